@@ -1,0 +1,188 @@
+import type Joi from 'joi';
+import { type Document, isMap, isNode, isScalar, LineCounter, type Node, parseDocument, type YAMLError } from 'yaml';
+import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-error.ts';
+import type { ErrorCode } from '../error/catalog.ts';
+import { nearest } from '../text/nearest.ts';
+import type { Config } from './config.ts';
+import { knownKeys } from './known-keys.ts';
+import { configSchema } from './schema.ts';
+
+/** The configuration of a workspace without a file: every default. */
+export function defaultConfig(): Config {
+  return parseConfig('schema: 1\n', 'bevelstone.yaml');
+}
+
+/**
+ * Turns the text of bevelstone.yaml into a configuration with every default filled in.
+ * @param file its name, for the places of errors.
+ * @throws CONFIG_INVALID listing everything that is wrong, each with line, column and remedy.
+ */
+export function parseConfig(text: string, file: string): Config {
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true, version: '1.2' });
+  const places = new Places(document, lines, file);
+  const syntax = document.errors.map((error) => syntaxProblem(error, places));
+  // Behind a broken line the structure is a guess, and guesses make noise; a double key leaves it sound.
+  const isSound = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');
+  const schema = configSchema();
+  const { error, value } = schema.validate(isSound ? (document.toJS({ maxAliasCount: 100 }) ?? {}) : {}, {
+    abortEarly: false,
+    convert: false,
+  });
+  const wrong = isSound ? (error?.details ?? []).map((detail) => schemaProblem(detail, schema, places)) : [];
+  const references = isSound && error === undefined ? referenceProblems(value as Config, places) : [];
+  const problems = [...syntax, ...wrong, ...references].sort((a, b) => (a.where?.line ?? 0) - (b.where?.line ?? 0));
+  if (problems.length > 0) throw invalid(problems, file);
+  return value as Config;
+}
+
+type Path = readonly (string | number)[];
+
+/** Finds the line and column of a key or value. */
+class Places {
+  readonly #document: Document.Parsed;
+  readonly #lines: LineCounter;
+  readonly file: string;
+
+  constructor(document: Document.Parsed, lines: LineCounter, file: string) {
+    this.#document = document;
+    this.#lines = lines;
+    this.file = file;
+  }
+
+  at(offset: number): Place {
+    const { line, col } = this.#lines.linePos(offset);
+    return { file: this.file, line, column: col };
+  }
+
+  /** The place of the value at the path, or of the nearest thing above it that is there. */
+  value(path: Path): Place {
+    for (let length = path.length; length > 0; length--) {
+      const node = this.#document.getIn(path.slice(0, length), true);
+      if (isNode(node) && node.range) return this.at(node.range[0]);
+    }
+    return { file: this.file, line: 1, column: 1 };
+  }
+
+  /** The place of the last key of the path. */
+  key(path: Path): Place {
+    const name = String(path.at(-1));
+    const parent = path.length > 1 ? this.#document.getIn(path.slice(0, -1), true) : this.#document.contents;
+    if (isMap(parent)) {
+      const pair = parent.items.find(({ key }) => isScalar(key) && String(key.value) === name);
+      const key = pair?.key as Node | undefined;
+      if (key?.range) return this.at(key.range[0]);
+    }
+    return this.value(path);
+  }
+}
+
+function syntaxProblem(error: YAMLError, places: Places): Problem {
+  const where = places.at(error.pos[0]);
+  if (error.code === 'DUPLICATE_KEY') {
+    return {
+      code: 'CONFIG_DUPLICATE_KEY',
+      message: 'this key is written twice in one mapping',
+      fix: 'Keep one of them',
+      where,
+    };
+  }
+  if (error.code === 'TAB_AS_INDENT') {
+    return {
+      code: 'CONFIG_SYNTAX',
+      message: 'a tab is used to indent, which YAML does not allow',
+      fix: 'Indent with spaces',
+      where,
+    };
+  }
+  const message = error.message.split('\n')[0]?.replace(/ at line \d+.*$/, '') ?? 'not well-formed';
+  return {
+    code: 'CONFIG_SYNTAX',
+    message: `not well-formed YAML: ${message}`,
+    fix: 'Correct this line, or the one before it',
+    where,
+  };
+}
+
+function schemaProblem(detail: Joi.ValidationErrorItem, schema: Joi.Schema, places: Places): Problem {
+  const { path, type } = detail;
+  const shown = path.join('.') || 'the file';
+  if (type === 'object.unknown') {
+    const known = [...new Set(knownKeys(schema.describe(), path.slice(0, -1)))];
+    const near = nearest(String(path.at(-1)), known);
+    const fix = near === null ? fixFromKnown(known) : `Did you mean "${near}"?`;
+    return {
+      code: 'CONFIG_UNKNOWN_KEY',
+      message: `"${shown}" is not a key Bevelstone knows`,
+      fix,
+      where: places.key(path),
+    };
+  }
+  if (type === 'any.required') {
+    const fix = `Add "${path.at(-1)}" there`;
+    return { code: 'CONFIG_MISSING_KEY', message: `"${shown}" is missing`, fix, where: places.value(path) };
+  }
+  const message = detail.message.replace(/^"[^"]*"/, `"${shown}"`);
+  return { code: 'CONFIG_WRONG_TYPE', message, fix: fixFor(detail), where: places.value(path) };
+}
+
+function fixFromKnown(known: readonly string[]): string {
+  return known.length === 0 ? 'Remove it' : `Remove it; known here: ${known.join(', ')}`;
+}
+
+function fixFor({ type, context }: Joi.ValidationErrorItem): string {
+  const valids = context?.['valids'] as unknown[] | undefined;
+  if (type === 'any.only' && valids !== undefined) {
+    const near = nearest(String(context?.value), valids.map(String));
+    return near === null ? `Write one of: ${valids.join(', ')}` : `Did you mean "${near}"?`;
+  }
+  if (type === 'string.base') return 'Write a text here; quote it if it looks like a number or yes/no';
+  if (type === 'array.base') return 'Write a list here: [a, b], or a line with "- " for each';
+  if (type === 'object.base') return 'Write a mapping here: keys with values, indented';
+  return 'Correct the value; docs/configuration.md lists what goes here';
+}
+
+/** Names that point to nothing: destinations, packages, streams. */
+function referenceProblems(config: Config, places: Places): Problem[] {
+  const problems: Problem[] = [];
+  const check = (name: string, known: readonly string[], what: string, path: Path) => {
+    if (known.includes(name)) return;
+    const near = nearest(name, known);
+    const fix =
+      near !== null ? `Did you mean "${near}"?` : known.length > 0 ? `Known: ${known.join(', ')}` : `Define it first`;
+    problems.push({
+      code: 'CONFIG_UNKNOWN_REFERENCE',
+      message: `there is no ${what} "${name}"`,
+      fix,
+      where: places.value(path),
+    });
+  };
+  const packages = Object.keys(config.packages);
+  for (const [name, { 'send-to': sendTo }] of Object.entries(config.packages)) {
+    for (const [index, destination] of sendTo.entries()) {
+      check(destination, Object.keys(config.destinations), 'destination', ['packages', name, 'send-to', index]);
+    }
+  }
+  for (const [index, group] of config.together.entries()) {
+    for (const [member, name] of group.entries()) check(name, packages, 'package', ['together', index, member]);
+  }
+  for (const [name, { streams }] of Object.entries(config.destinations)) {
+    for (const [index, stream] of (streams ?? []).entries()) {
+      check(stream, Object.keys(config.streams), 'stream', ['destinations', name, 'streams', index]);
+    }
+  }
+  return problems;
+}
+
+function invalid(problems: readonly Problem[], file: string): BevelstoneError {
+  const [first] = problems;
+  const code: ErrorCode = 'CONFIG_INVALID';
+  const count = problems.length === 1 ? 'one mistake' : `${problems.length} mistakes`;
+  return new BevelstoneError(code, {
+    message: `${file} has ${count}`,
+    why: problems.length === 1 ? (first?.message ?? '') : 'each is listed with its place and what to do',
+    fix: first !== undefined && problems.length === 1 ? first.fix : 'Correct the lines named; nothing was done',
+    ...(first?.where ? { where: first.where } : {}),
+    problems,
+  });
+}

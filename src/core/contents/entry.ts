@@ -1,0 +1,45 @@
+import { createHash } from 'node:crypto';
+
+/** Where an entry came from. */
+export type Origin =
+  | { readonly type: 'source'; readonly path: string; readonly commit: string; readonly stamped: boolean }
+  | { readonly type: 'step'; readonly path: string; readonly step: string }
+  | { readonly type: 'generated' };
+
+/** One thing inside an artifact, as a reader finds it. */
+export type Entry = {
+  readonly path: string;
+  readonly type: 'file' | 'folder' | 'symlink' | 'hardlink' | 'special';
+  readonly sizeBytes: number;
+  /** Permission bits only. */
+  readonly mode: number;
+  /** Target of a link, else null. */
+  readonly linkname: string | null;
+  /** SHA-256 of the bytes in hexadecimal; of a link's target text for links; null for folders and special files. */
+  readonly sha256: string | null;
+};
+
+/** An entry that is packed, with its origin. */
+export type PackedEntry = Entry & { readonly origin: Origin };
+
+/** Permission bits as people and `CONTENTS.json` write them: `0644`. */
+export function formatMode(mode: number): string {
+  return (mode & 0o7777).toString(8).padStart(4, '0');
+}
+
+/**
+ * The digest that is the same on every machine, whatever its compressor does: SHA-256 over the sorted lines
+ * `path mode type sha256` of the entries and the canonical metadata (design page decisions, "Same bytes, precisely").
+ * @param metadata JSON of the form's own metadata with sorted keys, '' when it has none beside its entries.
+ */
+export function contentDigest(entries: readonly Entry[], metadata: string): string {
+  const lines = entries.map(({ path, mode, type, sha256 }) => `${path} ${formatMode(mode)} ${type} ${sha256 ?? '-'}\n`);
+  const hash = createHash('sha256');
+  for (const line of lines.sort(compareBytes)) hash.update(line);
+  return hash.update(metadata).digest('hex');
+}
+
+/** Order of texts by their UTF-8 bytes, the same on every machine and in every locale. */
+export function compareBytes(a: string, b: string): number {
+  return Buffer.compare(Buffer.from(a), Buffer.from(b));
+}

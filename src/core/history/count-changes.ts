@@ -1,0 +1,166 @@
+import { cancelReverts, type Fate, type InRange, type ReleasedCommits } from './cancellation.ts';
+import type { Person } from './commit.ts';
+import { isReached } from './graph.ts';
+import type { Item } from './meaning.ts';
+import type { TouchingCommit, Walk } from './walk.ts';
+import { heaviest, type Weight } from './weight.ts';
+
+/** What one commit means for one package. */
+export type Change = Item & {
+  readonly commit: string;
+  /** Whether it counts towards the next version, and why or why not. */
+  readonly counted: boolean;
+  readonly why: string;
+  readonly issues: readonly string[];
+  readonly authors: readonly Person[];
+  /** A commit without a recognisable kind. */
+  readonly unmarked: boolean;
+  /** A labelled stream's last release does not hold it. */
+  readonly sinceSeries: boolean;
+  /** Takes back something that a labelled stream's last release holds. */
+  readonly takesFromSeries: boolean;
+};
+
+/** All changes of one package since its last release, newest first, with what there is to warn of. */
+export type PackageChanges = { readonly changes: readonly Change[]; readonly warnings: readonly string[] };
+
+/** Where a package's range begins: the commits of its last release, of the last of a series, of other releases. */
+export type RangeStart = {
+  readonly last: string | null;
+  readonly lastInSeries: string | null;
+  readonly others: readonly { readonly version: string; readonly commit: string }[];
+};
+
+/**
+ * Which commits count for which package, and what as (design page versions, steps 7 to 12).
+ * @param starts one per package, in the order of the walk's owners.
+ * @param revertWeight `weights.revert` when the configuration sets it.
+ */
+export function countChanges(
+  walk: Walk,
+  starts: readonly RangeStart[],
+  released: ReleasedCommits,
+  revertWeight: Weight | null,
+): PackageChanges[] {
+  const at = (id: string | null) => (id === null ? null : walk.graph.indexOf(id));
+  const startOf = (id: string | null) => [at(id)].filter((index) => index !== null);
+  const last = walk.graph.carry(starts.map((start) => startOf(start.last)));
+  const series = walk.graph.carry(starts.map((start) => startOf(start.lastInSeries)));
+  const inRange: InRange = (index, owner) => !isReached(last, index, owner);
+  const fates = cancelReverts(walk, starts.length, inRange, released);
+  const elsewhere = starts.map((start) => containingVersions(walk, start));
+  const results = starts.map(() => ({ changes: [] as Change[], warnings: [] as string[] }));
+
+  for (const commit of walk.touching) {
+    for (const owner of commit.touched) {
+      const result = results[owner];
+      if (result === undefined || !inRange(commit.index, owner)) continue;
+      const verdict = judge(commit, owner);
+      if (verdict.warning !== null) result.warnings.push(verdict.warning);
+      const also = elsewhere[owner]?.get(commit.index);
+      const why = also === undefined ? verdict.why : `${verdict.why}; also in ${also}`;
+      for (const item of verdict.items) {
+        result.changes.push({
+          ...item,
+          commit: commit.id,
+          counted: verdict.counted,
+          why,
+          issues: commit.meaning.references.issues,
+          authors: [commit.author, ...commit.meaning.references.coAuthors],
+          unmarked: verdict.counted && commit.meaning.how === 'unmarked' && verdict.fate === undefined,
+          sinceSeries: !isReached(series, commit.index, owner),
+          takesFromSeries: !isReached(series, commit.index, owner) && isHeldBySeries(verdict.fate, owner),
+        });
+      }
+    }
+  }
+  return results;
+
+  function isHeldBySeries(fate: Fate | undefined, owner: number): boolean {
+    const target = fate?.type === 'cancels' ? walk.graph.indexOf(fate.target) : null;
+    return target !== null && isReached(series, target, owner);
+  }
+
+  function judge(commit: TouchingCommit, owner: number) {
+    const { meaning } = commit;
+    const fate = fates.get(commit.index * starts.length + owner);
+    const leave = (why: string) => ({ counted: false, why, items: [summaryItem(commit, 'none')], warning: null, fate });
+    if (meaning.how === 'ignored') return leave('ignored by the configuration');
+    if (commit.isRecord) return leave('records a release');
+    if (fate?.type === 'cancelled') return leave(`cancelled by revert ${fate.by.slice(0, 7)}`);
+    if (fate?.type === 'cancels') return leave(`takes back ${fate.target.slice(0, 7)}, which was not released`);
+    const same = fate === undefined ? pickedFrom(commit, owner) : null;
+    if (same !== null) return leave(`same as picked commit ${same.slice(0, 7)}`);
+    if (fate !== undefined) return { counted: true, ...revertVerdict(commit, fate), fate };
+    return { counted: true, why: reasonOf(commit), items: meaning.items, warning: null, fate };
+  }
+
+  function revertVerdict(commit: TouchingCommit, fate: Fate & { type: 'takes-back' | 'reverts-unknown' }) {
+    const short = fate.target.slice(0, 7);
+    if (fate.type === 'reverts-unknown') {
+      const why = `reverts ${short}, which is not in this history`;
+      return {
+        why,
+        items: [summaryItem(commit, revertWeight ?? 'patch')],
+        warning: `${commit.id.slice(0, 7)} ${why}; counted as a patch`,
+      };
+    }
+    const warning = fate.isPublic ? `${commit.id.slice(0, 7)} takes back ${short}: something public goes away` : null;
+    return { why: `takes back released ${short}`, items: [summaryItem(commit, revertWeight ?? fate.weight)], warning };
+  }
+
+  /** The commit this one was picked from, if that is released or counts itself (step 11). */
+  function pickedFrom(commit: TouchingCommit, owner: number): string | null {
+    for (const id of commit.meaning.references.pickedFrom) {
+      const index = walk.graph.indexOfPrefix(id);
+      if (index === null ? released.has(id) : !inRange(index, owner)) return id;
+      const source = index === null ? null : walk.touchingAt(index);
+      const fate = fates.get((index ?? -1) * starts.length + owner);
+      if (source?.touched.includes(owner) && source.index !== commit.index && fate === undefined) return id;
+    }
+    return null;
+  }
+}
+
+/** How many commits count, or of how many there is a change at all. */
+export function countCommits({ changes }: PackageChanges, countedOnly: boolean): number {
+  return new Set(changes.filter(({ counted }) => counted || !countedOnly).map(({ commit }) => commit)).size;
+}
+
+/** The heaviest counted weight (step 13). */
+export function ownWeight({ changes }: PackageChanges): Weight {
+  return heaviest(changes.filter(({ counted }) => counted).map(({ weight }) => weight));
+}
+
+function summaryItem({ meaning }: TouchingCommit, weight: Weight): Item {
+  const [first] = meaning.items;
+  const kind = meaning.references.reverts.length > 0 ? 'revert' : (first?.kind ?? null);
+  return { kind, scope: first?.scope ?? null, summary: first?.summary ?? '', breaking: null, weight };
+}
+
+function reasonOf({ meaning }: TouchingCommit): string {
+  if (meaning.how === 'amended') return 'amended by the configuration';
+  if (meaning.how === 'unmarked') return 'no recognisable kind';
+  const [first] = meaning.items;
+  const listed = meaning.items.length > 1 ? ', with the changes its body lists' : '';
+  const breaking = meaning.items.some(({ breaking }) => breaking !== null) ? ', breaking' : '';
+  return `${meaning.how === 'pattern' ? 'by pattern ' : ''}${first?.kind ?? ''}${breaking}${listed}`;
+}
+
+/** The lowest other release that holds each commit of the range, for "also in" (step 7). */
+function containingVersions(walk: Walk, start: RangeStart): Map<number, string> {
+  const found = new Map<number, string>();
+  const stop = start.last === null ? null : walk.graph.indexOf(start.last);
+  const released = stop === null ? null : walk.graph.reachable([stop]);
+  for (const { version, commit } of start.others) {
+    const from = walk.graph.indexOf(commit);
+    const open = from === null ? [] : [from];
+    while (open.length > 0) {
+      const index = open.pop() ?? 0;
+      if (found.has(index) || released?.[index] === 1) continue;
+      found.set(index, version);
+      open.push(...walk.graph.parents(index));
+    }
+  }
+  return found;
+}

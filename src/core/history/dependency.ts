@@ -1,0 +1,54 @@
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import type { Weight } from './weight.ts';
+
+/** Why one package of the workspace needs another. */
+export type DependencyKind = 'run' | 'build' | 'peer' | 'development';
+
+/** One package of the workspace that another one's manifest names; packages by their index. */
+export type DependencyEdge = {
+  readonly from: number;
+  readonly to: number;
+  readonly kind: DependencyKind;
+  /** As the manifest writes it: `^1.2.0`, `>=1.2,<2`, `workspace:^`. */
+  readonly range: string;
+  /** Whether the dependency's interface is part of the dependant's own. */
+  readonly isReExported: boolean;
+  /** Whether a version of the dependency is inside the range. */
+  readonly takes: (version: string) => boolean;
+};
+
+/** What follows for a dependant from a dependency's new version (design page versions, step 16). */
+export function inducedWeight(edge: DependencyEdge, dependency: Weight): Weight {
+  if (edge.kind === 'development') return 'none';
+  return edge.kind === 'peer' || edge.isReExported ? dependency : 'patch';
+}
+
+/**
+ * The packages so ordered that each comes after what it needs to run, to build or as a peer; otherwise as given.
+ * @throws DEPENDENCY_CIRCLE naming the circle.
+ */
+export function orderByDependency(names: readonly string[], edges: readonly DependencyEdge[]): number[] {
+  const needs = names.map((_, index) =>
+    edges.filter(({ from, kind }) => from === index && kind !== 'development').map(({ to }) => to),
+  );
+  const ordered: number[] = [];
+  const done = new Set<number>();
+  const visit = (index: number, trail: readonly number[]): void => {
+    if (done.has(index)) return;
+    if (trail.includes(index))
+      throw circle([...trail.slice(trail.indexOf(index)), index].map((one) => names[one] ?? ''));
+    for (const need of needs[index] ?? []) visit(need, [...trail, index]);
+    done.add(index);
+    ordered.push(index);
+  };
+  for (const index of names.keys()) visit(index, []);
+  return ordered;
+}
+
+function circle(names: readonly string[]): BevelstoneError {
+  return new BevelstoneError('DEPENDENCY_CIRCLE', {
+    message: `Packages depend on each other in a circle: ${names.join(' needs ')}`,
+    why: 'no order of release would let each be installed before what needs it',
+    fix: 'Remove one of these dependencies, or make it a development dependency if only tests use it',
+  });
+}

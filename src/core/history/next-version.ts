@@ -1,0 +1,355 @@
+import semver from 'semver';
+import type { Problem } from '../error/bevelstone-error.ts';
+import { formatLook } from '../version/look.ts';
+import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
+import type { VersionTag } from '../version/tag-pattern.ts';
+import { bump, compareVersions, coreOf, formatCore, highestVersion, isVersion } from '../version/version.ts';
+import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
+import { type DependencyEdge, inducedWeight } from './dependency.ts';
+import { reasonOfRelease, reasonOfRest } from './reason.ts';
+import { heaviest, shiftBelowOne, type Weight } from './weight.ts';
+
+/** What is known of one package before its next version. */
+export type PackageFacts = {
+  readonly name: string;
+  /** All its version tags, reachable or not. */
+  readonly tags: readonly VersionTag[];
+  readonly last: string | null;
+  readonly lastInSeries: string | null;
+  readonly elsewhere: readonly VersionTag[];
+  readonly manifestVersion: string | null;
+  readonly changes: PackageChanges;
+};
+
+/** What the maintainer asks for on top of what history says (design page versions, step 20). */
+export type Overrides = { readonly as: string | null; readonly raise: Weight | null; readonly because: string | null };
+
+/** Everything else the calculation depends on. */
+export type VersionRules = {
+  readonly stream: Stream;
+  readonly head: string;
+  readonly dirty: boolean;
+  readonly first: string;
+  readonly belowOne: 'shift' | 'keep';
+  readonly unmarked: 'none' | 'patch' | 'refuse';
+  /** Indexes of packages that share one version. */
+  readonly groups: readonly (readonly number[])[];
+  readonly edges: readonly DependencyEdge[];
+  readonly overrides: Overrides;
+  /** Indexes of the packages asked for; null for all. */
+  readonly selected: ReadonlySet<number> | null;
+};
+
+/** The answer for one package. */
+export type NextVersion = {
+  readonly next: string | null;
+  readonly weight: Weight;
+  readonly reasons: readonly string[];
+};
+
+/** Answers in the order of the packages, and what refuses a release. */
+export type NextVersions = { readonly packages: readonly NextVersion[]; readonly problems: readonly Problem[] };
+
+/** Packages that share one version: a group, or a package alone. */
+type Unit = {
+  readonly members: readonly number[];
+  readonly last: string | null;
+  readonly isSelected: boolean;
+  weight: Weight;
+  forced: boolean;
+  readonly follows: Map<number, Set<string>>;
+};
+
+/** The next version of every package (design page versions, steps 13 to 22). Problems of packages not asked for are left out. */
+export function nextVersions(packages: readonly PackageFacts[], rules: VersionRules): NextVersions {
+  const units = makeUnits(packages, rules);
+  const unitOf = new Map(units.flatMap((unit) => unit.members.map((member) => [member, unit] as const)));
+  const answers = new Map<Unit, Answer>();
+  const answer = (unit: Unit): Answer => decide(unit, packages, rules);
+  for (const unit of units) answers.set(unit, answer(unit));
+  induce(packages, rules.edges, unitOf, answers, answer);
+  const shown = units.filter(({ isSelected }) => isSelected);
+  const problems = [
+    ...manyProblems(shown, rules.overrides),
+    ...unmarkedProblems(packages, rules, shown),
+    ...shown.flatMap((unit) => answers.get(unit)?.problem ?? []),
+    ...prereleaseProblems(packages, rules, unitOf, answers),
+  ];
+  return {
+    packages: packages.map((facts, index) => {
+      const unit = unitOf.get(index);
+      const next = unit === undefined ? null : (answers.get(unit)?.next ?? null);
+      if (unit === undefined || next === null)
+        return { next: null, weight: 'none', reasons: [reasonOfRest(facts.changes, facts.last)] };
+      return { next, weight: effective(unit, rules), reasons: reasonsFor(index, unit, packages, rules) };
+    }),
+    problems,
+  };
+}
+
+type Answer = { readonly next: string | null; readonly problem: Problem | null };
+
+function makeUnits(packages: readonly PackageFacts[], rules: VersionRules): Unit[] {
+  const grouped = new Set(rules.groups.flat());
+  const alone = [...packages.keys()].filter((index) => !grouped.has(index)).map((index) => [index]);
+  return [...rules.groups, ...alone].map((members) => {
+    const isSelected = rules.selected === null || members.some((member) => rules.selected?.has(member));
+    const own = heaviest(members.map((member) => memberWeight(packages[member])));
+    const raise = isSelected ? (rules.overrides.raise ?? 'none') : 'none';
+    return {
+      members,
+      last: highestVersion(members.flatMap((member) => packages[member]?.last ?? [])),
+      isSelected,
+      weight: heaviest([own, raise]),
+      forced: raise !== 'none',
+      follows: new Map(),
+    };
+  });
+
+  function memberWeight(facts: PackageFacts | undefined): Weight {
+    if (facts === undefined) return 'none';
+    const joins =
+      facts.last === null &&
+      rules.groups.some((group) => group.some((one) => packages[one] === facts) && group.length > 1);
+    const groupHasLast =
+      joins &&
+      rules.groups.some(
+        (group) => group.some((one) => packages[one] === facts) && group.some((one) => packages[one]?.last),
+      );
+    return groupHasLast ? 'none' : ownWeight(facts.changes);
+  }
+}
+
+/** Releases what must follow its dependencies, until nothing changes (step 16). Weights only grow, so this ends. */
+function induce(
+  packages: readonly PackageFacts[],
+  edges: readonly DependencyEdge[],
+  unitOf: ReadonlyMap<number, Unit>,
+  answers: Map<Unit, Answer>,
+  answer: (unit: Unit) => Answer,
+): void {
+  for (let changed = true; changed; ) {
+    changed = false;
+    for (const edge of edges) {
+      const [unit, needed] = [unitOf.get(edge.from), unitOf.get(edge.to)];
+      if (unit === undefined || needed === undefined || unit === needed || edge.kind === 'development') continue;
+      const version = answers.get(needed)?.next ?? null;
+      if (version === null || edge.takes(version) || unit.last === null) continue;
+      const weight = heaviest([unit.weight, inducedWeight(edge, needed.weight)]);
+      const reasons = unit.follows.get(edge.from) ?? new Set();
+      const reason = `follows ${packages[edge.to]?.name} ${version}`;
+      if (weight === unit.weight && unit.forced && reasons.has(reason)) continue;
+      unit.follows.set(
+        edge.from,
+        new Set([...[...reasons].filter((one) => !one.startsWith(`follows ${packages[edge.to]?.name} `)), reason]),
+      );
+      unit.weight = weight;
+      unit.forced = true;
+      answers.set(unit, answer(unit));
+      changed = true;
+    }
+  }
+}
+
+function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRules): Answer {
+  const members = unit.members.flatMap((member) => packages[member] ?? []);
+  const { stream, overrides } = rules;
+  if (overrides.as !== null && unit.isSelected) return decideAs(overrides.as, unit, members, rules);
+  const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
+  const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
+  if (stream.type === 'look') {
+    if (commits === 0 && !unit.forced && !rules.dirty) return { next: null, problem: null };
+    const based = core ?? (unit.last === null ? rules.first : bump(unit.last, 'patch'));
+    return {
+      next: formatLook({ core: based, label: stream.label, commits, commit: rules.head, dirty: rules.dirty }),
+      problem: null,
+    };
+  }
+  if (stream.type === 'labelled') return decideLabelled(core, unit, members, stream);
+  if (core === null) return { next: null, problem: null };
+  return { next: core, problem: outsideProblem(core, members, rules) ?? elsewhereProblem(core, members) };
+}
+
+function decideLabelled(
+  own: string | null,
+  unit: Unit,
+  members: readonly PackageFacts[],
+  stream: Stream & { type: 'labelled' },
+): Answer {
+  const inSeries = highestVersion(members.flatMap(({ lastInSeries }) => lastInSeries ?? []));
+  const isNew = members.some(({ changes }) =>
+    changes.changes.some(
+      ({ counted, sinceSeries, weight, takesFromSeries }) =>
+        takesFromSeries || (counted && sinceSeries && weight !== 'none'),
+    ),
+  );
+  if (!unit.forced && (inSeries === null ? own === null : !isNew)) return { next: null, problem: null };
+  const core = own ?? (inSeries === null ? null : formatCore(coreOf(inSeries)));
+  if (core === null) return { next: null, problem: null };
+  const ahead = members
+    .flatMap(({ elsewhere }) => elsewhere)
+    .find(({ version }) => compareVersions(version, core) >= 0);
+  const highest = highestVersion([core, ...(inSeries === null ? [] : [formatCore(coreOf(inSeries))])]) ?? core;
+  const counters = members.flatMap(({ tags }) =>
+    tags
+      .filter(({ version }) => formatCore(coreOf(version)) === highest)
+      .map(({ version }) => counterOf(version, stream.identifier) ?? 0),
+  );
+  const following = 1 + Math.max(0, ...counters);
+  const commits = Math.max(...members.map(({ changes }) => countCommits(changes, true)));
+  const counter = stream.count === 'commits' ? Math.max(commits, following) : following;
+  return {
+    next: `${highest}-${stream.identifier}.${counter}`,
+    problem: ahead === undefined ? null : behindProblem(ahead, core, members),
+  };
+}
+
+function decideAs(version: string, unit: Unit, members: readonly PackageFacts[], rules: VersionRules): Answer {
+  const refuse = (why: string, fix: string): Answer => ({
+    next: null,
+    problem: {
+      code: 'VERSION_REFUSED',
+      message: `${namesOf(members)} cannot be released as ${version}: ${why}`,
+      fix,
+      where: null,
+    },
+  });
+  const floor = highestVersion(
+    [unit.last, ...members.map(({ lastInSeries }) => lastInSeries)].filter((one) => one !== null),
+  );
+  if (!isVersion(version)) return refuse('it is no version of SemVer 2.0.0', 'Write three numbers, such as 1.4.0');
+  if (floor !== null && compareVersions(version, floor) <= 0)
+    return refuse(`the last release is ${floor}`, `Choose a version above ${floor}`);
+  if (!fitsStream(version, rules.stream)) {
+    return refuse(
+      `the stream ${rules.stream.name} does not give such versions`,
+      'Choose a version of its shape, or another stream with --stream',
+    );
+  }
+  return { next: version, problem: elsewhereProblem(version, members) };
+}
+
+/** The version of a first release (step 15), null when nothing was ever committed for it. */
+function firstCore(members: readonly PackageFacts[], rules: VersionRules, commits: number): string | null {
+  if (commits === 0) return null;
+  const written = members.flatMap(({ manifestVersion }) => meantVersion(manifestVersion) ?? []);
+  return highestVersion([rules.first, ...written]);
+}
+
+/** A manifest's version as numbers; null when it is only a placeholder. */
+function meantVersion(version: string | null): string | null {
+  if (version === null || !isVersion(version)) return null;
+  const core = formatCore(coreOf(version));
+  return core === '0.0.0' ? null : core;
+}
+
+function bumped(last: string, weight: Weight): string | null {
+  return weight === 'none' ? null : bump(last, weight);
+}
+
+function effective(unit: Unit, { belowOne }: VersionRules): Weight {
+  const isBelowOne = unit.last !== null && coreOf(unit.last).major === 0;
+  return isBelowOne && belowOne === 'shift' ? shiftBelowOne(unit.weight) : unit.weight;
+}
+
+function reasonsFor(index: number, unit: Unit, packages: readonly PackageFacts[], rules: VersionRules): string[] {
+  const facts = packages[index];
+  if (facts === undefined) return [];
+  const { overrides } = rules;
+  const written = meantVersion(facts.manifestVersion);
+  const firstReason = written === null ? 'no tag yet' : `no tag yet, the manifest says ${written}`;
+  const own = reasonOfRelease(facts.changes);
+  const others = unit.members.filter((member) => member !== index).map((member) => packages[member]?.name);
+  const reasons = [
+    ...(unit.last === null ? [firstReason] : []),
+    ...(own === '' ? [] : [own]),
+    ...(unit.follows.get(index) ?? []),
+    ...(overrides.as !== null && unit.isSelected ? [`asked for as ${overrides.as}`] : []),
+    ...(overrides.raise !== null && unit.isSelected ? [`raised to ${overrides.raise}`] : []),
+    ...(overrides.because !== null && unit.isSelected ? [overrides.because] : []),
+  ];
+  if (reasons.length > 0) return reasons;
+  return others.length > 0 ? [`together with ${others.join(', ')}`] : [reasonOfRest(facts.changes, facts.last)];
+}
+
+function manyProblems(shown: readonly Unit[], { as }: Overrides): Problem[] {
+  if (as === null || shown.length < 2) return [];
+  const message = `${as} was asked for, and ${shown.length} packages or groups are selected`;
+  return [{ code: 'VERSION_REFUSED', message, fix: 'Name one package or group with -p', where: null }];
+}
+
+function namesOf(members: readonly PackageFacts[]): string {
+  return members.map(({ name }) => name).join(' and ');
+}
+
+function outsideProblem(version: string, members: readonly PackageFacts[], { stream }: VersionRules): Problem | null {
+  if (stream.type !== 'maintained' || semver.satisfies(version, stream.only)) return null;
+  return {
+    code: 'VERSION_OUTSIDE',
+    message: `${namesOf(members)} would be ${version}, and the stream ${stream.name} takes only ${stream.only}`,
+    fix: 'Make this change on the main line, or soften it so that it fits this line',
+    where: null,
+  };
+}
+
+function elsewhereProblem(version: string, members: readonly PackageFacts[]): Problem | null {
+  const taken = members.flatMap(({ tags }) => tags).find((tag) => compareVersions(tag.version, version) === 0);
+  if (taken === undefined) return null;
+  return {
+    code: 'VERSION_ELSEWHERE',
+    message: `${namesOf(members)} would be ${version}, and the tag ${taken.tag} says that was released from ${taken.commit.slice(0, 7)}`,
+    fix: `Merge ${taken.tag} into this branch, or choose another version with --as`,
+    where: null,
+  };
+}
+
+function behindProblem(ahead: VersionTag, core: string, members: readonly PackageFacts[]): Problem {
+  return {
+    code: 'STREAM_BEHIND',
+    message: `${namesOf(members)} would go on towards ${core}, and ${ahead.version} is out already, from a commit that this branch lacks`,
+    fix: `Merge ${ahead.tag} into this branch first`,
+    where: null,
+  };
+}
+
+function unmarkedProblems(packages: readonly PackageFacts[], rules: VersionRules, shown: readonly Unit[]): Problem[] {
+  if (rules.unmarked !== 'refuse') return [];
+  return shown.flatMap(({ members }) =>
+    members.flatMap((member) =>
+      (packages[member]?.changes.changes ?? [])
+        .filter(({ unmarked }) => unmarked)
+        .map(({ commit, summary }) => ({
+          code: 'COMMIT_UNMARKED' as const,
+          message: `${commit.slice(0, 7)} "${summary}" says nothing of its kind, for ${packages[member]?.name}`,
+          fix: `Add it to history.amend: "${commit.slice(0, 7)}": { kind: fix }`,
+          where: null,
+        })),
+    ),
+  );
+}
+
+/** A stable release must not need a prerelease of the workspace (step 16). */
+function prereleaseProblems(
+  packages: readonly PackageFacts[],
+  { edges, stream }: VersionRules,
+  unitOf: ReadonlyMap<number, Unit>,
+  answers: ReadonlyMap<Unit, Answer>,
+): Problem[] {
+  if (stream.type !== 'stable' && stream.type !== 'maintained') return [];
+  return edges.flatMap((edge) => {
+    const [unit, needed] = [unitOf.get(edge.from), unitOf.get(edge.to)];
+    if (unit === undefined || needed === undefined || edge.kind === 'development' || !unit.isSelected) return [];
+    const isReleased = (answers.get(unit)?.next ?? null) !== null;
+    const stable = answers.get(needed)?.next ?? packages[edge.to]?.last ?? null;
+    if (!isReleased || !/\d-[0-9A-Za-z]/.test(edge.range) || (stable !== null && edge.takes(stable))) return [];
+    const [name, dependency] = [packages[edge.from]?.name, packages[edge.to]?.name];
+    return [
+      {
+        code: 'DEPENDENCY_PRERELEASE' as const,
+        message: `${name} would be stable and needs ${dependency} ${edge.range}, a prerelease`,
+        fix: `Release ${dependency} as stable first, or change the range`,
+        where: null,
+      },
+    ];
+  });
+}

@@ -1,0 +1,122 @@
+import type { ArtifactRecord } from './release-record.ts';
+
+type Common = {
+  readonly id: string;
+  /** Time in ISO 8601, UTC. */
+  readonly at: string;
+  readonly run: string;
+  readonly package: string;
+  readonly version: string;
+};
+
+/** One thing that happened to a release. Events are written once and never changed. */
+export type LedgerEvent =
+  | (Common & {
+      readonly type: 'planned';
+      readonly commit: string;
+      readonly source: string;
+      readonly tag: string;
+      readonly artifacts: readonly ArtifactRecord[];
+      readonly destinations: readonly string[];
+      /** SHA-256 of the release's CONTENTS.json, which lies beside the event. */
+      readonly contents: string;
+    })
+  | (Common & {
+      readonly type: 'delivered';
+      readonly destination: string;
+      readonly artifact: string;
+      readonly sha256: string;
+      readonly address: string;
+      readonly alreadyThere: boolean;
+    })
+  | (Common & {
+      readonly type: 'confirmed';
+      readonly destination: string;
+      readonly artifact: string;
+      readonly confirmed: 'bytes' | 'entries' | 'no';
+      readonly why: string | null;
+    })
+  | (Common & {
+      readonly type: 'pointed';
+      readonly destination: string;
+      readonly pointer: string;
+      readonly from: string | null;
+    });
+
+/** An event before it gets its id, time and run. */
+export type NewEvent = LedgerEvent extends infer One
+  ? One extends LedgerEvent
+    ? Omit<One, 'id' | 'at' | 'run'>
+    : never
+  : never;
+
+/** A delivery as the ledger tells it. */
+export type LedgerDelivery = {
+  readonly destination: string;
+  readonly artifact: string;
+  readonly state: 'delivered' | 'already-there';
+  readonly confirmed: 'bytes' | 'entries' | 'no';
+  readonly address: string;
+  readonly sha256: string;
+};
+
+/** A release as the ledger tells it. */
+export type LedgerRelease = {
+  readonly package: string;
+  readonly version: string;
+  readonly commit: string;
+  readonly tag: string;
+  /** When it was first planned: ISO 8601, UTC. */
+  readonly date: string;
+  readonly artifacts: readonly ArtifactRecord[];
+  readonly deliveries: readonly LedgerDelivery[];
+};
+
+/** Folds events into releases, newest first. Order and repetition of the events change nothing. */
+export function foldEvents(events: readonly LedgerEvent[]): LedgerRelease[] {
+  const releases = new Map<string, LedgerRelease>();
+  const sorted = [...events].sort((a, b) => (a.id < b.id ? -1 : a.id > b.id ? 1 : 0));
+  for (const event of sorted) {
+    if (event.type !== 'planned') continue;
+    const key = keyOf(event);
+    if (releases.has(key)) continue;
+    const { commit, tag, at, artifacts } = event;
+    releases.set(key, {
+      package: event.package,
+      version: event.version,
+      commit,
+      tag,
+      date: at,
+      artifacts,
+      deliveries: [],
+    });
+  }
+  for (const [key, release] of releases) {
+    const own = sorted.filter((event) => keyOf(event) === key);
+    releases.set(key, { ...release, deliveries: deliveriesOf(own) });
+  }
+  return [...releases.values()].sort((a, b) => (a.date < b.date ? 1 : a.date > b.date ? -1 : 0));
+}
+
+function deliveriesOf(events: readonly LedgerEvent[]): LedgerDelivery[] {
+  const deliveries = new Map<string, LedgerDelivery>();
+  for (const event of events) {
+    if (event.type !== 'delivered') continue;
+    const { destination, artifact, address, sha256 } = event;
+    const key = `${destination}\n${artifact}`;
+    // A repeated run finds what an earlier one sent: the first word on it stays.
+    if (deliveries.has(key)) continue;
+    const state = event.alreadyThere ? 'already-there' : 'delivered';
+    const confirmations = events.filter(
+      (one) => one.type === 'confirmed' && one.destination === destination && one.artifact === artifact,
+    );
+    const confirmed = confirmations.map((one) => (one.type === 'confirmed' ? one.confirmed : 'no'));
+    const best = confirmed.includes('bytes') ? 'bytes' : confirmed.includes('entries') ? 'entries' : 'no';
+    deliveries.set(key, { destination, artifact, state, confirmed: best, address, sha256 });
+  }
+  return [...deliveries.values()];
+}
+
+function keyOf(event: { readonly package: string; readonly version: string }): string {
+  return `${event.package}@${event.version}`;
+}

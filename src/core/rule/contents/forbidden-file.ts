@@ -1,0 +1,18 @@
+import picomatch from 'picomatch';
+import { insidePaths, type Rule } from '../rule.ts';
+
+export const forbiddenFile: Rule = {
+  id: 'contents/forbidden-file',
+  severity: 'refuse',
+  what: 'Nothing that `verify.forbid` lists is inside',
+  why: 'Tests, fixtures and working files make packages large and sometimes tell more than they should',
+  fix: "Leave the file out with `except` or the manifest's `files`",
+  example: 'forbid: ["**/*.test.*"] and src/tide.test.js inside',
+  check: (artifact, { forbid }) => {
+    if (forbid.length === 0) return [];
+    const isForbidden = picomatch([...forbid], { dot: true });
+    return insidePaths(artifact)
+      .filter((path) => isForbidden(path))
+      .map((path) => ({ path, message: 'the configuration forbids it' }));
+  },
+};

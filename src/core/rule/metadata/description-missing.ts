@@ -1,0 +1,14 @@
+import type { Rule } from '../rule.ts';
+
+export const descriptionMissing: Rule = {
+  id: 'metadata/description-missing',
+  severity: 'refuse',
+  what: 'The manifest inside has a description',
+  why: 'Index pages and search results show it; empty, nobody knows what the package is for',
+  fix: "Write one sentence into the manifest's `description`",
+  example: '"description": ""',
+  check: ({ manifest }) =>
+    manifest === null || manifest.common.description !== null
+      ? []
+      : [{ path: manifest.path, message: 'it has no description' }],
+};

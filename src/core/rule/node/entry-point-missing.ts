@@ -1,0 +1,51 @@
+import { objectOf } from '../../manifest/package-json.ts';
+import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
+
+export const entryPointMissing: Rule = {
+  id: 'node/entry-point-missing',
+  severity: 'refuse',
+  what: 'Every file that the manifest names as an entry point is inside',
+  why: 'The package installs without a word and fails at the first import',
+  fix: 'Let a build step make the file and `files` or a contents rule take it, or correct the manifest',
+  example: '"browser": "./dist/browser.js" and no such file',
+  check: (artifact) => {
+    if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return [];
+    const paths = new Set(insidePaths(artifact));
+    return entryPoints(artifact.manifest.json).flatMap(({ field, target }): RawFinding[] =>
+      isThere(target, field, paths) ? [] : [{ path: target, message: `\`${field}\` names it, and it is not inside` }],
+    );
+  },
+};
+
+type EntryPoint = { readonly field: string; readonly target: string };
+
+/** Every path that the fields of a package.json name, with the field it stands in. */
+function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
+  const plain = ['main', 'module', 'browser', 'types', 'typings', 'bin', 'exports', 'imports'];
+  return plain.flatMap((field) => targetsIn(json[field], field));
+}
+
+/** Texts inside nested conditions; in `browser` and `imports` a name of another package is no path. */
+function targetsIn(value: unknown, field: string): EntryPoint[] {
+  if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.\//, '') }] : [];
+  if (Array.isArray(value)) return value.flatMap((one) => targetsIn(one, field));
+  return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field}.${key}`));
+}
+
+function isOwnPath(target: string, field: string): boolean {
+  return target.startsWith('./') || /^(?:main|module|types|typings|bin|browser$)/.test(field);
+}
+
+function isThere(target: string, field: string, paths: ReadonlySet<string>): boolean {
+  if (target.includes('*')) {
+    const [before = '', after = ''] = target.split('*');
+    return [...paths].some((path) => path.startsWith(before) && path.endsWith(after));
+  }
+  if (target.endsWith('/')) return [...paths].some((path) => path.startsWith(target));
+  if (paths.has(target)) return true;
+  // Only `main` is resolved with endings and as a folder (Node.js, "Folders as modules").
+  if (field !== 'main') return false;
+  return ['.js', '.json', '.node', '/index.js', '/index.json', '/index.node'].some((end) =>
+    paths.has(`${target.replace(/\/$/, '')}${end}`),
+  );
+}

@@ -1,0 +1,26 @@
+import { objectOf } from '../../manifest/package-json.ts';
+import type { Rule } from '../rule.ts';
+
+const runAtInstall = ['preinstall', 'install', 'postinstall'];
+
+export const installScript: Rule = {
+  id: 'node/install-script',
+  severity: 'warn',
+  what: 'Nothing runs on the machine of whoever installs the package',
+  why: 'Install-time scripts are the way most attacks take, and many users switch them off',
+  fix: 'Do the work at build time, or at first use; if it must be, say so in the readme',
+  example: '"postinstall": "node setup.js"',
+  check: ({ form, manifest, entries, prefix }) => {
+    if (form !== 'npm-tarball' || manifest === null) return [];
+    const scripts = objectOf(manifest.json['scripts']);
+    const named = runAtInstall
+      .filter((name) => typeof scripts[name] === 'string')
+      .map((name) => ({
+        path: manifest.path,
+        message: `\`scripts.${name}\` runs at every install: ${String(scripts[name])}`,
+      }));
+    // The client compiles such a file at install even when no script says so.
+    const native = entries.some(({ path }) => path === `${prefix}binding.gyp`) && scripts['install'] === undefined;
+    return native ? [...named, { path: `${prefix}binding.gyp`, message: 'it is compiled at every install' }] : named;
+  },
+};

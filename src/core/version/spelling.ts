@@ -1,0 +1,109 @@
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { parseLook } from './look.ts';
+import type { Stream } from './stream.ts';
+import { coreOf, prereleaseOf } from './version.ts';
+
+/** The schemes a version is written in. */
+export type Scheme = 'semver' | 'python' | 'debian' | 'maven' | 'nuget' | 'rust' | 'four-number';
+
+/** How each scheme writes one version; a scheme that can't is left out. */
+export type Spellings = { readonly [scheme in Scheme]?: string };
+
+const schemes: Readonly<Record<Scheme, (version: string, stream: Stream) => string>> = {
+  semver: (version) => version,
+  python: spellPython,
+  debian: (version) => `${spellDebian(version)}-1`,
+  maven: spellMaven,
+  nuget: (version) => version,
+  rust: (version) => version,
+  'four-number': spellFourNumbers,
+};
+
+/** All spellings that exist for the version. */
+export function spellAll(version: string, stream: Stream): Spellings {
+  const spelt: { [scheme in Scheme]?: string } = {};
+  for (const scheme of Object.keys(schemes) as Scheme[]) {
+    try {
+      spelt[scheme] = spell(scheme, version, stream);
+    } catch (error) {
+      if (!(error instanceof BevelstoneError)) throw error;
+    }
+  }
+  return spelt;
+}
+
+/** @throws SPELLING_IMPOSSIBLE or STREAM_UNSPELLABLE when the scheme can't express the version in its order. */
+export function spell(scheme: Scheme, version: string, stream: Stream): string {
+  return schemes[scheme](version, stream);
+}
+
+/**
+ * Spells a version for Python: `2.0.0a1`, `1.5.0.dev4+3f2c9e1` (PEP 440, "Public version identifiers", "Local version identifiers").
+ * @throws STREAM_UNSPELLABLE for an identifier that is neither alpha, beta nor rc and has no `spell`.
+ */
+function spellPython(version: string, stream: Stream): string {
+  const look = parseLook(version);
+  if (look !== null)
+    return `${look.core}.dev${look.commits}+${look.commit}${version.endsWith('.dirty') ? '.dirty' : ''}`;
+  const labelled = labelledParts(version, stream, 'PEP 440');
+  if (labelled === null) return version;
+  const letters = { alpha: 'a', beta: 'b', rc: 'rc' }[labelled.spell];
+  return `${labelled.core}${letters}${labelled.counter}`;
+}
+
+/** Spells a version for Maven: `2.0.0-alpha-1`, `1.5.0-SNAPSHOT` (Maven POM reference, "Version Order Specification"). */
+function spellMaven(version: string, stream: Stream): string {
+  const look = parseLook(version);
+  if (look !== null) return `${look.core}-SNAPSHOT`;
+  const labelled = labelledParts(version, stream, 'Maven');
+  return labelled === null ? version : `${labelled.core}-${labelled.spell}-${labelled.counter}`;
+}
+
+/**
+ * Spells a version for Debian, the prerelease behind `~` so that it sorts before its release.
+ * @returns upstream version without epoch and revision, e.g. `1.4.0~early.2` (Debian Policy §5.6.12).
+ * @throws SPELLING_IMPOSSIBLE for an identifier that would not keep its order there.
+ */
+function spellDebian(version: string): string {
+  const prerelease = prereleaseOf(version);
+  if (prerelease === null) return version;
+  // Digits inside a word count as a number for Debian but not for SemVer: rc10 and rc9 would change places.
+  if (parseLook(version) === null && !/^[a-z]+\.\d+$/i.test(prerelease)) {
+    throw new BevelstoneError('SPELLING_IMPOSSIBLE', {
+      message: `${version} cannot be spelt for Debian`,
+      why: `its prerelease "${prerelease}" is ordered otherwise there than in SemVer`,
+      fix: 'Give the stream an identifier of letters only; the counter follows behind a dot',
+    });
+  }
+  return version.replace('-', '~');
+}
+
+/**
+ * Spells a version as the four numbers of a binary's version resource: `1.4.0.0`.
+ * @throws SPELLING_IMPOSSIBLE for a prerelease, which would look stable, and for numbers beyond 16 bits.
+ */
+function spellFourNumbers(version: string): string {
+  const { major, minor, patch } = coreOf(version);
+  if (prereleaseOf(version) === null && Math.max(major, minor, patch) <= 0xffff) return `${major}.${minor}.${patch}.0`;
+  throw new BevelstoneError('SPELLING_IMPOSSIBLE', {
+    message: `${version} cannot be spelt as four numbers`,
+    why: 'the form has no place for a prerelease, and each number must fit 16 bits',
+    fix: 'Release a stable version with numbers up to 65535, or leave the four-number field out',
+  });
+}
+
+function labelledParts(version: string, stream: Stream, scheme: string) {
+  const prerelease = prereleaseOf(version);
+  if (prerelease === null) return null;
+  const [identifier = '', counter = ''] = prerelease.split('.');
+  const own = identifier === 'alpha' || identifier === 'beta' || identifier === 'rc' ? identifier : null;
+  const spelling = stream.type === 'labelled' && stream.identifier === identifier ? stream.spell : own;
+  if (spelling !== null && /^[^.]+\.\d+$/.test(prerelease))
+    return { core: version.split('-')[0], spell: spelling, counter };
+  throw new BevelstoneError('STREAM_UNSPELLABLE', {
+    message: `${version} cannot be spelt for ${scheme}`,
+    why: `${scheme} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+    fix: 'Add `spell: alpha` (or beta, rc) to the stream in bevelstone.yaml',
+    where: { file: 'bevelstone.yaml' },
+  });
+}

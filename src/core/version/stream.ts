@@ -1,0 +1,131 @@
+import semver from 'semver';
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { prereleaseOf } from './version.ts';
+
+/** How a prerelease identifier is written where only a few words are known. */
+export type PrereleaseSpelling = 'alpha' | 'beta' | 'rc';
+
+/** A named way out of a branch, its placeholders filled in. */
+export type Stream =
+  | { readonly type: 'stable'; readonly name: string }
+  | { readonly type: 'maintained'; readonly name: string; readonly only: string; readonly branch: string }
+  | {
+      readonly type: 'labelled';
+      readonly name: string;
+      readonly identifier: string;
+      readonly spell: PrereleaseSpelling | null;
+      readonly count: 'releases' | 'commits';
+    }
+  | { readonly type: 'look'; readonly name: string; readonly label: string };
+
+/** A stream as bevelstone.yaml has it. */
+export type StreamConfig = {
+  readonly from: string | readonly string[];
+  readonly only?: string;
+  readonly identifier?: string;
+  readonly spell?: PrereleaseSpelling;
+  readonly count?: 'releases' | 'commits';
+  readonly look?: boolean;
+};
+
+/**
+ * The stream of a branch: the one named, else the first whose `from` matches (design page versions, step 4).
+ * A commit on no branch is only for looking.
+ * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is no range.
+ */
+export function chooseStream(
+  streams: Readonly<Record<string, StreamConfig>>,
+  branch: string | null,
+  named: string | null,
+): Stream {
+  if (named !== null) {
+    const config = streams[named];
+    if (config === undefined) throw unknownStream(named, Object.keys(streams));
+    return fill(named, config, branch, branch === null ? [] : (captures(config.from, branch) ?? []));
+  }
+  if (branch === null) return { type: 'look', name: 'look', label: 'detached' };
+  for (const [name, config] of Object.entries(streams)) {
+    const captured = captures(config.from, branch);
+    if (captured !== null) return fill(name, config, branch, captured);
+  }
+  throw new BevelstoneError('STREAM_NOT_FOUND', {
+    message: `No stream takes the branch ${branch}`,
+    why: 'the `from` of no entry of `streams` matches it',
+    fix: 'Add a stream for it to bevelstone.yaml, or name one with --stream',
+  });
+}
+
+/** The pointer that a stream moves at a registry; `latest` is decided apart, it is for stable versions only. */
+export function pointerOf(stream: Stream): string {
+  if (stream.type === 'maintained') return stream.branch.replaceAll('/', '-');
+  return stream.name;
+}
+
+/** Whether the version has the shape that the stream gives. */
+export function fitsStream(version: string, stream: Stream): boolean {
+  const prerelease = prereleaseOf(version);
+  if (stream.type === 'stable') return prerelease === null;
+  if (stream.type === 'maintained') return prerelease === null && semver.satisfies(version, stream.only);
+  if (stream.type === 'labelled') return prerelease !== null && counterOf(version, stream.identifier) !== null;
+  return prerelease?.startsWith('0.look.') ?? false;
+}
+
+/** N of `X.Y.Z-IDENTIFIER.N`, or null when the version has another shape. */
+export function counterOf(version: string, identifier: string): number | null {
+  const [first, counter, ...rest] = prereleaseOf(version)?.split('.') ?? [];
+  if (first !== identifier || counter === undefined || rest.length > 0 || !/^\d+$/.test(counter)) return null;
+  return Number(counter);
+}
+
+/**
+ * The label of a version for looking: the branch in lower case, anything but digits and letters as one hyphen,
+ * 40 characters at most, never empty and never beginning with a digit (design page versions, step 21).
+ */
+export function lookLabel(branch: string): string {
+  const trim = (text: string) => text.replace(/^-+|-+$/g, '');
+  const label = trim(trim(branch.toLowerCase().replace(/[^0-9a-z]+/g, '-')).slice(0, 40));
+  return label === '' || /^\d/.test(label) ? `b-${label}` : label;
+}
+
+function fill(name: string, config: StreamConfig, branch: string | null, captured: readonly string[]): Stream {
+  if (config.look === true) return { type: 'look', name, label: branch === null ? 'detached' : lookLabel(branch) };
+  if (config.identifier !== undefined) {
+    const spell = config.spell ?? (isSpelling(config.identifier) ? config.identifier : null);
+    return { type: 'labelled', name, identifier: config.identifier, spell, count: config.count ?? 'releases' };
+  }
+  if (config.only === undefined) return { type: 'stable', name };
+  const only = config.only.replace(/\{(\d)\}/g, (_, digit: string) => captured[Number(digit) - 1] ?? '');
+  if (only === '' || semver.validRange(only) === null) {
+    throw new BevelstoneError('CONFIG_INVALID', {
+      message: `The stream ${name} takes only "${only}", which is no range of versions`,
+      why: `it is what \`only: ${config.only}\` gives for the branch ${branch ?? '(none)'}`,
+      fix: 'Name the branch after a range, such as line/1.x or line/1.4, or write the range into `only`',
+      where: { file: 'bevelstone.yaml' },
+    });
+  }
+  return { type: 'maintained', name, only, branch: branch ?? name };
+}
+
+function captures(from: string | readonly string[], branch: string): string[] | null {
+  for (const pattern of typeof from === 'string' ? [from] : from) {
+    const expression = pattern
+      .split('*')
+      .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
+      .join('(.*)');
+    const match = new RegExp(`^${expression}$`, 's').exec(branch);
+    if (match !== null) return match.slice(1);
+  }
+  return null;
+}
+
+function isSpelling(text: string): text is PrereleaseSpelling {
+  return text === 'alpha' || text === 'beta' || text === 'rc';
+}
+
+function unknownStream(name: string, known: readonly string[]): BevelstoneError {
+  return new BevelstoneError('STREAM_NOT_FOUND', {
+    message: `There is no stream "${name}"`,
+    why: `bevelstone.yaml knows ${known.join(', ')}`,
+    fix: 'Name one of these with --stream, or add it to `streams`',
+  });
+}

@@ -1,0 +1,28 @@
+/** Something worth telling while work goes on. Texts may hold names from outside; whoever shows them cleans them. */
+export type ProgressEvent =
+  | { readonly type: 'started'; readonly what: string }
+  | { readonly type: 'finished'; readonly what: string; readonly detail?: string }
+  | { readonly type: 'skipped'; readonly what: string; readonly why: string }
+  | { readonly type: 'warning'; readonly text: string };
+
+/** What a flow needs of the outside, given as values. */
+export type Context = {
+  /** Folder to work in: the current one, or that of `--dir`. */
+  readonly folder: string;
+  readonly env: Readonly<Record<string, string | undefined>>;
+  /** Configuration file named on the command line. */
+  readonly configFile: string | null;
+  /** Names of packages asked for; empty for all. */
+  readonly packages: readonly string[];
+  readonly programVersion: string;
+  readonly now: () => Date;
+  readonly signal: AbortSignal;
+  /** Every secret read so far; nothing that is shown or stored may hold one. */
+  readonly secrets: Set<string>;
+  readonly report: (event: ProgressEvent) => void;
+};
+
+/** Reports a warning. */
+export function warn(context: Context, text: string): void {
+  context.report({ type: 'warning', text });
+}

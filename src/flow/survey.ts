@@ -1,0 +1,388 @@
+import type { Config } from '../core/config/config.ts';
+import { BevelstoneError, type Problem } from '../core/error/bevelstone-error.ts';
+import type { ReleasedCommits } from '../core/history/cancellation.ts';
+import { type Change, countChanges } from '../core/history/count-changes.ts';
+import type { DependencyEdge } from '../core/history/dependency.ts';
+import { findLastRelease, type LastRelease } from '../core/history/last-release.ts';
+import { Amendments, type MeaningRules, readMeaning } from '../core/history/meaning.ts';
+import { type NextVersion, nextVersions, type Overrides, type PackageFacts } from '../core/history/next-version.ts';
+import { packagesByPath } from '../core/history/touch.ts';
+import { type OtherCommit, Walk } from '../core/history/walk.ts';
+import type { Weight } from '../core/history/weight.ts';
+import { nodeRangeTakes } from '../core/version/range-node.ts';
+import { type Scheme, type Spellings, spell, spellAll } from '../core/version/spelling.ts';
+import { chooseStream, type Stream } from '../core/version/stream.ts';
+import { assignTags, type VersionTag } from '../core/version/tag-pattern.ts';
+import { compareVersions } from '../core/version/version.ts';
+import { readCommits, readHistory } from '../world/git/read-history.ts';
+import { ancestorsAmong, commonAncestor, findCommits } from '../world/git/read-objects.ts';
+import { mergedTags, readTags } from '../world/git/read-tags.ts';
+import { currentBranch, type Repository, resolveCommit, uncommittedPaths } from '../world/git/repository.ts';
+import { type Context, warn } from './context.ts';
+import {
+  type ConfigSource,
+  openContext,
+  type Package,
+  readWorkspace,
+  selectPackages,
+  type Workspace,
+} from './workspace.ts';
+
+/** What a survey may be asked to do otherwise. */
+export type SurveyOptions = {
+  readonly at: string | null;
+  readonly branch: string | null;
+  readonly stream: string | null;
+  readonly as: string | null;
+  readonly raise: Weight | null;
+  readonly because: string | null;
+  /** Whether to list commits of no package too. */
+  readonly changes: boolean;
+};
+
+/** Nothing asked otherwise. */
+export const plainSurvey: SurveyOptions = {
+  at: null,
+  branch: null,
+  stream: null,
+  as: null,
+  raise: null,
+  because: null,
+  changes: false,
+};
+
+/** One package of a survey. */
+export type SurveyedPackage = {
+  readonly name: string;
+  readonly folder: string;
+  readonly ecosystem: string;
+  readonly stream: string;
+  readonly last: VersionTag | null;
+  readonly lastInSeries: VersionTag | null;
+  readonly next: string | null;
+  readonly weight: Weight;
+  readonly reasons: readonly string[];
+  readonly spellings: Spellings;
+  readonly changes: readonly Change[];
+};
+
+/** The answer of `survey`, with what later steps need beside it. */
+export type Survey = {
+  readonly commit: string;
+  readonly branch: string | null;
+  readonly stream: Stream;
+  readonly dirty: boolean;
+  readonly packages: readonly SurveyedPackage[];
+  /** Commits of no package, only when asked for. */
+  readonly others: readonly OtherCommit[];
+  readonly workspace: Workspace;
+  /** Indexes into `workspace.packages` of the packages above, in their order. */
+  readonly indexes: readonly number[];
+  readonly edges: readonly DependencyEdge[];
+};
+
+/**
+ * What changed since the last release of each package, the next version, and why. Changes nothing.
+ * @param source whose configuration counts: the commit's for anything that becomes public.
+ * @throws whatever refuses a release (see `nextVersions`), all of it at once.
+ */
+export async function surveyWorkspace(
+  context: Context,
+  options: SurveyOptions,
+  source: ConfigSource = 'working-folder',
+): Promise<Survey> {
+  const repository = await openContext(context);
+  const { place } = repository;
+  const commit = await resolveCommit(place, options.at ?? 'HEAD');
+  const [workspace, branch, dirtyPaths, found] = await Promise.all([
+    readWorkspace(context, repository, commit, source),
+    branchOf(context, repository, options),
+    options.at === null ? uncommittedPaths(place) : [],
+    readTags(place),
+  ]);
+  const { config, packages } = workspace;
+  const selected = selectPackages(packages, context.packages);
+  const assigned = assignTags(found.tags, packages);
+  refuseClaimedTwice(assigned.claimedTwice);
+  for (const note of [...found.notes, ...assigned.notes]) warn(context, note);
+  const stream = chooseStream(config.streams, branch, options.stream);
+  const releases = await lastReleases(repository, commit, stream, assigned.byOwner);
+
+  const end = await walkEnd(repository, releases);
+  const { walk, amendments, rules } = await walkHistory(repository, { commit, end }, workspace, options.changes);
+  const released = await askReferences(repository, walk, { commit, end }, rules);
+  const starts = releases.map(({ last, lastInSeries }, index) => ({
+    last: last?.commit ?? null,
+    lastInSeries: lastInSeries?.commit ?? null,
+    others: (assigned.byOwner[index] ?? [])
+      .filter(({ tag }) => tag !== last?.tag)
+      .sort((a, b) => compareVersions(a.version, b.version)),
+  }));
+  const counted = countChanges(walk, starts, released, config.history.weights['revert'] ?? null);
+  await noteUnknownAmendments(context, repository, amendments);
+  for (const note of walk.notes) warn(context, note);
+
+  const edges = dependencyEdges(packages, releases);
+  const dirty = dirtyPaths.length > 0;
+  const answers = nextVersions(
+    packages.map(
+      (one, index): PackageFacts => ({
+        name: one.name,
+        tags: assigned.byOwner[index] ?? [],
+        last: releases[index]?.last?.version ?? null,
+        lastInSeries: releases[index]?.lastInSeries?.version ?? null,
+        elsewhere: releases[index]?.elsewhere ?? [],
+        manifestVersion: one.manifest?.version ?? null,
+        changes: counted[index] ?? { changes: [], warnings: [] },
+      }),
+    ),
+    {
+      stream,
+      head: commit,
+      dirty,
+      first: config.history.first,
+      belowOne: config.history['below-one'],
+      unmarked: config.history.unmarked,
+      groups: groupIndexes(config, packages),
+      edges,
+      overrides: overridesOf(options),
+      selected,
+    },
+  );
+  throwAll(answers.problems);
+
+  const indexes = [...packages.keys()].filter((index) => isShown(index, selected, groupIndexes(config, packages)));
+  const surveyed = indexes.map((index) =>
+    toSurveyed(packages[index], releases[index], answers.packages[index], counted[index]?.changes ?? [], stream),
+  );
+  for (const index of indexes) {
+    for (const warning of counted[index]?.warnings ?? []) warn(context, `${packages[index]?.name}: ${warning}`);
+    noteElsewhere(context, packages[index], releases[index]);
+    noteManifest(context, packages[index], releases[index], answers.packages[index]);
+  }
+  return { commit, branch, stream, dirty, packages: surveyed, others: walk.others, workspace, indexes, edges };
+}
+
+type KnownRelease = LastRelease & { type: 'known' };
+
+/** The surveyed commit, and one behind which nothing counts for anyone. */
+type Range = { readonly commit: string; readonly end: string | null };
+
+async function branchOf(context: Context, repository: Repository, options: SurveyOptions): Promise<string | null> {
+  return options.branch ?? context.env['BEVELSTONE_BRANCH'] ?? (await currentBranch(repository.place));
+}
+
+function overridesOf({ as, raise, because }: SurveyOptions): Overrides {
+  return { as, raise, because };
+}
+
+/** Asks git about the highest tags of all packages at once, then about the next ones, until each package is settled. */
+async function lastReleases(
+  repository: Repository,
+  commit: string,
+  stream: Stream,
+  byOwner: readonly (readonly VersionTag[])[],
+): Promise<KnownRelease[]> {
+  const known = new Map<string, boolean>();
+  for (;;) {
+    const found = byOwner.map((tags) => findLastRelease(tags, stream, known));
+    const open = new Set(found.flatMap((one) => (one.type === 'ask' ? one.tags : [])));
+    if (open.size === 0) return found.filter((one) => one.type === 'known');
+    const merged = await mergedTags(repository.place, commit, [...open]);
+    for (const tag of open) known.set(tag, merged.has(tag));
+  }
+}
+
+async function walkHistory(
+  repository: Repository,
+  { commit, end }: Range,
+  { config, packages }: Workspace,
+  keepOthers: boolean,
+): Promise<{ walk: Walk; amendments: Amendments; rules: MeaningRules }> {
+  const { history } = config;
+  const rules: MeaningRules = {
+    weights: history.weights,
+    patterns: history.patterns.map(({ match, kind }) => ({ match: new RegExp(match, 'u'), kind: kind.toLowerCase() })),
+    unmarkedWeight: history.unmarked === 'patch' ? 'patch' : 'none',
+  };
+  const amendments = new Amendments(history.amend);
+  const owners = packagesByPath(packages.map(({ folder, config: { also } }) => ({ folder, also })));
+  const written = new Set(packages.flatMap(({ folder, manifestPath }) => [manifestPath, ...recordFiles(folder)]));
+  const walk = new Walk({
+    owners,
+    isWriteBackPath: (path) => written.has(path),
+    meaning: rules,
+    amendments,
+    keepOthers,
+  });
+  for await (const one of readHistory(repository.place, commit, end)) walk.add(one);
+  return { walk, amendments, rules };
+}
+
+/** A commit that every package's last release holds: nothing behind it counts for anyone. */
+async function walkEnd(repository: Repository, releases: readonly KnownRelease[]): Promise<string | null> {
+  const lasts = releases.map(({ last }) => last?.commit ?? null);
+  if (lasts.length === 0 || lasts.includes(null)) return null;
+  return commonAncestor(
+    repository.place,
+    lasts.filter((id) => id !== null),
+  );
+}
+
+/** Files beside the manifest that a release's own commit may change. */
+function recordFiles(folder: string): string[] {
+  const names = ['CHANGELOG.md', 'package-lock.json', 'notes/next.md'];
+  return [...names.map((name) => (folder === '' ? name : `${folder}/${name}`)), 'package-lock.json'];
+}
+
+/** Asks git what the ids are that messages name and the walk does not hold. */
+async function askReferences(
+  repository: Repository,
+  walk: Walk,
+  { commit, end }: Range,
+  rules: MeaningRules,
+): Promise<ReleasedCommits> {
+  const open = walk.openReferences();
+  if (open.length === 0 || end === null) return new Map();
+  const found = await findCommits(repository.place, open);
+  const held = await ancestorsAmong(repository.place, [...new Set(found.values())], commit);
+  const meanings = new Map<string, { weight: Weight; summary: string }>();
+  if (held.size > 0) {
+    for await (const one of readCommits(repository.place, [...held])) {
+      const isMerge = one.parents.length > 1;
+      const meaning = readMeaning(one, rules, null);
+      // What a merge brought in would take another walk to weigh; a feature is the careful guess.
+      meanings.set(one.id, { weight: isMerge ? 'minor' : meaning.weight, summary: meaning.items[0]?.summary ?? '' });
+    }
+  }
+  return new Map(
+    [...found].flatMap(([name, id]) => {
+      const meaning = meanings.get(id);
+      return meaning === undefined ? [] : [[name, meaning] as const];
+    }),
+  );
+}
+
+async function noteUnknownAmendments(context: Context, repository: Repository, amendments: Amendments): Promise<void> {
+  const open = amendments.unknown();
+  const found = await findCommits(repository.place, open);
+  for (const id of open.filter((one) => !found.has(one))) {
+    warn(context, `history.amend names ${id}, which is no commit here, or more than one`);
+  }
+}
+
+/** Edges between packages of the workspace, from the manifests that are read. */
+function dependencyEdges(packages: readonly Package[], releases: readonly KnownRelease[]): DependencyEdge[] {
+  const byName = new Map(packages.map((one, index) => [one.manifest?.name ?? one.name, index]));
+  return packages.flatMap((one, from) =>
+    (one.manifest?.dependencies ?? []).flatMap(({ name, range, kind }): DependencyEdge[] => {
+      const to = byName.get(name);
+      if (to === undefined || to === from || packages[to]?.ecosystem !== one.ecosystem) return [];
+      const last = releases[to]?.last?.version ?? null;
+      const isReExported = one.config['re-exports'].includes(name);
+      return [{ from, to, kind, range, isReExported, takes: (version) => nodeRangeTakes(range, last, version) }];
+    }),
+  );
+}
+
+function groupIndexes(config: Config, packages: readonly Package[]): number[][] {
+  return config.together.map((names) => names.map((name) => packages.findIndex((one) => one.name === name)));
+}
+
+/** A package asked for brings its whole group. */
+function isShown(index: number, selected: ReadonlySet<number> | null, groups: readonly (readonly number[])[]): boolean {
+  if (selected === null || selected.has(index)) return true;
+  return groups.some((group) => group.includes(index) && group.some((member) => selected.has(member)));
+}
+
+function toSurveyed(
+  one: Package | undefined,
+  release: KnownRelease | undefined,
+  answer: NextVersion | undefined,
+  changes: readonly Change[],
+  stream: Stream,
+): SurveyedPackage {
+  if (one === undefined || release === undefined || answer === undefined)
+    throw new Error('a package got lost on the way');
+  const { next } = answer;
+  if (next !== null) for (const scheme of neededSchemes(one)) spell(scheme, next, stream);
+  return {
+    name: one.name,
+    folder: one.folder === '' ? '.' : one.folder,
+    ecosystem: one.ecosystem,
+    stream: stream.name,
+    last: release.last,
+    lastInSeries: release.lastInSeries,
+    next,
+    weight: answer.weight,
+    reasons: answer.reasons,
+    spellings: next === null ? {} : spellAll(next, stream),
+    changes,
+  };
+}
+
+/** The schemes that a package's version must exist in. */
+function neededSchemes({ ecosystem }: Package): Scheme[] {
+  if (ecosystem === 'python') return ['python'];
+  return ecosystem === 'jvm' ? ['maven'] : ['semver'];
+}
+
+function noteElsewhere(context: Context, one: Package | undefined, release: KnownRelease | undefined): void {
+  const names = (release?.elsewhere ?? []).map(({ tag }) => tag);
+  if (names.length > 0)
+    warn(
+      context,
+      `${one?.name}: ${names.join(', ')} ${names.length === 1 ? 'is' : 'are'} on another line, not in this commit`,
+    );
+}
+
+/** Tags alone say what was released; a manifest that says otherwise is worth a word. */
+function noteManifest(
+  context: Context,
+  one: Package | undefined,
+  release: KnownRelease | undefined,
+  answer: NextVersion | undefined,
+): void {
+  const written = one?.manifest?.version ?? null;
+  const last = release?.last?.version ?? null;
+  if (written === null || last === null || written === last || written === release?.lastInSeries?.version) return;
+  if (/^0\.0\.0(-|$)/.test(written)) return;
+  const isAhead = answer?.next != null && compareVersionsSafely(written, answer.next) > 0;
+  warn(
+    context,
+    `${one?.name}: the manifest says ${written}, the last tag ${last}${isAhead ? '; it is ahead of what would be released' : ''}`,
+  );
+}
+
+function compareVersionsSafely(a: string, b: string): number {
+  try {
+    return compareVersions(a, b);
+  } catch {
+    return 0;
+  }
+}
+
+function refuseClaimedTwice(claimed: readonly { tag: string; owners: readonly string[] }[]): void {
+  const [first] = claimed;
+  if (first === undefined) return;
+  throw new BevelstoneError('TAG_CLAIMED_TWICE', {
+    message: `The tag ${first.tag} fits ${first.owners.join(' and ')}`,
+    why: 'their tag patterns are equally exact, so nobody can tell whose release it was',
+    fix: 'Give each package a pattern of its own: `tag: "{package}/{version}"`',
+    where: { file: 'bevelstone.yaml' },
+  });
+}
+
+function throwAll(problems: readonly Problem[]): void {
+  const [first, ...more] = problems;
+  if (first === undefined) return;
+  throw new BevelstoneError(first.code, {
+    message: more.length === 0 ? first.message : `${problems.length} things keep this from being released`,
+    why:
+      more.length === 0
+        ? 'a release now would contradict what is tagged, configured or committed'
+        : 'each is listed with what to do',
+    fix: more.length === 0 ? first.fix : 'Settle each, or name only some packages with -p',
+    problems: more.length === 0 ? [] : problems,
+  });
+}

@@ -1,0 +1,168 @@
+import path from 'node:path';
+import semver from 'semver';
+import type { Config, PackageConfig } from '../core/config/config.ts';
+import { defaultConfig, parseConfig } from '../core/config/parse-config.ts';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { normalFolder } from '../core/history/touch.ts';
+import { parsePackageJson, readPackageJson } from '../core/manifest/package-json.ts';
+import { manifestFiles, type PackageManifest } from '../core/manifest/package-manifest.ts';
+import { nearest } from '../core/text/nearest.ts';
+import { readTextIfThere } from '../world/files.ts';
+import { readFilesAt } from '../world/git/read-objects.ts';
+import { openRepository, type Repository } from '../world/git/repository.ts';
+import type { Context } from './context.ts';
+
+/** One package of the workspace as the work finds it. */
+export type Package = {
+  readonly name: string;
+  /** '' for the root of the repository. */
+  readonly folder: string;
+  readonly ecosystem: string;
+  /** Patterns of its tags: the first is written, all are read. */
+  readonly tags: readonly string[];
+  /** Null where the ecosystem's manifest is not read yet or not there. */
+  readonly manifest: PackageManifest | null;
+  /** Path of the manifest in the repository. */
+  readonly manifestPath: string | null;
+  readonly config: PackageConfig;
+};
+
+/** A workspace at one commit. */
+export type Workspace = {
+  readonly repository: Repository;
+  readonly config: Config;
+  /** Text of the configuration; null when there is no file. */
+  readonly configText: string | null;
+  readonly packages: readonly Package[];
+};
+
+/** Which configuration counts: the working folder's, or the one of the commit for all that becomes public. */
+export type ConfigSource = 'working-folder' | 'commit';
+
+/** Opens the repository that holds the folder. */
+export function openContext(context: Context): Promise<Repository> {
+  return openRepository(context.folder, context.env, context.signal);
+}
+
+/**
+ * Reads configuration and manifests.
+ * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION, PACKAGE_NOT_FOUND, MANIFEST_INVALID.
+ */
+export async function readWorkspace(
+  context: Context,
+  repository: Repository,
+  commit: string,
+  source: ConfigSource,
+): Promise<Workspace> {
+  const configText = await readConfigText(context, repository, commit, source);
+  const config =
+    configText === null ? defaultConfig() : parseConfig(configText, context.configFile ?? 'bevelstone.yaml');
+  checkProgramVersion(config, context.programVersion);
+  const listed = Object.entries(config.packages);
+  const folders = listed.length > 0 ? listed.map(([, { folder }]) => normalFolder(folder)) : [''];
+  const texts = await readFilesAt(
+    repository.place,
+    commit,
+    folders.flatMap((folder) => manifestFiles.map(({ file }) => join(folder, file))),
+  );
+  const packages =
+    listed.length > 0
+      ? listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts))
+      : [rootPackage(repository, config, texts)];
+  return { repository, config, configText, packages };
+}
+
+/**
+ * Indexes of the packages asked for with -p; null when none was named.
+ * @throws PACKAGE_NOT_FOUND with the nearest name.
+ */
+export function selectPackages(packages: readonly Package[], names: readonly string[]): ReadonlySet<number> | null {
+  if (names.length === 0) return null;
+  return new Set(
+    names.map((name) => {
+      const index = packages.findIndex((one) => one.name === name);
+      if (index !== -1) return index;
+      const known = packages.map((one) => one.name);
+      const near = nearest(name, known);
+      throw new BevelstoneError('PACKAGE_NOT_FOUND', {
+        message: `There is no package "${name}" in this workspace`,
+        why: `it has ${known.join(', ')}`,
+        fix: near === null ? 'Name one of these with -p' : `Did you mean "${near}"?`,
+      });
+    }),
+  );
+}
+
+async function readConfigText(
+  context: Context,
+  repository: Repository,
+  commit: string,
+  source: ConfigSource,
+): Promise<string | null> {
+  if (context.configFile !== null) {
+    const text = await readTextIfThere(path.resolve(context.folder, context.configFile));
+    if (text !== null) return text;
+    throw new BevelstoneError('CONFIG_NOT_FOUND', {
+      message: `There is no file ${context.configFile}`,
+      why: 'it was named with --config',
+      fix: 'Check the path, or leave --config out to use bevelstone.yaml at the root',
+      where: { file: context.configFile },
+    });
+  }
+  if (source === 'working-folder') return readTextIfThere(path.join(repository.root, 'bevelstone.yaml'));
+  return (await readFilesAt(repository.place, commit, ['bevelstone.yaml'])).get('bevelstone.yaml') ?? null;
+}
+
+function checkProgramVersion({ bevelstone }: Config, version: string): void {
+  if (bevelstone === null || semver.satisfies(version, bevelstone, { includePrerelease: true })) return;
+  throw new BevelstoneError('CONFIG_PROGRAM_VERSION', {
+    message: `This workspace asks for Bevelstone ${bevelstone}, and this is ${version}`,
+    why: 'another version may count or pack otherwise',
+    fix: `Install a version inside ${bevelstone}, or change \`bevelstone\` in bevelstone.yaml`,
+    where: { file: 'bevelstone.yaml' },
+  });
+}
+
+function makePackage(
+  name: string,
+  config: PackageConfig,
+  whole: Config,
+  count: number,
+  texts: ReadonlyMap<string, string | null>,
+): Package {
+  const folder = normalFolder(config.folder);
+  const found = manifestFiles.find(
+    ({ file, ecosystem }) =>
+      (config.ecosystem === null || config.ecosystem === ecosystem) && texts.get(join(folder, file)),
+  );
+  const ecosystem = config.ecosystem ?? found?.ecosystem;
+  if (ecosystem === undefined) {
+    throw new BevelstoneError('PACKAGE_NOT_FOUND', {
+      message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
+      why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} is committed there`,
+      fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
+      where: { file: 'bevelstone.yaml' },
+    });
+  }
+  const manifestPath = found === undefined ? null : join(folder, found.file);
+  const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
+  return { name, folder, ecosystem, tags, manifest: readManifest(manifestPath, texts), manifestPath, config };
+}
+
+/** The one package of a workspace without a list, named by its manifest. */
+function rootPackage(repository: Repository, config: Config, texts: ReadonlyMap<string, string | null>): Package {
+  const defaults = parseConfig('schema: 1\npackages: { it: {} }\n', 'bevelstone.yaml').packages['it'];
+  if (defaults === undefined) throw new Error('the schema gives no defaults for a package');
+  const found = makePackage(path.basename(repository.root), defaults, config, 1, texts);
+  return { ...found, name: found.manifest?.name ?? found.name };
+}
+
+function readManifest(file: string | null, texts: ReadonlyMap<string, string | null>): PackageManifest | null {
+  const text = file === null ? null : texts.get(file);
+  if (file === null || !file.endsWith('package.json') || typeof text !== 'string') return null;
+  return readPackageJson(parsePackageJson(text, file));
+}
+
+function join(folder: string, file: string): string {
+  return folder === '' ? file : `${folder}/${file}`;
+}

@@ -1,0 +1,196 @@
+import { randomBytes } from 'node:crypto';
+import { mkdir, rm } from 'node:fs/promises';
+import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerEvent } from '../../core/ledger/event.ts';
+import type { Repository } from './repository.ts';
+import { type GitPlace, git, gitLine } from './run-git.ts';
+
+/** The ref that holds the ledger. */
+export const ledgerRef = 'refs/bevelstone/ledger';
+
+const fetchedRef = 'refs/bevelstone/ledger-fetched';
+const tries = 5;
+
+/** A file of the ledger: written once, under a name of its own. */
+export type LedgerFile = { readonly path: string; readonly text: string };
+
+/**
+ * All events. Two git processes, whatever their number.
+ * @throws LEDGER_DAMAGED naming the file that can't be read.
+ */
+export async function readEvents({ place }: Repository): Promise<LedgerEvent[]> {
+  if ((await currentLedger(place)) === null) return [];
+  const { text } = await git(place, ['ls-tree', '-r', '-z', ledgerRef]);
+  const files = text.split('\0').flatMap((line) => {
+    const match = /^\d+ blob ([0-9a-f]+)\t(.*\/(?!contents-)[^/]+\.json)$/.exec(line);
+    return match === null ? [] : [{ id: match[1] ?? '', file: match[2] ?? '' }];
+  });
+  const { bytes } = await git(place, ['cat-file', '--batch=%(objectsize)'], {
+    input: files.map(({ id }) => `${id}\n`).join(''),
+  });
+  let at = 0;
+  return files.map(({ file }) => {
+    const end = bytes.indexOf(10, at);
+    const size = Number(bytes.toString('utf8', at, end));
+    const body = bytes.toString('utf8', end + 1, end + 1 + size);
+    at = end + 2 + size;
+    return parseEvent(body, file);
+  });
+}
+
+/** Adds files to the local ledger in one commit. Existing files are never changed. */
+export async function addToLedger(
+  repository: Repository,
+  files: readonly LedgerFile[],
+  message: string,
+): Promise<void> {
+  const { place } = repository;
+  const before = await currentLedger(place);
+  await withIndex(repository, async (indexed) => {
+    if (before !== null) await git(indexed, ['read-tree', before]);
+    const rows: string[] = [];
+    for (const { path: file, text } of files) {
+      const id = await gitLine(place, ['hash-object', '-w', '--stdin'], { input: text });
+      rows.push(`100644 ${id}\t${file}\n`);
+    }
+    await git(indexed, ['update-index', '--add', '--index-info'], { input: rows.join('') });
+    await commitIndex(indexed, before === null ? [] : [before], message, before);
+  });
+}
+
+/** Fetches the remote's ledger and unites it with the local one. @returns false when the remote has none. */
+export async function uniteWithRemote(repository: Repository, remote: string): Promise<boolean> {
+  const { place } = repository;
+  const fetched = await git(
+    place,
+    ['fetch', '--quiet', '--no-tags', '--no-write-fetch-head', remote, `+${ledgerRef}:${fetchedRef}`],
+    {
+      allow: [1, 128],
+    },
+  );
+  if (fetched.exitCode !== 0) return false;
+  const [mine, theirs] = [await currentLedger(place), await gitLine(place, ['rev-parse', fetchedRef])];
+  if (mine === theirs) return true;
+  if (mine === null || (await isAncestor(place, mine, theirs))) {
+    await git(place, ['update-ref', ledgerRef, theirs, mine ?? '0'.repeat(theirs.length)]);
+  } else if (!(await isAncestor(place, theirs, mine))) {
+    // Every file has a name of its own and never changes, so laying one tree over the other is their union.
+    await withIndex(repository, async (indexed) => {
+      await git(indexed, ['read-tree', mine]);
+      const { bytes } = await git(place, ['ls-tree', '-r', '-z', theirs]);
+      await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: bytes });
+      await commitIndex(indexed, [mine, theirs], 'Unite two ledgers', mine);
+    });
+  }
+  return true;
+}
+
+/** What came of a push: who has the refs now. */
+export type PushEnd = 'done' | 'tag-taken';
+
+/**
+ * Pushes the ledger, and tags with it, as one: all or nothing. When others wrote to the ledger meanwhile, unites and
+ * tries again, five times.
+ * @throws REMOTE_REFUSED with the remote's words, LEDGER_CONTENDED when others keep writing.
+ */
+export async function pushLedger(repository: Repository, remote: string, tags: readonly string[]): Promise<PushEnd> {
+  const refs = [...tags.map((tag) => `refs/tags/${tag}`), ledgerRef].map((ref) => `${ref}:${ref}`);
+  for (let attempt = 1; attempt <= tries; attempt++) {
+    const { exitCode, text } = await git(
+      repository.place,
+      ['push', '--atomic', '--porcelain', '--no-verify', remote, ...refs],
+      {
+        allow: [1, 128],
+      },
+    );
+    if (exitCode === 0) return 'done';
+    const refused = text.split('\n').filter((line) => line.startsWith('!'));
+    if (
+      refused.some(
+        (line) => line.includes('refs/tags/') && /already exists|\[rejected\]/.test(line) && !line.includes('atomic'),
+      )
+    )
+      return 'tag-taken';
+    const isLedgerBehind = refused.some(
+      (line) => line.includes(ledgerRef) && /fetch first|non-fast-forward|stale/.test(line),
+    );
+    if (!isLedgerBehind) throw remoteRefused(remote, refused);
+    await uniteWithRemote(repository, remote);
+    await sleep(50 * attempt + Math.random() * 200);
+  }
+  throw new BevelstoneError('LEDGER_CONTENDED', {
+    message: `The ledger could not be pushed to ${remote}`,
+    why: `others wrote to it at each of ${tries} tries`,
+    fix: 'Run the same command again; what is done stays done',
+  });
+}
+
+/** Puts the local ledger back to where it was before a plan that nobody took. */
+export async function restoreLedger(place: GitPlace, before: string | null): Promise<void> {
+  await git(place, before === null ? ['update-ref', '-d', ledgerRef] : ['update-ref', ledgerRef, before]);
+}
+
+/** The commit that the local ledger is at, null when there is none. */
+export async function currentLedger(place: GitPlace): Promise<string | null> {
+  const { exitCode, text } = await git(place, ['rev-parse', '--verify', '--quiet', ledgerRef], { allow: [1] });
+  return exitCode === 0 ? text.trim() : null;
+}
+
+async function isAncestor(place: GitPlace, one: string, other: string): Promise<boolean> {
+  return (await git(place, ['merge-base', '--is-ancestor', one, other], { allow: [1] })).exitCode === 0;
+}
+
+async function withIndex(repository: Repository, work: (indexed: GitPlace) => Promise<void>): Promise<void> {
+  const folder = path.join(repository.commonFolder, 'bevelstone');
+  await mkdir(folder, { recursive: true });
+  const index = path.join(folder, `index-${randomBytes(6).toString('hex')}`);
+  try {
+    await work({ ...repository.place, indexFile: index });
+  } finally {
+    await rm(index, { force: true });
+  }
+}
+
+async function commitIndex(
+  indexed: GitPlace,
+  parents: readonly string[],
+  message: string,
+  old: string | null,
+): Promise<void> {
+  const tree = await gitLine(indexed, ['write-tree']);
+  const id = await gitLine(indexed, [
+    'commit-tree',
+    '--no-gpg-sign',
+    tree,
+    ...parents.flatMap((parent) => ['-p', parent]),
+    '-m',
+    message,
+  ]);
+  await git(indexed, ['update-ref', ledgerRef, id, old ?? '0'.repeat(id.length)]);
+}
+
+function parseEvent(text: string, file: string): LedgerEvent {
+  try {
+    const event = JSON.parse(text) as LedgerEvent;
+    if (typeof event.id === 'string' && typeof event.package === 'string' && typeof event.type === 'string')
+      return event;
+  } catch (error) {
+    if (!(error instanceof SyntaxError)) throw error;
+  }
+  throw new BevelstoneError('LEDGER_DAMAGED', {
+    message: `The ledger's ${file} cannot be read`,
+    why: 'it is no event that Bevelstone wrote',
+    fix: `Look at it with: git show ${ledgerRef}:${file}`,
+    where: { file },
+  });
+}
+
+function remoteRefused(remote: string, refused: readonly string[]): BevelstoneError {
+  return new BevelstoneError('REMOTE_REFUSED', {
+    message: `${remote} did not take the tags and the ledger`,
+    why: refused.join('\n') || 'it could not be reached, or asks for a password',
+    fix: 'Check that you may push tags there, then run the same command again; nothing was uploaded',
+  });
+}

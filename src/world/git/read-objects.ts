@@ -1,0 +1,69 @@
+import { type GitPlace, git, gitLine } from './run-git.ts';
+
+/** Texts of files at a commit, null where there is none. One git process. */
+export async function readFilesAt(
+  place: GitPlace,
+  commit: string,
+  paths: readonly string[],
+): Promise<Map<string, string | null>> {
+  // A path with a line break can't be asked for this way, and no manifest has one.
+  const asked = paths.filter((path) => !path.includes('\n'));
+  const input = asked.map((path) => `${commit}:${path}\n`).join('');
+  const { bytes } = await git(place, ['cat-file', '--batch'], { input });
+  const found = new Map<string, string | null>(paths.map((path) => [path, null]));
+  let at = 0;
+  for (const path of asked) {
+    const end = bytes.indexOf(10, at);
+    const [, type, size] = bytes.toString('utf8', at, end).match(/ (\w+) (\d+)$/) ?? [];
+    at = end + 1;
+    if (size === undefined) continue;
+    if (type === 'blob') found.set(path, bytes.toString('utf8', at, at + Number(size)));
+    at += Number(size) + 1;
+  }
+  return found;
+}
+
+/** Paths and blob ids of all files of a commit's tree below a folder ('' for all). */
+export async function listFilesAt(place: GitPlace, commit: string, folder: string): Promise<Map<string, string>> {
+  const scope = folder === '' ? [] : ['--', `${folder}/`];
+  const { text } = await git(place, ['ls-tree', '-r', '-z', '--full-tree', commit, ...scope]);
+  return new Map(
+    text.split('\0').flatMap((line) => {
+      const match = /^\d+ blob ([0-9a-f]+)\t([\s\S]+)$/.exec(line);
+      return match === null ? [] : [[match[2] ?? '', match[1] ?? ''] as const];
+    }),
+  );
+}
+
+/** Full ids of those names that are commits here. One git process. */
+export async function findCommits(place: GitPlace, names: readonly string[]): Promise<Map<string, string>> {
+  if (names.length === 0) return new Map();
+  const input = names.map((name) => `${name}^{commit}\n`).join('');
+  const { text } = await git(place, ['cat-file', '--batch-check=%(objectname)'], { input });
+  const lines = text.split('\n');
+  return new Map(
+    names.flatMap((name, index) =>
+      /^[0-9a-f]{40,64}$/.test(lines[index] ?? '') ? [[name, lines[index] ?? ''] as const] : [],
+    ),
+  );
+}
+
+/** Those of the commits that `ancestorOf` holds. One git process. */
+export async function ancestorsAmong(
+  place: GitPlace,
+  ids: readonly string[],
+  ancestorOf: string,
+): Promise<Set<string>> {
+  if (ids.length === 0) return new Set();
+  const { text } = await git(place, ['rev-list', '--stdin'], { input: `${ids.join('\n')}\n^${ancestorOf}\n` });
+  const outside = new Set(text.split('\n'));
+  return new Set(ids.filter((id) => !outside.has(id)));
+}
+
+/** A commit that all of these hold, as late as git finds one; null when there is none. */
+export async function commonAncestor(place: GitPlace, ids: readonly string[]): Promise<string | null> {
+  const distinct = [...new Set(ids)];
+  if (distinct.length < 2) return distinct[0] ?? null;
+  const line = await gitLine(place, ['merge-base', '--octopus', ...distinct], { allow: [1] });
+  return line === '' ? null : line;
+}

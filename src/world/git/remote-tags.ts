@@ -1,0 +1,53 @@
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { type GitPlace, git } from './run-git.ts';
+
+/** A tag as a remote has it: the commit it peels to, and whether it is annotated. */
+export type RemoteTag = { readonly commit: string; readonly isAnnotated: boolean };
+
+/** Those of the tags that the remote has. @throws REMOTE_REFUSED when it can't be reached. */
+export async function readRemoteTags(
+  place: GitPlace,
+  remote: string,
+  tags: readonly string[],
+): Promise<Map<string, RemoteTag>> {
+  const refs = tags.flatMap((tag) => [`refs/tags/${tag}`, `refs/tags/${tag}^{}`]);
+  const { text } = await asRemote(remote, () => git(place, ['ls-remote', '--tags', remote, ...refs]));
+  const found = new Map<string, RemoteTag>();
+  for (const line of text.split('\n')) {
+    const match = /^([0-9a-f]+)\trefs\/tags\/(.+?)(\^\{\})?$/.exec(line);
+    const [, commit = '', name = '', peeled] = match ?? [];
+    if (match === null || (found.has(name) && peeled === undefined)) continue;
+    found.set(name, { commit, isAnnotated: peeled !== undefined });
+  }
+  return found;
+}
+
+/** Makes an annotated tag. The message goes in by standard input, so that any text is safe. */
+export async function makeTag(place: GitPlace, name: string, commit: string, message: string): Promise<void> {
+  await git(place, ['tag', '--annotate', '--no-sign', '--cleanup=verbatim', '--file=-', name, commit], {
+    input: message,
+  });
+}
+
+/** The commit that a local tag peels to, and whether it is annotated; null when there is none. */
+export async function readLocalTag(place: GitPlace, name: string): Promise<RemoteTag | null> {
+  const ask = (suffix: string) =>
+    git(place, ['rev-parse', '--verify', '--quiet', `refs/tags/${name}${suffix}`], { allow: [1, 128] });
+  const [object, commit] = await Promise.all([ask(''), ask('^{commit}')]);
+  if (commit.exitCode !== 0) return null;
+  return { commit: commit.text.trim(), isAnnotated: object.text.trim() !== commit.text.trim() };
+}
+
+async function asRemote<Value>(remote: string, work: () => Promise<Value>): Promise<Value> {
+  try {
+    return await work();
+  } catch (cause) {
+    if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
+    throw new BevelstoneError('REMOTE_REFUSED', {
+      message: `${remote} could not be asked for its tags`,
+      why: cause.why,
+      fix: 'Check the network and that you may read there; nothing was changed',
+      cause,
+    });
+  }
+}

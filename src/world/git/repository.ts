@@ -1,0 +1,108 @@
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { type GitPlace, git, gitLine } from './run-git.ts';
+
+/** A repository as the work finds it. */
+export type Repository = {
+  readonly place: GitPlace;
+  /** Absolute path of the working folder's root. */
+  readonly root: string;
+  /** Absolute path of the folder that all worktrees share, for journals, locks and logs. */
+  readonly commonFolder: string;
+};
+
+/**
+ * Finds the repository that holds a folder.
+ * @throws WORKSPACE_NOT_FOUND when none does, REPOSITORY_SHALLOW when its history is cut off.
+ */
+export async function openRepository(folder: string, env: GitPlace['env'], signal?: AbortSignal): Promise<Repository> {
+  const outer: GitPlace = { folder, env, ...(signal === undefined ? {} : { signal }) };
+  const asked = [
+    'rev-parse',
+    '--path-format=absolute',
+    '--show-toplevel',
+    '--git-common-dir',
+    '--is-shallow-repository',
+  ];
+  const answer = await git(outer, asked, { allow: [128] });
+  if (answer.exitCode !== 0) {
+    throw new BevelstoneError('WORKSPACE_NOT_FOUND', {
+      message: `${folder} is not inside a git repository`,
+      why: 'versions come from git history, so there must be one',
+      fix: 'Go into the repository, or name its folder with -C',
+    });
+  }
+  const [root = '', commonFolder = '', shallow] = answer.text.trimEnd().split('\n');
+  if (shallow === 'true') {
+    throw new BevelstoneError('REPOSITORY_SHALLOW', {
+      message: 'This clone is shallow',
+      why: 'a version counted from half a history would be wrong',
+      fix: 'Run: git fetch --unshallow --tags',
+    });
+  }
+  return { place: { ...outer, folder: root }, root, commonFolder };
+}
+
+/**
+ * The full id of a commit named in any way git knows.
+ * @throws COMMIT_NOT_FOUND, or REPOSITORY_EMPTY when it is HEAD and there is no commit.
+ */
+export async function resolveCommit(place: GitPlace, name: string): Promise<string> {
+  const answer = await git(place, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${name}^{commit}`], {
+    allow: [1, 128],
+  });
+  if (answer.exitCode === 0) return answer.text.trim();
+  if (name === 'HEAD') {
+    throw new BevelstoneError('REPOSITORY_EMPTY', {
+      message: 'The repository has no commit yet',
+      why: 'there is nothing to count from',
+      fix: 'Commit the first files',
+    });
+  }
+  throw new BevelstoneError('COMMIT_NOT_FOUND', {
+    message: `There is no commit "${name}"`,
+    why: 'neither a branch, a tag nor an id is called so here',
+    fix: 'Check the name, or fetch it first',
+  });
+}
+
+/** The branch that HEAD names, or null when it names none. */
+export async function currentBranch(place: GitPlace): Promise<string | null> {
+  const answer = await git(place, ['symbolic-ref', '--quiet', '--short', 'HEAD'], { allow: [1] });
+  return answer.exitCode === 0 ? answer.text.trim() : null;
+}
+
+/** Paths that are changed, staged or new in the working folder, ignored ones left out. */
+export async function uncommittedPaths(place: GitPlace): Promise<string[]> {
+  const { text } = await git(place, ['status', '--porcelain=v1', '-z', '--no-renames', '--untracked-files=normal']);
+  return text.split('\0').flatMap((line) => (line === '' ? [] : [line.slice(3)]));
+}
+
+/** Time of the commit in seconds since 1970, as its committer's clock had it. */
+export async function commitTime(place: GitPlace, commit: string): Promise<number> {
+  return Number(await gitLine(place, ['show', '-s', '--format=%ct', commit]));
+}
+
+/** The remote that the branch follows, else `origin`, else the only one. */
+export async function remoteOf(place: GitPlace, branch: string | null): Promise<string | null> {
+  const remotes = (await git(place, ['remote'])).text.split('\n').filter((name) => name !== '');
+  const followed =
+    branch === null ? '' : await gitLine(place, ['config', '--get', `branch.${branch}.remote`], { allow: [1] });
+  if (remotes.includes(followed)) return followed;
+  if (remotes.includes('origin')) return 'origin';
+  return remotes.length === 1 ? (remotes[0] ?? null) : null;
+}
+
+/** @throws IDENTITY_MISSING when git does not know who commits. */
+export async function checkIdentity(place: GitPlace): Promise<void> {
+  try {
+    await git(place, ['var', 'GIT_COMMITTER_IDENT']);
+  } catch (cause) {
+    if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
+    throw new BevelstoneError('IDENTITY_MISSING', {
+      message: 'git does not know who makes the tag',
+      why: 'user.name and user.email are not set',
+      fix: 'Set both with git config, or GIT_COMMITTER_NAME and GIT_COMMITTER_EMAIL in CI',
+      cause,
+    });
+  }
+}

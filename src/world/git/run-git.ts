@@ -1,0 +1,120 @@
+import { execa } from 'execa';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { cleanLines } from '../../core/text/clean.ts';
+
+/** A repository and the environment in which git is asked about it. */
+export type GitPlace = {
+  readonly folder: string;
+  readonly env: Readonly<Record<string, string | undefined>>;
+  readonly signal?: AbortSignal;
+  /** An index of its own, for trees that no working folder holds. */
+  readonly indexFile?: string;
+};
+
+/** How one call differs from a plain question. */
+export type GitOptions = {
+  readonly input?: string | Uint8Array;
+  readonly env?: Readonly<Record<string, string>>;
+  /** Exit codes beside 0 that are an answer. */
+  readonly allow?: readonly number[];
+};
+
+/** What git said. */
+export type GitAnswer = { readonly exitCode: number; readonly bytes: Buffer; readonly text: string };
+
+// Nothing of the repository's own configuration may run a program or change what git prints.
+const settings = [
+  'core.fsmonitor=false',
+  'core.hooksPath=/dev/null',
+  'log.showSignature=false',
+  'log.showRoot=true',
+  'log.mailmap=false',
+  'core.quotepath=off',
+  'i18n.logOutputEncoding=UTF-8',
+  'color.ui=false',
+  'gc.auto=0',
+  'maintenance.auto=false',
+].flatMap((setting) => ['-c', setting]);
+
+const quiet = { GIT_NO_REPLACE_OBJECTS: '1', GIT_OPTIONAL_LOCKS: '0', GIT_TERMINAL_PROMPT: '0', LC_ALL: 'C' };
+
+// Set by git for its own hooks: they would turn every question to another repository.
+const inherited = [
+  'GIT_DIR',
+  'GIT_WORK_TREE',
+  'GIT_INDEX_FILE',
+  'GIT_OBJECT_DIRECTORY',
+  'GIT_COMMON_DIR',
+  'GIT_NAMESPACE',
+  'GIT_PREFIX',
+];
+
+/**
+ * Runs git and waits for its answer.
+ * @throws GIT_FAILED with git's own words, GIT_MISSING when there is no git.
+ */
+export async function git(place: GitPlace, args: readonly string[], options: GitOptions = {}): Promise<GitAnswer> {
+  const result = await execa('git', [...settings, ...args], {
+    ...base(place, options),
+    ...(options.input === undefined ? { stdin: 'ignore' as const } : { input: options.input }),
+    encoding: 'buffer',
+    stripFinalNewline: false,
+    maxBuffer: 1 << 30,
+  });
+  if (result.exitCode !== 0 && !(options.allow ?? []).includes(result.exitCode ?? -1)) {
+    throw failed(args, result.code, Buffer.from(result.stderr).toString('utf8'), place);
+  }
+  const bytes = Buffer.from(result.stdout.buffer, result.stdout.byteOffset, result.stdout.byteLength);
+  return { exitCode: result.exitCode ?? 0, bytes, text: bytes.toString('utf8') };
+}
+
+/** git's answer as one line of text. */
+export async function gitLine(place: GitPlace, args: readonly string[], options: GitOptions = {}): Promise<string> {
+  return (await git(place, args, options)).text.trim();
+}
+
+/** Runs git and gives its answer in chunks as they come, so that any amount can be read. @throws like git(). */
+export async function* gitChunks(
+  place: GitPlace,
+  args: readonly string[],
+  options: GitOptions = {},
+): AsyncGenerator<Buffer> {
+  const child = execa('git', [...settings, ...args], {
+    ...base(place, options),
+    ...(options.input === undefined ? { stdin: 'ignore' as const } : { input: options.input }),
+    buffer: { stdout: false, stderr: true },
+    encoding: 'buffer',
+  });
+  yield* child.stdout as AsyncIterable<Buffer>;
+  const result = await child;
+  if (result.exitCode !== 0)
+    throw failed(args, result.code, Buffer.from(result.stderr as Uint8Array).toString('utf8'), place);
+}
+
+function base(place: GitPlace, options: GitOptions) {
+  const kept = Object.fromEntries(Object.entries(place.env).filter(([name]) => !inherited.includes(name)));
+  const index = place.indexFile === undefined ? {} : { GIT_INDEX_FILE: place.indexFile };
+  return {
+    cwd: place.folder,
+    env: { ...kept, ...quiet, ...index, ...options.env } as Record<string, string>,
+    extendEnv: false,
+    reject: false,
+    ...(place.signal === undefined ? {} : { cancelSignal: place.signal }),
+  } as const;
+}
+
+function failed(args: readonly string[], code: string | undefined, stderr: string, place: GitPlace): BevelstoneError {
+  if (code === 'ENOENT') {
+    return new BevelstoneError('GIT_MISSING', {
+      message: `git could not be started in ${place.folder}`,
+      why: 'there is no git on the PATH, or no such folder',
+      fix: 'Install git 2.30 or newer',
+    });
+  }
+  const said = cleanLines(stderr.trim()).split('\n');
+  return new BevelstoneError('GIT_FAILED', {
+    message: `git ${args[0]} failed`,
+    why: said.slice(-6).join('\n') || 'it gave no reason',
+    fix: 'Run the same command by hand to see more, and correct what it complains about',
+  });
+}
