@@ -1,0 +1,53 @@
+import type { ListedCommand } from './command.ts';
+
+/** All commands in the order of the work. */
+export const commandList: readonly ListedCommand[] = [
+  {
+    name: 'survey',
+    positional: '',
+    describe: 'Show what changed since the last release, the next version, and why',
+    load: async () => (await import('./command/survey.ts')).survey,
+  },
+  {
+    name: 'build',
+    positional: '',
+    describe: 'Build the packages of the next release from a fresh checkout',
+    load: async () => (await import('./command/build.ts')).build,
+  },
+  {
+    name: 'inspect',
+    positional: '<file>',
+    describe: 'Show what is inside an artifact',
+    load: async () => (await import('./command/inspect.ts')).inspect,
+  },
+  {
+    name: 'verify',
+    positional: '[files..]',
+    describe: 'Check artifacts by rules before anyone can install them',
+    load: async () => (await import('./command/verify.ts')).verify,
+  },
+  {
+    name: 'publish',
+    positional: '',
+    describe: 'Deliver built artifacts to their destinations',
+    load: async () => (await import('./command/publish.ts')).publish,
+  },
+  {
+    name: 'ledger list',
+    positional: '',
+    describe: 'List every release and where it was delivered',
+    load: async () => (await import('./command/ledger-list.ts')).ledgerList,
+  },
+  {
+    name: 'standin',
+    positional: '',
+    describe: 'Run stand-in servers on this machine, for trying things out',
+    load: async () => (await import('./command/standin.ts')).standin,
+  },
+  {
+    name: 'demo',
+    positional: '[to]',
+    describe: 'Lay out the demo workspace and go the whole way with it',
+    load: async () => (await import('./command/demo.ts')).demo,
+  },
+];

@@ -1,0 +1,51 @@
+import type { Argv } from 'yargs';
+import type { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { Context } from '../flow/context.ts';
+import type { Screen } from './view/screen.ts';
+
+/** Arguments as the parser gives them: named, untyped. */
+export type RawArguments = Readonly<Record<string, unknown>>;
+
+/** What a command gives: the result, what is wrong in spite of it, and what it goes on doing until it is stopped. */
+export type Outcome<Result> = {
+  readonly result: Result;
+  readonly error?: BevelstoneError | null;
+  readonly until?: Promise<void>;
+};
+
+/** One command: arguments to a flow to a view. */
+export type Command<Arguments, Result> = {
+  readonly options: (yargs: Argv) => Argv;
+  readonly examples: readonly (readonly [string, string])[];
+  readonly parse: (raw: RawArguments) => Arguments;
+  /** Heavy modules are loaded in here, so that `--help` stays quick. */
+  readonly run: (args: Arguments, context: Context, ask: Ask) => Promise<Outcome<Result>>;
+  readonly render: (result: Result, screen: Screen, args: Arguments) => string;
+  /** The `result` of the JSON envelope. */
+  readonly toJson: (result: Result) => unknown;
+};
+
+/** Asks the person in front of the terminal; see `ask.ts` for what happens when there is none. */
+export type Ask = (question: { readonly shown: string; readonly question: string }) => Promise<void>;
+
+/** A command in the list of all: its words and one line on what it does, the rest loaded when it is used. */
+export type ListedCommand = {
+  readonly name: string;
+  readonly positional: string;
+  readonly describe: string;
+  // biome-ignore lint/suspicious/noExplicitAny: each command has types of its own
+  readonly load: () => Promise<Command<any, any>>;
+};
+
+/** A text option, null when it was not given. */
+export function optionalText(raw: RawArguments, name: string): string | null {
+  const value = raw[name];
+  return typeof value === 'string' ? value : null;
+}
+
+/** A list of texts from an option that may be repeated. */
+export function textList(raw: RawArguments, name: string): string[] {
+  const value = raw[name];
+  if (value === undefined || value === null) return [];
+  return (Array.isArray(value) ? value : [value]).map(String);
+}

@@ -1,0 +1,28 @@
+import type { Publication, PublishOptions } from '../../flow/publish.ts';
+import type { Command } from '../command.ts';
+import { publicationJson, renderPlan, renderPublication } from '../view/publish.ts';
+import { makeScreen } from '../view/screen.ts';
+
+/** `bevelstone publish`. */
+export const publish: Command<PublishOptions, Publication> = {
+  options: (yargs) =>
+    yargs
+      .option('tag', { type: 'boolean', describe: "Make and push the release's tag first, when the remote lacks it" })
+      .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
+      .option('dry-run', { type: 'boolean', describe: 'Show what would go where, and stop' }),
+  examples: [
+    ['publish --dry-run', 'What would go where'],
+    ['publish --tag', 'Tag, push the tag, deliver; asks once'],
+    ['publish --tag --yes --json', 'The same in CI'],
+  ],
+  parse: (raw) => ({ tag: raw['tag'] === true, dryRun: raw['dryRun'] === true }),
+  run: async (options, context, ask) => {
+    const flow = await import('../../flow/publish.ts');
+    const publication = await flow.publish(context, options, (plan) =>
+      ask({ shown: renderPlan(plan, makeScreen(process.stderr, process.env)), question: 'Deliver these?' }),
+    );
+    return { result: publication, error: publication.error };
+  },
+  render: renderPublication,
+  toJson: publicationJson,
+};

@@ -1,0 +1,37 @@
+import { once } from 'node:events';
+import type { RunningStandin, StandinOptions } from '../../flow/standin.ts';
+import { type Command, textList } from '../command.ts';
+import { renderStandin, standinJson } from '../view/standin.ts';
+
+/** `bevelstone standin`. */
+export const standin: Command<StandinOptions, RunningStandin> = {
+  options: (yargs) =>
+    yargs
+      .option('port', { type: 'number', default: 8088, describe: 'Port on the loopback interface; 0 for any free one' })
+      .option('store', { type: 'string', default: 'bevelstone-standin', describe: 'Folder for what it is given' })
+      .option('speaks', {
+        type: 'string',
+        array: true,
+        choices: ['npm-registry'],
+        describe: 'Protocols to serve; all by default',
+      })
+      .option('token', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'Token it takes, as env:NAME or file:PATH; may be repeated',
+      }),
+  examples: [
+    ['standin', 'A registry on 127.0.0.1:8088 that keeps what it gets'],
+    ['standin --port 0 --token env:TRY_TOKEN', 'On any free port, with a token of yours'],
+  ],
+  parse: (raw) => ({ port: Number(raw['port']), store: String(raw['store']), tokens: textList(raw, 'token') }),
+  run: async (options, context) => {
+    const { runStandin } = await import('../../flow/standin.ts');
+    const running = await runStandin(context, options);
+    const stopped = context.signal.aborted ? Promise.resolve() : once(context.signal, 'abort');
+    return { result: running, until: stopped.then(() => running.close()) };
+  },
+  render: renderStandin,
+  toJson: standinJson,
+};

@@ -1,0 +1,216 @@
+import path from 'node:path';
+import yargs, { type Argv } from 'yargs';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { errorCatalog } from '../core/error/catalog.ts';
+import { nearest } from '../core/text/nearest.ts';
+import { redact } from '../core/text/redact.ts';
+import type { Context } from '../flow/context.ts';
+import { makeAsk } from './ask.ts';
+import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
+import { commandList } from './command-list.ts';
+import { errorJson, renderError, renderFault } from './view/error.ts';
+import { makeProgress, type Progress } from './view/progress.ts';
+import { makeScreen } from './view/screen.ts';
+
+const programVersion = process.env['BEVELSTONE_PROGRAM_VERSION'] ?? '0.0.0';
+
+/** Runs the command that the arguments name, prints what comes of it and sets the exit code. Never throws. */
+export async function runProgram(args: readonly string[]): Promise<void> {
+  const session = new Session(args);
+  process.stdout.on('error', ignoreClosedPipe);
+  process.stderr.on('error', ignoreClosedPipe);
+  try {
+    const outcome = await makeParser(args, session).parseAsync([...args]);
+    if (outcome['_'].length === 0 && !session.wasHandled) await showHelp(args, session);
+  } catch (error) {
+    session.fail(error);
+  }
+}
+
+/** One run of the program: what it prints, and how it ends. */
+class Session {
+  readonly isJson: boolean;
+  readonly secrets = new Set<string>();
+  readonly warnings: string[] = [];
+  readonly #isVerbose: boolean;
+  readonly #isQuiet: boolean;
+  readonly #abort = new AbortController();
+  readonly #progress: Progress;
+  command = '';
+  wasHandled = false;
+
+  constructor(args: readonly string[]) {
+    const has = (...names: string[]) => args.some((arg) => names.includes(arg));
+    this.isJson = has('--json');
+    this.#isVerbose = has('-v', '--verbose');
+    this.#isQuiet = has('-q', '--quiet');
+    const isLive = process.stderr.isTTY === true && !this.isJson;
+    this.#progress = makeProgress(this.errors, isLive, (text) => process.stderr.write(this.#safe(text)));
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => this.#abort.abort());
+  }
+
+  get errors() {
+    return makeScreen(process.stderr, process.env);
+  }
+
+  context(raw: RawArguments): Context {
+    return {
+      folder: path.resolve(optionalText(raw, 'dir') ?? '.'),
+      env: process.env,
+      configFile: optionalText(raw, 'config'),
+      packages: textList(raw, 'package'),
+      programVersion,
+      now: () => new Date(),
+      signal: this.#abort.signal,
+      secrets: this.secrets,
+      report: (event) => {
+        if (event.type === 'warning') this.warnings.push(event.text);
+        if (event.type === 'warning' || !this.#isQuiet) this.#progress.report(event);
+      },
+    };
+  }
+
+  async run(listed: ListedCommand, raw: RawArguments): Promise<void> {
+    this.command = listed.name;
+    this.wasHandled = true;
+    const command = await listed.load();
+    const args = command.parse(raw);
+    const ask = makeAsk({
+      yes: raw['yes'] === true,
+      dryRun: raw['dryRun'] === true,
+      isTerminal: process.stdin.isTTY === true && process.stderr.isTTY === true,
+      signal: this.#abort.signal,
+      show: (text) => process.stderr.write(this.#safe(`${text}\n`)),
+    });
+    const { result, error = null, until } = await command.run(args, this.context(raw), ask);
+    this.#progress.stop();
+    if (this.isJson) this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
+    else process.stdout.write(this.#safe(`${command.render(result, makeScreen(process.stdout, process.env), args)}\n`));
+    if (error !== null) {
+      process.stderr.write(this.#safe(`${renderError(error, this.errors)}\n`));
+      process.exitCode = error.exitCode;
+    }
+    await until;
+  }
+
+  fail(error: unknown): void {
+    this.#progress.stop();
+    const told = this.#abort.signal.aborted && !(error instanceof BevelstoneError) ? interrupted(error) : error;
+    if (this.isJson) this.#printJson(false, told instanceof BevelstoneError ? told.result : null, errorJson(told));
+    const isOurs = told instanceof BevelstoneError;
+    const text = isOurs ? renderError(told, this.errors) : renderFault(told, this.errors);
+    const stack =
+      isOurs && this.#isVerbose
+        ? `\n${told.stack}${told.cause instanceof Error ? `\ncause: ${told.cause.stack}` : ''}`
+        : '';
+    process.stderr.write(this.#safe(`${text}${stack}\n`));
+    process.exitCode = isOurs ? told.exitCode : errorCatalog.INTERNAL.exitCode;
+  }
+
+  #printJson(ok: boolean, result: unknown, error: unknown): void {
+    const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
+    process.stdout.write(`${this.#safe(JSON.stringify(envelope))}\n`);
+  }
+
+  #safe(text: string): string {
+    return this.secrets.size === 0 ? text : redact(text, this.secrets);
+  }
+}
+
+function makeParser(args: readonly string[], session: Session): Argv {
+  let parser: Argv = yargs([...args])
+    .scriptName('bevelstone')
+    .usage('$0 COMMAND\n\nFrom git history to a package that a stranger can install.')
+    .option('dir', { alias: 'C', type: 'string', describe: 'Work in this folder', global: true })
+    .option('config', { type: 'string', describe: 'Configuration file, instead of bevelstone.yaml at the root' })
+    .option('package', {
+      alias: 'p',
+      type: 'string',
+      array: true,
+      nargs: 1,
+      describe: 'Only this package; may be repeated',
+    })
+    .option('json', { type: 'boolean', describe: 'Print one JSON object' })
+    .option('quiet', { alias: 'q', type: 'boolean', describe: 'No progress' })
+    .option('verbose', { alias: 'v', type: 'boolean', describe: 'More detail in errors' })
+    .group(['dir', 'config', 'package', 'json', 'quiet', 'verbose'], 'Everywhere:')
+    .version(programVersion)
+    .help()
+    .strict()
+    .recommendCommands()
+    .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': false })
+    .wrap(Math.min(100, process.stdout.columns ?? 80))
+    .epilogue('Start with: bevelstone demo    Every command explains itself: bevelstone COMMAND --help')
+    .exitProcess(false)
+    .fail((message, error) => {
+      throw error ?? usage(message, args);
+    });
+  parser = parser.completion('completion', 'Print a completion script for your shell');
+  const plain = commandList.filter(({ name }) => !name.includes(' '));
+  for (const listed of plain) parser = addCommand(parser, listed, session);
+  return addLedger(parser, session);
+}
+
+function addLedger(parser: Argv, session: Session): Argv {
+  const listed = commandList.filter(({ name }) => name.startsWith('ledger '));
+  return parser.command('ledger', 'The record of every release', (inner) => {
+    let grown = inner;
+    for (const one of listed) grown = addCommand(grown, one, session);
+    return grown.demandCommand(1, 'Name what to do with the ledger');
+  });
+}
+
+function addCommand(parser: Argv, listed: ListedCommand, session: Session): Argv {
+  const word = listed.name.split(' ').at(-1) ?? '';
+  return parser.command({
+    command: `${word} ${listed.positional}`.trim(),
+    describe: listed.describe,
+    builder: async (inner: Argv) => {
+      const command = await listed.load();
+      let grown = command.options(inner);
+      for (const [line, says] of command.examples) grown = grown.example(`$0 ${line}`, says);
+      return grown;
+    },
+    handler: (raw: RawArguments) => session.run(listed, raw),
+  } as never);
+}
+
+async function showHelp(args: readonly string[], session: Session): Promise<void> {
+  const isAsked = args.some((arg) => ['--help', '--version', '-h'].includes(arg));
+  if (isAsked || args[0] === 'completion') return;
+  if (session.isJson) throw usage('Name a command', args);
+  process.stdout.write(`${await makeParser([], session).getHelp()}\n`);
+}
+
+function usage(message: string, args: readonly string[]): BevelstoneError {
+  const unknown = /^Unknown command: (\S+)/.exec(message)?.[1] ?? null;
+  const near =
+    unknown === null
+      ? null
+      : nearest(
+          unknown,
+          commandList.map(({ name }) => name),
+        );
+  const fix =
+    near === null
+      ? `Run: bevelstone ${args.find((arg) => !arg.startsWith('-')) ?? ''} --help`.replace('  ', ' ')
+      : `Did you mean "${near}"?`;
+  return new BevelstoneError('USAGE', {
+    message: message.split('\n')[0] ?? message,
+    why: 'the command line is not understood, so nothing was done',
+    fix,
+  });
+}
+
+function interrupted(cause: unknown): BevelstoneError {
+  return new BevelstoneError('INTERRUPTED', {
+    message: 'Interrupted',
+    why: 'the program was asked to stop',
+    fix: 'Nothing was changed; run the same command again',
+    cause,
+  });
+}
+
+function ignoreClosedPipe(error: NodeJS.ErrnoException): void {
+  if (error.code !== 'EPIPE') throw error;
+}

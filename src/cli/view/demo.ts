@@ -1,0 +1,43 @@
+import path from 'node:path';
+import { cleanLines, cleanText } from '../../core/text/clean.ts';
+import type { Demo } from '../../flow/demo.ts';
+import { renderBuild } from './build.ts';
+import { renderLedger } from './ledger.ts';
+import { renderPublication } from './publish.ts';
+import { type Screen, sign } from './screen.ts';
+import { renderSurvey } from './survey.ts';
+import { renderVerification } from './verify.ts';
+
+/** Each command of the way with what it printed, and last what a stranger got. */
+export function renderDemo(demo: Demo, screen: Screen): string {
+  const { colours } = screen;
+  const step = (command: string, text: string) => `${colours.cyan('$')} ${colours.bold(command)}\n\n${text}`;
+  const visit =
+    demo.visit.type === 'installed'
+      ? [
+          step(
+            'npm install tidemark gauges',
+            `${sign('done', screen)} installed  by ${demo.visit.client} in an empty folder`,
+          ),
+          step('node tide-table.mjs', cleanLines(demo.visit.printed)),
+        ]
+      : [step('npm install tidemark gauges', `${sign('nothing', screen)} skipped  ${demo.visit.why}`)];
+  return [
+    step('bevelstone survey', renderSurvey(demo.survey, screen, false)),
+    step('bevelstone build', renderBuild(demo.build, screen)),
+    step('bevelstone verify', renderVerification(demo.verification, screen)),
+    step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
+    step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
+    ...visit,
+    `To go on by hand, in ${cleanText(demo.folder)}:`,
+    [
+      `  bevelstone standin --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
+      `  export TIDE_OFFICE_URL=http://127.0.0.1:8088/node/ TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
+    ].join('\n'),
+  ].join('\n\n');
+}
+
+/** The `result` of `demo --json`. */
+export function demoJson({ folder, store, publication, visit }: Demo): unknown {
+  return { folder, store, releases: publication.releases, visit };
+}

@@ -1,0 +1,72 @@
+import { BevelstoneError, type Place, type Problem } from '../../core/error/bevelstone-error.ts';
+import { errorCatalog } from '../../core/error/catalog.ts';
+import { cleanLines, cleanText } from '../../core/text/clean.ts';
+import { type Screen, sign } from './screen.ts';
+
+/** What a person reads when something went wrong: what, why, where, and what to do. */
+export function renderError(error: BevelstoneError, screen: Screen): string {
+  const { colours } = screen;
+  const lines = [
+    `${sign('refused', screen)} ${colours.bold(colours.red(wordFor(error)))} ${cleanLines(error.message)} ${colours.dim(`(${error.code})`)}`,
+  ];
+  if (error.problems.length > 0) {
+    lines.push('', ...error.problems.flatMap((problem) => renderProblem(problem, screen)));
+  } else {
+    lines.push(
+      labelled('why', error.why),
+      ...(error.where === null ? [] : [labelled('where', renderPlace(error.where))]),
+    );
+  }
+  lines.push(labelled('fix', error.fix));
+  return lines.join('\n');
+}
+
+/** A fault of our own, with its stack. */
+export function renderFault(error: unknown, screen: Screen): string {
+  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  const head = `${sign('refused', screen)} ${screen.colours.bold(screen.colours.red('fault:'))} a fault of Bevelstone itself (INTERNAL)`;
+  return `${head}\n${cleanLines(stack)}\n${labelled('fix', 'Please report this with the lines above; nothing half-written was left in place')}`;
+}
+
+/** The `error` of the JSON envelope. */
+export function errorJson(error: unknown): Record<string, unknown> {
+  if (!(error instanceof BevelstoneError)) {
+    const message = error instanceof Error ? error.message : String(error);
+    return {
+      code: 'INTERNAL',
+      message,
+      why: errorCatalog.INTERNAL.summary,
+      fix: 'Report this',
+      where: null,
+      problems: [],
+      resume: null,
+    };
+  }
+  const { code, message, why, fix, where, problems } = error;
+  return { code, message, why, fix, where, problems, resume: null };
+}
+
+function wordFor({ code }: BevelstoneError): string {
+  const words: Readonly<Record<number, string>> = {
+    2: 'not started:',
+    3: 'refused:',
+    4: 'nothing to do:',
+    5: 'not delivered:',
+    7: 'build failed:',
+  };
+  return words[errorCatalog[code].exitCode] ?? 'stopped:';
+}
+
+function renderProblem({ message, fix, where, code }: Problem, screen: Screen): string[] {
+  const place = where === null ? '' : `${screen.colours.bold(renderPlace(where))}  `;
+  return [`  ${place}${cleanText(message)} ${screen.colours.dim(`(${code})`)}`, `    ${cleanText(fix)}`];
+}
+
+function renderPlace({ file, line, column }: Place): string {
+  return [cleanText(file), line, column].filter((part) => part !== undefined).join(':');
+}
+
+function labelled(label: string, text: string): string {
+  const indent = ' '.repeat(9);
+  return `  ${label.padEnd(7)}${cleanLines(text).split('\n').join(`\n${indent}`)}`;
+}

@@ -1,0 +1,34 @@
+import type { LedgerRelease } from '../../core/ledger/event.ts';
+import type { Screen } from './screen.ts';
+import { renderTable } from './table.ts';
+
+/** One line per release, newest first. */
+export function renderLedger(releases: readonly LedgerRelease[], screen: Screen): string {
+  if (releases.length === 0) return 'The ledger is empty: nothing was published yet';
+  const rows = releases.map(({ date, package: name, version, commit, artifacts, deliveries }) => [
+    `${date.slice(0, 10)} ${date.slice(11, 16)}`,
+    name,
+    version,
+    commit.slice(0, 7),
+    String(artifacts.length),
+    [
+      ...new Set(
+        deliveries.map(({ destination, confirmed }) => `${destination}${confirmed === 'no' ? ' (unconfirmed)' : ''}`),
+      ),
+    ].join(', ') || 'nowhere yet',
+  ]);
+  const columns = [
+    { title: 'when (UTC)' },
+    { title: 'package' },
+    { title: 'version' },
+    { title: 'commit' },
+    { title: 'artifacts', align: 'right' as const },
+    { title: 'delivered to' },
+  ];
+  return renderTable(columns, rows, screen);
+}
+
+/** The `result` of `ledger list --json`. */
+export function ledgerJson(releases: readonly LedgerRelease[]): unknown {
+  return { releases };
+}

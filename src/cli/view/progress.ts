@@ -1,0 +1,56 @@
+import { cleanText } from '../../core/text/clean.ts';
+import type { ProgressEvent } from '../../flow/context.ts';
+import { type Screen, sign } from './screen.ts';
+
+/** Shows progress on standard error: one live line with elapsed time on a terminal, one plain line per step without. */
+export type Progress = { readonly report: (event: ProgressEvent) => void; readonly stop: () => void };
+
+/** @param write gets whole texts, already safe to show. */
+export function makeProgress(screen: Screen, isLive: boolean, write: (text: string) => void): Progress {
+  const started = new Map<string, number>();
+  let timer: NodeJS.Timeout | null = null;
+  const clear = () => {
+    if (isLive && timer !== null) write('\r\u001b[K');
+  };
+  const draw = () => {
+    const [what, since] = [...started].at(-1) ?? [];
+    if (what === undefined || since === undefined) return;
+    const line = `  ${what} ${screen.colours.dim(elapsed(since))}`;
+    write(`\r\u001b[K${line.slice(0, screen.columns + 8)}`);
+  };
+  const stop = () => {
+    clear();
+    if (timer !== null) clearInterval(timer);
+    timer = null;
+  };
+  const report = (event: ProgressEvent) => {
+    clear();
+    if (event.type === 'started') started.set(cleanText(event.what), Date.now());
+    else write(`${finishedLine(event, started, screen)}\n`);
+    if (started.size === 0) stop();
+    else if (isLive) {
+      timer ??= setInterval(draw, 120).unref();
+      draw();
+    }
+  };
+  return { report, stop };
+}
+
+function finishedLine(
+  event: Exclude<ProgressEvent, { type: 'started' }>,
+  started: Map<string, number>,
+  screen: Screen,
+): string {
+  if (event.type === 'warning') return `${sign('warning', screen)} warning: ${cleanText(event.text)}`;
+  const what = cleanText(event.what);
+  const since = started.get(what);
+  started.delete(what);
+  if (event.type === 'skipped') return `${sign('nothing', screen)} skipped  ${what}: ${cleanText(event.why)}`;
+  const took = since === undefined || Date.now() - since < 1000 ? '' : ` ${screen.colours.dim(elapsed(since))}`;
+  return `${sign('done', screen)} done  ${what}${event.detail === undefined ? '' : `, ${cleanText(event.detail)}`}${took}`;
+}
+
+function elapsed(since: number): string {
+  const seconds = Math.floor((Date.now() - since) / 1000);
+  return seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${seconds % 60} s`;
+}

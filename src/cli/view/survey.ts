@@ -1,0 +1,89 @@
+import { cleanText } from '../../core/text/clean.ts';
+import type { Survey, SurveyedPackage } from '../../flow/survey.ts';
+import { blank, type Screen, sign } from './screen.ts';
+import { renderTable } from './table.ts';
+
+/** The survey as a person reads it: one line per package, then how the versions are written elsewhere. */
+export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolean): string {
+  const { colours } = screen;
+  const title = survey.workspace.config.supplier ?? survey.workspace.repository.root.split('/').at(-1) ?? '';
+  const where = survey.branch === null ? 'on no branch' : `on ${survey.branch}`;
+  const head = `${colours.bold(cleanText(title))} at ${survey.commit.slice(0, 7)} ${cleanText(where)}, ${survey.stream.name}`;
+  const rows = survey.packages.map((one) => [
+    one.name,
+    one.lastInSeries?.version ?? one.last?.version ?? blank(screen),
+    one.next ?? blank(screen),
+    one.weight,
+    one.reasons.join('; '),
+  ]);
+  const paint = (row: number, column: number, text: string) => {
+    const isReleased = survey.packages[row]?.next !== null;
+    if (!isReleased) return colours.dim(text);
+    return column === 2 ? colours.bold(colours.cyan(text)) : text;
+  };
+  const columns = ['package', 'last', 'next', 'weight', 'because'].map((name) => ({ title: name }));
+  const spelt = survey.packages.flatMap(speltElsewhere);
+  const parts = [head, renderTable(columns, rows, screen, paint)];
+  if (spelt.length > 0) parts.push(`    ${spelt.join('; ')}`);
+  if (withChanges)
+    parts.push(...survey.packages.map((one) => renderChanges(one, screen)), ...renderOthers(survey, screen));
+  return parts.join('\n\n');
+}
+
+/** The `result` of `survey --json`. */
+export function surveyJson({ commit, branch, stream, packages }: Survey): unknown {
+  return { commit, branch, stream: stream.name, packages: packages.map(packageJson) };
+}
+
+function packageJson(one: SurveyedPackage): unknown {
+  const changes = one.changes.map(
+    ({ commit, kind, scope, summary, weight, breaking, counted, why, issues, authors }) => ({
+      commit,
+      kind,
+      scope,
+      summary,
+      weight,
+      breaking,
+      counted,
+      why,
+      issues,
+      authors: authors.map(({ name }) => name),
+    }),
+  );
+  return { ...one, changes };
+}
+
+/** Says how a version is written where the ecosystem's own scheme differs. */
+function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): string[] {
+  const schemes: Readonly<Record<string, readonly [keyof typeof spellings, string]>> = {
+    python: ['python', 'PEP 440'],
+    jvm: ['maven', 'Maven'],
+    native: ['debian', 'Debian'],
+  };
+  const [scheme, title] = schemes[ecosystem] ?? [];
+  const text = scheme === undefined ? undefined : spellings[scheme];
+  return next === null || text === undefined ? [] : [`${name} ${next} will be written ${text} (${title})`];
+}
+
+function renderChanges(one: SurveyedPackage, screen: Screen): string {
+  const head = `  ${screen.colours.bold(cleanText(one.name))}${one.changes.length === 0 ? `  ${sign('nothing', screen)} no changes` : ''}`;
+  const lines = one.changes.map((change) => {
+    const subject = `${change.scope === null ? '' : `${change.scope}: `}${change.summary}`;
+    const line = `    ${change.commit.slice(0, 7)}  ${change.weight.padEnd(6)} ${cleanText(subject)}`;
+    const why = `${' '.repeat(20)}${cleanText(change.why)}`;
+    return change.counted
+      ? `${line}\n${screen.colours.dim(why)}`
+      : `${screen.colours.dim(line)}\n${screen.colours.dim(why)}`;
+  });
+  return [head, ...lines].join('\n');
+}
+
+function renderOthers({ others }: Survey, screen: Screen): string[] {
+  if (others.length === 0) return [];
+  const lines = others.map(({ id, subject, isMerge }) => {
+    return screen.colours.dim(
+      `    ${id.slice(0, 7)}  none   ${cleanText(subject)}\n${' '.repeat(20)}${isMerge ? 'merge' : 'touches no package'}`,
+    );
+  });
+  return [[`  ${screen.colours.bold('of no package')}`, ...lines].join('\n')];
+}

@@ -1,0 +1,43 @@
+import { createHash } from 'node:crypto';
+import type { LedgerEvent, NewEvent } from '../core/ledger/event.ts';
+import { addToLedger, type LedgerFile } from '../world/git/ledger-store.ts';
+import type { Repository } from '../world/git/repository.ts';
+import type { Context } from './context.ts';
+
+/** Collects the events of one run and writes them in commits of the ledger. */
+export class LedgerWriter {
+  readonly #repository: Repository;
+  readonly #context: Context;
+  readonly run: string;
+  #count = 0;
+  #open: LedgerFile[] = [];
+
+  constructor(context: Context, repository: Repository, run: string) {
+    [this.#context, this.#repository, this.run] = [context, repository, run];
+  }
+
+  /** Remembers an event, and texts to lie beside it, until `flush`. */
+  add(event: NewEvent, beside: Readonly<Record<string, string>> = {}): void {
+    const at = this.#context.now().toISOString();
+    const id = `${at.replace(/[-:.]/g, '')}-${String(this.#count++).padStart(4, '0')}-${this.run.slice(-8)}`;
+    const whole = { ...event, id, at, run: this.run } as LedgerEvent;
+    const folder = `${event.package}/${event.version}`;
+    this.#open.push({ path: `${folder}/${id}.json`, text: `${JSON.stringify(whole, null, 2)}\n` });
+    for (const [name, text] of Object.entries(beside)) this.#open.push({ path: `${folder}/${name}`, text });
+  }
+
+  /** Writes what was added into the local ledger. @returns whether there was anything. */
+  async flush(message: string): Promise<boolean> {
+    const files = this.#open;
+    if (files.length === 0) return false;
+    await addToLedger(this.#repository, files, message);
+    this.#open = [];
+    return true;
+  }
+}
+
+/** Name of the file that holds a release's contents list in the ledger. */
+export function contentsFile(text: string): { readonly name: string; readonly sha256: string } {
+  const sha256 = createHash('sha256').update(text).digest('hex');
+  return { name: `contents-${sha256}.json`, sha256 };
+}

@@ -1,0 +1,38 @@
+import { lstat, readdir, readlink, stat } from 'node:fs/promises';
+import path from 'node:path';
+import type { Candidate } from '../core/contents/select.ts';
+
+/** A file with a mark that changes when it is written. */
+export type ListedFile = Candidate & { readonly stamp: string };
+
+const skipped = new Set(['.git', 'node_modules']);
+
+/**
+ * All files below a folder, paths with `/` inside it, links as links; `.git` and `node_modules` are not entered.
+ * Special files are left out: nothing that is packed may be one.
+ */
+export async function listFiles(folder: string, inside = ''): Promise<ListedFile[]> {
+  const found: ListedFile[] = [];
+  const items = await readdir(path.join(folder, inside), { withFileTypes: true });
+  for (const item of items) {
+    const name = inside === '' ? item.name : `${inside}/${item.name}`;
+    if (item.isDirectory()) {
+      if (!skipped.has(item.name)) found.push(...(await listFiles(folder, name)));
+    } else if (item.isFile() || item.isSymbolicLink()) {
+      found.push(await describe(folder, name, item.isSymbolicLink()));
+    }
+  }
+  return found;
+}
+
+async function describe(folder: string, name: string, isLink: boolean): Promise<ListedFile> {
+  const file = path.join(folder, name);
+  const { size, mode, mtimeMs, ino } = isLink ? await lstat(file) : await stat(file);
+  return {
+    path: name,
+    sizeBytes: size,
+    isExecutable: !isLink && (mode & 0o100) !== 0,
+    linkname: isLink ? await readlink(file) : null,
+    stamp: `${size}:${mtimeMs}:${ino}`,
+  };
+}

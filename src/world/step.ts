@@ -1,0 +1,53 @@
+import { once } from 'node:events';
+import { createWriteStream } from 'node:fs';
+import { mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { finished } from 'node:stream/promises';
+import { execa } from 'execa';
+
+/** One command line of the maintainer's. */
+export type Step = {
+  readonly run: string;
+  readonly folder: string;
+  /** The whole environment; nothing else is inherited. */
+  readonly env: Readonly<Record<string, string>>;
+  /** Where all output goes. */
+  readonly log: string;
+  readonly signal: AbortSignal;
+};
+
+/** How it ended, with the last lines of output. */
+export type StepEnd = { readonly exitCode: number | null; readonly tail: readonly string[] };
+
+const tailLines = 20;
+const tailBytes = 16 * 1024;
+
+/** Runs a command line in the shell with its output in a log file; it gets no input and umask 022. */
+export async function runStep({ run, folder, env, log, signal }: Step): Promise<StepEnd> {
+  await mkdir(path.dirname(log), { recursive: true });
+  const file = createWriteStream(log, { flags: 'w' });
+  let tail = '';
+  const before = process.umask(0o022);
+  const child = execa(run, {
+    shell: true,
+    cwd: folder,
+    env,
+    extendEnv: false,
+    stdin: 'ignore',
+    all: true,
+    buffer: false,
+    reject: false,
+    cancelSignal: signal,
+    forceKillAfterDelay: 3000,
+  });
+  process.umask(before);
+  for await (const chunk of child.all as AsyncIterable<Buffer>) {
+    if (!file.write(chunk)) await once(file, 'drain');
+    tail = (tail + chunk.toString('utf8')).slice(-tailBytes);
+  }
+  const { exitCode } = await child;
+  file.end();
+  await finished(file);
+  signal.throwIfAborted();
+  return { exitCode: exitCode ?? null, tail: tail.trimEnd().split('\n').slice(-tailLines) };
+}
