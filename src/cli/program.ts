@@ -137,7 +137,6 @@ function makeParser(args: readonly string[], session: Session): Argv {
     .version(programVersion)
     .help()
     .strict()
-    .recommendCommands()
     .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': false })
     .wrap(Math.min(100, process.stdout.columns ?? 80))
     .epilogue('Start with: bevelstone demo    Every command explains itself: bevelstone COMMAND --help')
@@ -183,22 +182,16 @@ async function showHelp(args: readonly string[], session: Session): Promise<void
 }
 
 function usage(message: string, args: readonly string[]): BevelstoneError {
-  const unknown = /^Unknown command: (\S+)/.exec(message)?.[1] ?? null;
-  const near =
-    unknown === null
-      ? null
-      : nearest(
-          unknown,
-          commandList.map(({ name }) => name),
-        );
-  const fix =
-    near === null
-      ? `Run: bevelstone ${args.find((arg) => !arg.startsWith('-')) ?? ''} --help`.replace('  ', ' ')
-      : `Did you mean "${near}"?`;
+  const unknown = /^Unknown (?:command|argument)s?: ([^\s,]+)/.exec(message)?.[1] ?? '';
+  const word = args.find((arg) => !arg.startsWith('-')) ?? '';
+  const isCommand = unknown !== word;
+  const known = commandList.map(({ name }) => name);
+  const near = isCommand ? null : nearest(unknown, known);
+  const help = `bevelstone ${isCommand ? word : ''}`.trim();
   return new BevelstoneError('USAGE', {
     message: message.split('\n')[0] ?? message,
     why: 'the command line is not understood, so nothing was done',
-    fix,
+    fix: near === null ? `Run: ${help} --help` : `Did you mean "${near}"?`,
   });
 }
 

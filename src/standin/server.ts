@@ -26,7 +26,7 @@ export async function startStandin({ port, store, tokens, now }: StandinSettings
   server.removeAllContentTypeParsers();
   server.addContentTypeParser('application/json', { parseAs: 'string' }, (_request, body, done) => {
     try {
-      done(null, JSON.parse(body as string));
+      done(null, body === '' ? undefined : JSON.parse(body as string));
     } catch {
       done(Object.assign(new Error('the body is no JSON'), { statusCode: 400 }));
     }

@@ -122,7 +122,11 @@ function schemaProblem(detail: Joi.ValidationErrorItem, schema: Joi.Schema, plac
     const fix = `Add "${path.at(-1)}" there`;
     return { code: 'CONFIG_MISSING_KEY', message: `"${shown}" is missing`, fix, where: places.value(path) };
   }
-  const message = detail.message.replace(/^"[^"]*"/, `"${shown}"`);
+  // Joi would repeat the value, and somebody may have written a secret there.
+  const isPattern = type === 'string.pattern.name';
+  const message = isPattern
+    ? `"${shown}" is not ${detail.context?.['name']}`
+    : detail.message.replace(/^"[^"]*"/, `"${shown}"`);
   return { code: 'CONFIG_WRONG_TYPE', message, fix: fixFor(detail), where: places.value(path) };
 }
 

@@ -19,7 +19,6 @@ export const errorCatalog = {
   PACKAGE_NOT_FOUND: { exitCode: 2, summary: 'No package of this name or no manifest in its folder' },
   MANIFEST_INVALID: { exitCode: 2, summary: 'A manifest cannot be read' },
   FILE_NOT_FOUND: { exitCode: 2, summary: 'A file named on the command line is not there' },
-  FILE_UNWRITABLE: { exitCode: 2, summary: 'A file or folder cannot be written' },
   ENVIRONMENT_MISSING: { exitCode: 2, summary: 'An environment variable that the configuration refers to is not set' },
 
   GIT_FAILED: { exitCode: 1, summary: 'git answered with an error' },
@@ -30,7 +29,6 @@ export const errorCatalog = {
   IDENTITY_MISSING: { exitCode: 2, summary: 'git does not know who commits and tags' },
   REMOTE_MISSING: { exitCode: 3, summary: 'The workspace has no remote to push the tag to' },
   REMOTE_REFUSED: { exitCode: 5, summary: 'The remote could not be reached or refused the push' },
-  DIRTY_TREE: { exitCode: 3, summary: 'The working folder has changes that no commit holds' },
 
   TAG_AMBIGUOUS: { exitCode: 3, summary: 'One version is tagged at two commits' },
   TAG_CLAIMED_TWICE: { exitCode: 2, summary: 'Two packages claim the same tag' },
@@ -57,7 +55,6 @@ export const errorCatalog = {
   CONTENTS_UNSAFE: { exitCode: 3, summary: 'A selected file would leave the package' },
   FORM_FIELD_TOO_LARGE: { exitCode: 3, summary: 'A value does not fit the field that the format has for it' },
   STEP_FAILED: { exitCode: 7, summary: 'A build step failed' },
-  TOOL_MISSING: { exitCode: 2, summary: 'A tool that is needed is missing' },
   FILE_CHANGED: { exitCode: 3, summary: 'A file changed while it was read' },
 
   ARCHIVE_UNKNOWN: { exitCode: 3, summary: 'The file is of no form that Bevelstone reads' },

@@ -48,13 +48,15 @@ export function selectForNpm(files: readonly Candidate[], manifest: PackageJson,
 
 /** `files` is the opposite of an ignore list, written in the same patterns; each entry is meant from the root. */
 function byList(patterns: readonly string[]): (path: string) => boolean {
-  const rooted = patterns.map((pattern) => {
-    const isNegated = pattern.startsWith('!');
-    const path = (isNegated ? pattern.slice(1) : pattern).replace(/^\.?\//, '').replace(/\/\*\*$|\/$/, '');
-    return `${isNegated ? '!' : ''}${path === '' || path === '.' ? '/**' : `/${path}`}`;
-  });
-  const inside = ignore().add(rooted);
-  return (path) => inside.ignores(path);
+  const root = (pattern: string) => {
+    const path = pattern.replace(/^\.?\//, '').replace(/\/\*\*$|\/$/, '');
+    return path === '' || path === '.' ? '/**' : `/${path}`;
+  };
+  const isTakenOut = (pattern: string) => pattern.startsWith('!');
+  const taken = ignore().add(patterns.filter((pattern) => !isTakenOut(pattern)).map(root));
+  // Apart, since an ignore list never looks again inside a folder that it has matched.
+  const takenOut = ignore().add(patterns.filter(isTakenOut).map((pattern) => root(pattern.slice(1))));
+  return (path) => taken.ignores(path) && !takenOut.ignores(path);
 }
 
 function byIgnore(text: string | null): (path: string) => boolean {

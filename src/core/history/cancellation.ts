@@ -62,9 +62,10 @@ export function cancelReverts(walk: Walk, owners: number, inRange: InRange, rele
 
   /** The commit itself; of a merge all that it brought in: reachable from it and not from the side that stays. */
   function undoneBy(target: number, keeps: string | null): number[] {
-    const parents = walk.graph.parents(target);
+    const parents = walk.graph.parentIds(target);
     if (parents.length < 2) return [target];
-    const kept = (keeps === null ? parents[0] : walk.graph.indexOfPrefix(keeps)) ?? null;
+    // A side outside the walk was released before, so nothing in the walk is reachable from it.
+    const kept = walk.graph.indexOfPrefix(keeps ?? parents[0] ?? '');
     const brought = walk.graph.reachable([target]);
     const stays = kept === null ? null : walk.graph.reachable([kept]);
     return [...brought.keys()].filter((index) => brought[index] === 1 && stays?.[index] !== 1);

@@ -56,7 +56,12 @@ export function countChanges(
       const result = results[owner];
       if (result === undefined || !inRange(commit.index, owner)) continue;
       const verdict = judge(commit, owner);
+      const takesFromSeries = !isReached(series, commit.index, owner) && isHeldBySeries(verdict.fate, owner);
       if (verdict.warning !== null) result.warnings.push(verdict.warning);
+      if (takesFromSeries)
+        result.warnings.push(
+          `${commit.id.slice(0, 7)} takes back what the last prerelease holds: something public may go away`,
+        );
       const also = elsewhere[owner]?.get(commit.index);
       const why = also === undefined ? verdict.why : `${verdict.why}; also in ${also}`;
       for (const item of verdict.items) {
@@ -69,7 +74,7 @@ export function countChanges(
           authors: [commit.author, ...commit.meaning.references.coAuthors],
           unmarked: verdict.counted && commit.meaning.how === 'unmarked' && verdict.fate === undefined,
           sinceSeries: !isReached(series, commit.index, owner),
-          takesFromSeries: !isReached(series, commit.index, owner) && isHeldBySeries(verdict.fate, owner),
+          takesFromSeries,
         });
       }
     }

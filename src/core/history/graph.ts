@@ -5,7 +5,7 @@
 export class Graph {
   readonly ids: string[] = [];
   readonly #index = new Map<string, number>();
-  readonly #parentIds: (readonly string[] | null)[] = [];
+  readonly #parentIds: (readonly string[])[] = [];
   #parents: (readonly number[])[] | null = null;
 
   /** @returns the index of the commit: 0 for the first given, one more for each after it. */
@@ -32,10 +32,15 @@ export class Graph {
     return found.length === 1 ? (found[0] ?? null) : null;
   }
 
+  /** Ids of all parents, inside the walk or not. */
+  parentIds(index: number): readonly string[] {
+    return this.#parentIds[index] ?? [];
+  }
+
   /** Indexes of the parents inside the walk; call only after the last add. */
   parents(index: number): readonly number[] {
     this.#parents ??= this.#parentIds.map((ids) =>
-      (ids ?? []).map((id) => this.#index.get(id)).filter((parent) => parent !== undefined),
+      ids.map((id) => this.#index.get(id)).filter((parent) => parent !== undefined),
     );
     return this.#parents[index] ?? [];
   }

@@ -5,7 +5,7 @@ import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
 import { bump, compareVersions, coreOf, formatCore, highestVersion, isVersion } from '../version/version.ts';
 import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
-import { type DependencyEdge, inducedWeight } from './dependency.ts';
+import { type DependencyEdge, inducedWeight, orderByDependency } from './dependency.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
 import { heaviest, shiftBelowOne, type Weight } from './weight.ts';
 
@@ -60,8 +60,15 @@ type Unit = {
   readonly follows: Map<number, Set<string>>;
 };
 
-/** The next version of every package (design page versions, steps 13 to 22). Problems of packages not asked for are left out. */
+/**
+ * The next version of every package (design page versions, steps 13 to 22). Problems of packages not asked for are left out.
+ * @throws DEPENDENCY_CIRCLE, since then there is no order to calculate in.
+ */
 export function nextVersions(packages: readonly PackageFacts[], rules: VersionRules): NextVersions {
+  orderByDependency(
+    packages.map(({ name }) => name),
+    rules.edges,
+  );
   const units = makeUnits(packages, rules);
   const unitOf = new Map(units.flatMap((unit) => unit.members.map((member) => [member, unit] as const)));
   const answers = new Map<Unit, Answer>();

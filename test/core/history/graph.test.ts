@@ -1,0 +1,70 @@
+import fc from 'fast-check';
+import { expect, test } from 'vitest';
+import { Graph, isReached } from '../../../src/core/history/graph.ts';
+import { packagesByPath } from '../../../src/core/history/touch.ts';
+
+/** Random graphs in topological order, children first: each commit's parents come after it. */
+const graphs = fc
+  .integer({ min: 1, max: 40 })
+  .chain((size) =>
+    fc.tuple(
+      ...Array.from({ length: size }, (_, index) =>
+        fc.uniqueArray(fc.integer({ min: index + 1, max: size + 2 }), { maxLength: 3 }),
+      ),
+    ),
+  );
+
+function build(parents: readonly (readonly number[])[]): Graph {
+  const graph = new Graph();
+  for (const [index, list] of parents.entries())
+    graph.add(
+      `c${index}`,
+      list.map((one) => `c${one}`),
+    );
+  return graph;
+}
+
+/** Ancestors by recursion, as naive as can be. */
+function ancestors(parents: readonly (readonly number[])[], index: number): Set<number> {
+  return new Set([
+    index,
+    ...(parents[index] ?? []).filter((one) => one < parents.length).flatMap((one) => [...ancestors(parents, one)]),
+  ]);
+}
+
+test('what is reachable, one commit or many at once, is what recursion finds', () => {
+  fc.assert(
+    fc.property(graphs, fc.array(fc.nat(39), { minLength: 1, maxLength: 40 }), (parents, picks) => {
+      const graph = build(parents);
+      const starts = picks.map((pick) => pick % parents.length);
+      const carried = graph.carry(starts.map((start) => [start]));
+      for (const [set, start] of starts.entries()) {
+        const expected = ancestors(parents, start);
+        const marks = graph.reachable([start]);
+        for (let index = 0; index < graph.size; index++) {
+          expect(marks[index] === 1).toBe(expected.has(index));
+          expect(isReached(carried, index, set)).toBe(expected.has(index));
+          expect(graph.reaches(start, index)).toBe(expected.has(index));
+        }
+      }
+    }),
+    { numRuns: 200 },
+  );
+});
+
+test.each([
+  ['packages/a/src/x.js', [1]],
+  ['packages/a/inner/x.js', [2]],
+  ['packages/ab/x.js', [0]],
+  ['top.txt', [0]],
+  ['shared/deep/x.h', [0, 1]],
+  ['bevelstone.yaml', []],
+])('%s belongs to %j', (path, owners) => {
+  const find = packagesByPath([
+    { folder: '.', also: [] },
+    { folder: './packages/a/', also: ['shared/**'] },
+    { folder: 'packages/a/inner', also: [] },
+  ]);
+
+  expect(find(path)).toEqual(owners);
+});

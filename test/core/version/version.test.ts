@@ -1,0 +1,175 @@
+import fc from 'fast-check';
+import semver from 'semver';
+import { describe, expect, it } from 'vitest';
+import { pointerFor } from '../../../src/core/version/pointer.ts';
+import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/version/range-node.ts';
+import { chooseStream, lookLabel } from '../../../src/core/version/stream.ts';
+import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
+import { bump, isVersion } from '../../../src/core/version/version.ts';
+
+describe('a version', () => {
+  it.each([
+    ['1.4.0', true],
+    ['1.4.0-early.2+build.7', true],
+    ['0.0.0', true],
+    ['9007199254740991.0.0', true],
+    ['9007199254740992.0.0', false],
+    ['1.0.0-9007199254740992', false],
+    ['1.4', false],
+    ['v1.4.0', false],
+    ['01.2.3', false],
+    ['1.2.3-01', false],
+    ['1.2.3-', false],
+    [' 1.2.3', false],
+    ['1.2.3\n', false],
+  ])('%j is one: %s', (text, isOne) => {
+    expect(isVersion(text)).toBe(isOne);
+  });
+
+  it('is raised to something higher by every weight but none', () => {
+    const number = fc.nat(999);
+    fc.assert(
+      fc.property(number, number, number, fc.constantFrom('patch', 'minor', 'major'), (major, minor, patch, weight) => {
+        const version = `${major}.${minor}.${patch}`;
+        expect(bump(version, weight as 'patch')).toBe(semver.inc(version, weight as 'patch'));
+        expect(bump(version, 'none')).toBe(version);
+      }),
+    );
+  });
+});
+
+describe('tags', () => {
+  const owners = [
+    { name: 'tidemark', folder: 'packages/tidemark', tags: ['{package}/{version}', 'v{version}'] },
+    { name: 'tidemark-py', folder: 'py', tags: ['{package}/{version}'] },
+    { name: 'office', folder: 'tools/office', tags: ['{folder}@{version}', 'line-{major}/{version}'] },
+  ];
+
+  it.each([
+    ['tidemark/1.4.0', 'tidemark', '1.4.0'],
+    ['v1.3.0', 'tidemark', '1.3.0'],
+    ['tidemark-py/1.4.0', 'tidemark-py', '1.4.0'],
+    ['tools/office@2.0.0', 'office', '2.0.0'],
+    ['line-2/2.1.0', 'office', '2.1.0'],
+  ])('%s belongs to %s as %s', (name, owner, version) => {
+    const { byOwner } = assignTags([{ name, commit: 'c' }], owners);
+
+    const found = byOwner.flatMap((tags, index) => tags.map((tag) => [owners[index]?.name, tag.version]));
+    expect(found).toEqual([[owner, version]]);
+  });
+
+  it.each(['tidemark/1.4', 'line-1/2.1.0', 'v1.2.3.4'])('%s is passed over with a note', (name) => {
+    const { byOwner, notes } = assignTags([{ name, commit: 'c' }], owners);
+
+    expect(byOwner.flat()).toEqual([]);
+    expect(notes.join()).toContain(name);
+  });
+
+  it('claimed by two packages are named', () => {
+    const both = [
+      { ...owners[0], tags: ['v{version}'] },
+      { ...owners[1], tags: ['v{version}'] },
+    ] as typeof owners;
+
+    expect(assignTags([{ name: 'v1.0.0', commit: 'c' }], both).claimedTwice).toEqual([
+      { tag: 'v1.0.0', owners: ['tidemark', 'tidemark-py'] },
+    ]);
+  });
+
+  it('are read back as they are written, whatever the name holds', () => {
+    fc.assert(
+      fc.property(
+        fc.string({ unit: fc.constantFrom('a', '.', '+', '(', '$', '{', '/'), minLength: 1 }),
+        fc.nat(99),
+        (name, minor) => {
+          const owner = { name, folder: 'x', tags: ['{package}/{version}'] };
+          const version = `1.${minor}.0`;
+          const { byOwner } = assignTags([{ name: formatTag(owner, version), commit: 'c' }], [owner]);
+          expect(byOwner[0]?.[0]?.version).toBe(version);
+        },
+      ),
+    );
+  });
+});
+
+describe('a stream', () => {
+  const streams = {
+    stable: { from: 'main' },
+    maintained: { from: 'line/*', only: '{1}' },
+    early: { from: ['early', 'early/*'], identifier: 'beta' },
+    look: { from: '*', look: true },
+  };
+
+  it.each([
+    ['main', { type: 'stable', name: 'stable' }],
+    ['line/1.x', { type: 'maintained', name: 'maintained', only: '1.x', branch: 'line/1.x' }],
+    ['early/2', { type: 'labelled', name: 'early', identifier: 'beta', spell: 'beta', count: 'releases' }],
+    ['fix/tides', { type: 'look', name: 'look', label: 'fix-tides' }],
+    [null, { type: 'look', name: 'look', label: 'detached' }],
+  ])('of branch %s is %j', (branch, stream) => {
+    expect(chooseStream(streams, branch, null)).toEqual(stream);
+  });
+
+  it.each([
+    [() => chooseStream(streams, 'main', 'erly'), 'STREAM_NOT_FOUND'],
+    [() => chooseStream({ stable: { from: 'main' } }, 'other', null), 'STREAM_NOT_FOUND'],
+    [() => chooseStream(streams, 'line/tides', null), 'CONFIG_INVALID'],
+  ])('that is not there is refused (%#)', (choose, code) => {
+    expect(choose).toThrow(expect.objectContaining({ code }));
+  });
+
+  it('gives any branch a label that SemVer takes', () => {
+    fc.assert(
+      fc.property(fc.string(), (branch) => {
+        const label = lookLabel(branch);
+        expect(label.length).toBeLessThanOrEqual(42);
+        expect(isVersion(`1.0.0-0.look.${label}.1`)).toBe(true);
+      }),
+    );
+  });
+});
+
+describe('the pointer', () => {
+  const stable = { type: 'stable', pointer: 'stable' };
+  it.each([
+    ['1.4.0', stable, [], 'latest'],
+    ['1.4.0', stable, ['1.3.9', '2.0.0-early.3', '1.4.0', 'rubbish'], 'latest'],
+    ['1.4.0', stable, ['2.0.0'], 'stable'],
+    ['2.0.0-early.1', { type: 'labelled', pointer: 'early' }, [], 'early'],
+    ['1.4.1', { type: 'maintained', pointer: 'line-1.x' }, ['1.4.0'], 'line-1.x'],
+    ['2.0.0-early.1', stable, [], 'stable'],
+  ])('of %s on %j beside %j is %s', (version, stream, there, pointer) => {
+    expect(pointerFor(version, stream, there)).toBe(pointer);
+  });
+});
+
+describe('a range of node', () => {
+  it.each([
+    ['^1.2.0', '1.2.0', '1.9.0', true],
+    ['^1.2.0', '1.2.0', '2.0.0', false],
+    ['^1.2.0', '1.2.0', '1.5.0-early.1', false],
+    ['workspace:^', '1.2.0', '1.3.0', true],
+    ['workspace:~', '1.2.0', '1.3.0', false],
+    ['workspace:*', '1.2.0', '1.2.1', false],
+    ['workspace:^1.0.0', '1.2.0', '1.3.0', true],
+    ['file:../tidemark', '1.2.0', '1.2.1', false],
+    ['workspace:^', null, '1.0.0', false],
+    ['not a range', '1.2.0', '1.2.0', false],
+  ])('%s (last %s) takes %s: %s', (range, last, version, takes) => {
+    expect(nodeRangeTakes(range, last, version)).toBe(takes);
+  });
+
+  it.each([
+    ['^1.2.0', '^2.0.0'],
+    ['~1.2.0', '~2.0.0'],
+    ['1.2.0', '2.0.0'],
+    ['>=1.2.0', '>=2.0.0'],
+    ['workspace:~', '~2.0.0'],
+    ['workspace:^1.0.0', '^2.0.0'],
+    ['workspace:*', '2.0.0'],
+    ['file:../tidemark', '2.0.0'],
+    ['1.x || 2.x', '^2.0.0'],
+  ])('%s is raised to %s', (range, raised) => {
+    expect(raiseNodeRange(range, '2.0.0')).toBe(raised);
+  });
+});

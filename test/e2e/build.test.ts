@@ -1,0 +1,163 @@
+import { execFileSync } from 'node:child_process';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { TestRepository } from '../builders/repository.ts';
+import { demoWorkspace } from '../builders/workspace.ts';
+
+describe('build', () => {
+  it('makes the same bytes at another place, time zone and umask', async () => {
+    const [one, two] = [await demoWorkspace(), await demoWorkspace()];
+
+    const first = await bevelstoneJson(['build'], { cwd: one.folder });
+    const script = `umask 077; exec "$0" "$@"`;
+    const program = path.join(import.meta.dirname, '../../dist/main.js');
+    const second = execFileSync('sh', ['-c', script, process.execPath, program, 'build', '--json'], {
+      cwd: two.folder,
+      env: { ...process.env, TZ: 'Asia/Kathmandu', LC_ALL: 'C.UTF-8' },
+      encoding: 'utf8',
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+
+    const digests = (releases: { artifacts: { file: string; sha256: string }[] }[]) =>
+      releases.flatMap(({ artifacts }) => artifacts.map(({ file, sha256 }) => `${sha256} ${file}`));
+    expect(digests(first.result.releases)).toHaveLength(3);
+    expect(digests(JSON.parse(second).result.releases)).toEqual(digests(first.result.releases));
+  });
+
+  it('records every entry with its origin, and sums that sha256sum accepts', async () => {
+    const { folder } = await demoWorkspace();
+
+    const { result } = await bevelstoneJson(['build', '-p', 'tidemark'], { cwd: folder });
+
+    expect(result.releases).toHaveLength(1);
+    const out = result.releases[0].folder;
+    expect(readdirSync(out).sort()).toEqual([
+      'CONTENTS.json',
+      'SHA256SUMS',
+      'release.json',
+      'tidemark-1.4.0.tar.gz',
+      'tidemark-1.4.0.tgz',
+    ]);
+    expect(execFileSync('sha256sum', ['-c', 'SHA256SUMS'], { cwd: out, encoding: 'utf8' })).not.toContain('FAILED');
+    const contents = JSON.parse(readFileSync(path.join(out, 'CONTENTS.json'), 'utf8'));
+    const origin = (file: string) =>
+      contents.artifacts[0].entries.find((one: { path: string }) => one.path === file).origin;
+    expect(origin('package/package.json')).toMatchObject({
+      type: 'source',
+      path: 'packages/tidemark/package.json',
+      stamped: true,
+    });
+    expect(origin('package/LICENSE')).toMatchObject({ type: 'source', stamped: false });
+    expect(origin('package/dist/browser.js')).toEqual({
+      type: 'step',
+      path: 'packages/tidemark/dist/browser.js',
+      step: 'node tools/build.js',
+    });
+  });
+
+  it('builds the commit, not the working folder, and says what it left out', async () => {
+    const { folder, git } = await demoWorkspace();
+    const before = await bevelstoneJson(['build'], { cwd: folder });
+    writeFileSync(path.join(folder, 'packages/tidemark/README.md'), 'half a thought');
+    writeFileSync(path.join(folder, 'packages/tidemark/new.js'), 'half a file');
+
+    const after = await bevelstoneJson(['build'], { cwd: folder });
+
+    expect(after.result.dirty).toBe(true);
+    expect(after.warnings.join()).toContain('packages/tidemark/README.md, packages/tidemark/new.js');
+    expect(after.result.releases).toEqual(before.result.releases);
+    expect(git('worktree', 'list').split('\n')).toHaveLength(1);
+    expect(git('status', '--porcelain')).toBe('M packages/tidemark/README.md\n?? packages/tidemark/new.js');
+  });
+
+  it('stops at a failing step with exit code 7, the tail of its log and nothing half-written', async () => {
+    const { folder, edit, git } = await demoWorkspace();
+    edit('bevelstone.yaml', (text) =>
+      text.replace('node tools/build.js', 'echo gauging; echo "no such tide" >&2; exit 9'),
+    );
+
+    const run = await bevelstoneJson(['build'], { cwd: folder });
+
+    expect(run).toMatchObject({ exitCode: 7, ok: false, error: { code: 'STEP_FAILED' } });
+    expect(run.error?.message).toContain('exit code 9');
+    expect(run.error?.why).toMatch(/\| gauging\n\| no such tide/);
+    const log = /whole log: (.*)/.exec(run.error?.fix ?? '')?.[1] ?? '';
+    expect(readFileSync(log, 'utf8')).toContain('no such tide');
+    expect(
+      existsSync(path.join(folder, 'bevelstone-out')) ? readdirSync(path.join(folder, 'bevelstone-out')) : [],
+    ).toEqual([]);
+    expect(git('worktree', 'list').split('\n')).toHaveLength(1);
+  });
+
+  it('gives steps the version, commit and time, and no credential', async () => {
+    const { folder, edit, env, git } = await demoWorkspace();
+    edit('bevelstone.yaml', (text) =>
+      text.replace(
+        'node tools/build.js',
+        'node tools/build.js\n      - env | sort > dist/env.txt; umask >> dist/env.txt',
+      ),
+    );
+
+    await bevelstoneJson(['build'], { cwd: folder, env });
+
+    const archive = path.join(folder, 'bevelstone-out/tidemark-1.4.0/tidemark-1.4.0.tgz');
+    const seen = execFileSync('tar', ['-xzOf', archive, 'package/dist/env.txt'], { encoding: 'utf8' });
+    expect(seen).toContain('BEVELSTONE_VERSION=1.4.0\n');
+    expect(seen).toContain(`BEVELSTONE_COMMIT=${git('rev-parse', 'HEAD')}\n`);
+    expect(seen).toContain(`SOURCE_DATE_EPOCH=${git('show', '-s', '--format=%ct', 'HEAD')}\n`);
+    expect(seen).toMatch(/^0?022$/m);
+    expect(seen).not.toContain('TIDE_OFFICE_TOKEN');
+  });
+
+  it('writes new ranges of workspace packages with the operator kept, and leaves the rest of the manifest', async () => {
+    const { folder, edit } = await demoWorkspace();
+    edit('packages/tidemark/src/tide.js', (text) => `${text}\n`, 'feat!: other heights');
+
+    const { result } = await bevelstoneJson(['build'], { cwd: folder });
+
+    expect(
+      result.releases.map(({ package: name, version }: { package: string; version: string }) => `${name} ${version}`),
+    ).toEqual(['tidemark 2.0.0', 'gauges 0.2.1']);
+    const archive = path.join(folder, 'bevelstone-out/gauges-0.2.1/gauges-0.2.1.tgz');
+    const manifest = execFileSync('tar', ['-xzOf', archive, 'package/package.json'], { encoding: 'utf8' });
+    const source = readFileSync(path.join(folder, 'packages/gauges/package.json'), 'utf8');
+    expect(manifest).toBe(source.replace('"0.2.0"', '"0.2.1"').replace('"^1.2.0"', '"^2.0.0"'));
+  });
+
+  it.each([
+    ['{ from: nowhere }', 'CONTENTS_NO_MATCH'],
+    ['{ from: ../gauges, to: lib }', 'CONFIG_INVALID'],
+    ['{ from: "src/*.js", to: lib }\n          - { from: dist/node.js, to: lib }', 'CONTENTS_COLLISION'],
+  ])('refuses contents rules %s', async (rules, code) => {
+    const { folder, edit } = await demoWorkspace();
+    edit('bevelstone.yaml', (text) => text.replace('{ from: dist, to: lib }', rules));
+
+    const run = await bevelstoneJson(['build'], { cwd: folder });
+
+    expect(run.error?.code).toBe(code);
+  });
+
+  it('builds a tagged commit as the version it was tagged with', async () => {
+    const { folder } = await demoWorkspace();
+
+    const { result } = await bevelstoneJson(['build', '--at', 'gauges/0.2.0', '-p', 'gauges'], { cwd: folder });
+
+    expect(result.releases.map((one: { version: string }) => one.version)).toEqual(['0.2.0']);
+    expect(result.commit).toMatch(/^88d111e/);
+  });
+});
+
+describe('a package without any configuration', () => {
+  it('is surveyed, and built only as far as it says how', async () => {
+    const r = new TestRepository({ 'package.json': '{ "name": "lonely", "version": "0.3.0" }\n' });
+    r.tag('v0.3.0');
+    r.commit('feat: x', { paths: ['index.js'] });
+    r.checkOut();
+
+    const survey = await bevelstone(['survey'], { cwd: r.folder });
+
+    expect(survey.stdout).toMatch(/lonely\s+0\.3\.0\s+0\.3\.1\s+patch\s+1 feature/);
+  });
+});

@@ -1,0 +1,218 @@
+import { execFileSync } from 'node:child_process';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { demoWorkspace, goodToken, type TestWorkspace } from '../builders/workspace.ts';
+
+const tags = (w: TestWorkspace) =>
+  w
+    .git('ls-remote', '--tags', 'origin')
+    .split('\n')
+    .filter((line) => /1\.4\.0|0\.2\.1/.test(line));
+
+async function built(): Promise<TestWorkspace> {
+  const workspace = await demoWorkspace();
+  await bevelstone(['build'], { cwd: workspace.folder });
+  return workspace;
+}
+
+describe('publish', () => {
+  it('tags, delivers, confirms and records; run again it finds everything there and changes nothing', async () => {
+    const w = await built();
+    const run = () => bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    const first = await run();
+    const ledger = w.git('rev-parse', 'refs/bevelstone/ledger');
+    const second = await run();
+
+    const states = (releases: { deliveries: { state: string; confirmed: string }[] }[]) =>
+      releases.flatMap(({ deliveries }) => deliveries.map(({ state, confirmed }) => `${state} ${confirmed}`));
+    expect(first.exitCode).toBe(0);
+    expect(states(first.result.releases)).toEqual(['delivered bytes', 'delivered bytes', 'delivered bytes']);
+    expect(second.exitCode).toBe(0);
+    expect(states(second.result.releases)).toEqual([
+      'already-there bytes',
+      'already-there bytes',
+      'already-there bytes',
+    ]);
+    expect(w.git('rev-parse', 'refs/bevelstone/ledger')).toBe(ledger);
+    expect(w.git('ls-remote', 'origin', 'refs/bevelstone/ledger')).toContain(ledger);
+    expect(w.git('cat-file', '-p', 'refs/tags/tidemark/1.4.0')).toMatch(/^Bevelstone-Run: [0-9a-f]{32}$/m);
+    expect(tags(w)).toHaveLength(4);
+  });
+
+  it('tells a fresh clone of every release', async () => {
+    const w = await built();
+    await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const clone = path.join(temporaryFolder(), 'clone');
+    execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), clone]);
+
+    const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: clone });
+
+    expect(result.releases).toHaveLength(2);
+    expect(result.releases.find((one: { package: string }) => one.package === 'tidemark')).toMatchObject({
+      version: '1.4.0',
+      commit: w.git('rev-parse', 'HEAD'),
+      deliveries: [
+        { destination: 'office', state: 'delivered', confirmed: 'bytes' },
+        { destination: 'shelf', state: 'delivered', confirmed: 'bytes' },
+      ],
+    });
+  });
+
+  it.each([
+    [
+      'a wrong token',
+      { TIDE_OFFICE_TOKEN: 'wrong-token-000' },
+      'DELIVERY_FAILED',
+      5,
+      /answered 403: this token may not publish/,
+    ],
+    ['no token', { TIDE_OFFICE_TOKEN: '' }, 'CREDENTIAL_MISSING', 5, /TIDE_OFFICE_TOKEN is not set/],
+    ['no address', { TIDE_OFFICE_URL: '' }, 'ENVIRONMENT_MISSING', 2, /TIDE_OFFICE_URL/],
+    [
+      'nobody at the address',
+      { TIDE_OFFICE_URL: 'http://127.0.0.1:9/node/' },
+      'DESTINATION_UNREACHABLE',
+      5,
+      /nothing listens/,
+    ],
+  ])('with %s says so', async (_, env, code, exitCode, why) => {
+    const w = await built();
+
+    const run = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: { ...w.env, ...env } });
+
+    expect(run).toMatchObject({ exitCode, ok: false, error: { code } });
+    expect(run.error?.why).toMatch(why);
+  });
+
+  it('finishes with the right token what a wrong one began', async () => {
+    const w = await built();
+    const wrong = await bevelstoneJson(['publish', '--tag', '--yes'], {
+      cwd: w.folder,
+      env: { ...w.env, TIDE_OFFICE_TOKEN: 'wrong-token-000' },
+    });
+
+    const right = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    const states = (run: typeof right) =>
+      run.result.releases.flatMap(({ deliveries }: { deliveries: { destination: string; state: string }[] }) =>
+        deliveries.map(({ destination, state }) => `${destination} ${state}`),
+      );
+    expect(states(wrong)).toEqual(['office failed', 'shelf delivered', 'office pending']);
+    expect(states(right)).toEqual(['office delivered', 'shelf already-there', 'office delivered']);
+    expect(right.exitCode).toBe(0);
+  });
+
+  it.each([
+    [['publish', '--yes'], 'TAG_NOT_PUSHED', 3],
+    [['publish', '--tag'], 'CONFIRMATION_NEEDED', 2],
+  ])('%j sends nothing', async (args, code, exitCode) => {
+    const w = await built();
+
+    const run = await bevelstoneJson(args, { cwd: w.folder, env: w.env });
+
+    expect(run).toMatchObject({ exitCode, error: { code } });
+    expect(tags(w)).toEqual([]);
+    expect(readdirSync(w.top)).not.toContain('shelf');
+  });
+
+  it('shows everything in a dry run and leaves nothing behind', async () => {
+    const w = await built();
+
+    const run = await bevelstoneJson(['publish', '--tag', '--dry-run'], { cwd: w.folder, env: w.env });
+
+    expect(run.exitCode).toBe(0);
+    expect(
+      run.result.releases.flatMap(({ deliveries }: { deliveries: { state: string }[] }) =>
+        deliveries.map(({ state }) => state),
+      ),
+    ).toEqual(['pending', 'pending', 'pending']);
+    expect(tags(w)).toEqual([]);
+    expect(w.git('for-each-ref', 'refs/bevelstone')).toBe('');
+  });
+
+  it('refuses a version that is there with other bytes, before anything is pushed', async () => {
+    const w = await built();
+    await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    w.git('push', '--quiet', 'origin', ':refs/tags/tidemark/1.4.0', ':refs/tags/gauges/0.2.1');
+    w.git('tag', '-d', 'tidemark/1.4.0', 'gauges/0.2.1');
+    w.edit('packages/tidemark/README.md', (text) => `${text}\nMore.\n`, 'docs: more');
+    await bevelstone(['build'], { cwd: w.folder });
+
+    const run = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    expect(run).toMatchObject({ exitCode: 5, error: { code: 'DELIVERY_DIFFERS' } });
+    expect(tags(w)).toEqual([]);
+  });
+
+  it('refuses a built file that was cut off, and one that a rule refuses', async () => {
+    const w = await built();
+    const file = path.join(w.folder, 'bevelstone-out/gauges-0.2.1/gauges-0.2.1.tgz');
+    const whole = readFileSync(file);
+
+    writeFileSync(file, whole.subarray(0, whole.length / 2));
+    const cut = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    w.edit('packages/gauges/package.json', (text) => text.replace('"MIT"', '"Tide licence"'));
+    await bevelstone(['build'], { cwd: w.folder });
+    const ruled = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    expect(cut).toMatchObject({ exitCode: 3, error: { code: 'ARCHIVE_DAMAGED' } });
+    expect(ruled).toMatchObject({ exitCode: 3, error: { code: 'RULES_REFUSED' } });
+    expect(ruled.error?.problems[0]?.message).toContain('metadata/licence-invalid');
+    expect(tags(w)).toEqual([]);
+  });
+
+  it('refuses when the tag names another commit on the remote, or is lightweight', async () => {
+    const w = await built();
+    w.git('push', '--quiet', 'origin', 'HEAD~3:refs/tags/tidemark/1.4.0');
+    const elsewhere = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    w.git('push', '--quiet', '--force', 'origin', 'HEAD:refs/tags/tidemark/1.4.0');
+    const lightweight = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    expect(elsewhere).toMatchObject({ exitCode: 3, error: { code: 'TAG_ELSEWHERE' } });
+    expect(lightweight).toMatchObject({ exitCode: 3, error: { code: 'TAG_NOT_PUSHED' } });
+  });
+
+  it('unites its ledger with what others wrote meanwhile', async () => {
+    const w = await built();
+    const other = path.join(temporaryFolder(), 'other');
+    execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), other]);
+    execFileSync('git', ['config', 'user.name', 'Archive room'], { cwd: other });
+    execFileSync('git', ['config', 'user.email', 'archive@fenmarsh.example'], { cwd: other });
+    await bevelstone(['build', '-p', 'gauges'], { cwd: other });
+    await bevelstone(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: other, env: w.env });
+
+    const mine = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'tidemark'], { cwd: w.folder, env: w.env });
+    const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: w.folder });
+
+    expect(mine.exitCode).toBe(0);
+    expect(result.releases.map((one: { package: string }) => one.package).sort()).toEqual(['gauges', 'tidemark']);
+  });
+
+  it('never shows or stores the token', async () => {
+    const w = await built();
+    const forms = [goodToken, encodeURIComponent(goodToken), Buffer.from(goodToken).toString('base64').slice(0, 30)];
+
+    const runs = [
+      await bevelstone(['publish', '--tag', '--yes', '--verbose'], {
+        cwd: w.folder,
+        env: { ...w.env, TIDE_OFFICE_URL: `${w.url}${goodToken}/` },
+      }),
+      await bevelstone(['publish', '--tag', '--yes', '--json'], { cwd: w.folder, env: w.env }),
+    ];
+
+    const objects = execFileSync('sh', ['-c', 'git cat-file --batch-all-objects --batch'], {
+      cwd: w.folder,
+      env: testEnvironment(),
+    }).toString('latin1');
+    const stored = execFileSync('sh', ['-c', `cat $(find . -type f) | cat`], { cwd: w.store }).toString('latin1');
+    for (const form of forms) {
+      for (const text of [...runs.map(({ stdout, stderr }) => stdout + stderr), objects, stored])
+        expect(text).not.toContain(form);
+    }
+    expect(runs[0]?.stderr).toContain('[redacted]');
+  });
+});

@@ -1,0 +1,114 @@
+import { execFileSync } from 'node:child_process';
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
+import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+
+const root = path.join(import.meta.dirname, '../..');
+
+describe('the demo', () => {
+  it("goes from history to a tide table in a stranger's folder, and leaves what it says", async () => {
+    const top = temporaryFolder();
+
+    const run = await bevelstoneJson(['demo', 'tides'], { cwd: top });
+
+    expect(run).toMatchObject({ schema: 'bevelstone/1', command: 'demo', ok: true, exitCode: 0, error: null });
+    const { folder, releases, visit } = run.result;
+    expect(folder).toBe(path.join(top, 'tides/fenmarsh-tides'));
+    expect(releases.map((one: { package: string; version: string }) => `${one.package} ${one.version}`)).toEqual([
+      'tidemark 1.4.0',
+      'gauges 0.2.1',
+    ]);
+    expect(visit.type).toBe('installed');
+    expect(visit.printed).toMatch(/Fenmarsh Bar\s+high/);
+    const installed = path.join(visit.folder, 'node_modules');
+    expect(JSON.parse(readFileSync(path.join(installed, 'tidemark/package.json'), 'utf8')).version).toBe('1.4.0');
+    expect(readdirSync(path.join(installed, 'tidemark/dist')).sort()).toEqual(['browser.js', 'index.d.ts', 'node.js']);
+    expect(existsSync(path.join(installed, '.bin/gauge-surge'))).toBe(true);
+    const shelf = path.join(top, 'tides/shelf/tidemark/1.4.0/tidemark-1.4.0.tar.gz');
+    expect(execFileSync('tar', ['-tzf', shelf], { encoding: 'utf8' })).toContain('tidemark-1.4.0/lib/browser.js');
+  });
+
+  it('has the same commits on every machine', async () => {
+    const top = temporaryFolder();
+    const env = { TZ: 'Pacific/Chatham', LC_ALL: 'C.UTF-8' };
+
+    const { folder } = (await bevelstoneJson(['demo', 'tides'], { cwd: top, env })).result;
+
+    const head = execFileSync('git', ['log', '--format=%h %s', '-n1', 'origin/main'], {
+      cwd: folder,
+      env: testEnvironment(),
+      encoding: 'utf8',
+    });
+    expect(head).toBe('7580c74 test: the next high water comes\n');
+  });
+
+  it('never writes into a folder that holds something', async () => {
+    const top = temporaryFolder();
+    writeFileSync(path.join(top, 'mine.txt'), 'mine');
+
+    const run = await bevelstoneJson(['demo', '.'], { cwd: top });
+
+    expect(run).toMatchObject({ exitCode: 2, ok: false, error: { code: 'DEMO_EXISTS', where: { file: top } } });
+    expect(readdirSync(top)).toEqual(['mine.txt']);
+  });
+});
+
+describe('the program', () => {
+  it('answers --version and --help', async () => {
+    const cwd = temporaryFolder();
+
+    const [version, help, commandHelp] = await Promise.all([
+      bevelstone(['--version'], { cwd }),
+      bevelstone(['--help'], { cwd }),
+      bevelstone(['publish', '--help'], { cwd }),
+    ]);
+
+    expect(version.stdout).toBe(JSON.parse(readFileSync(path.join(root, 'package.json'), 'utf8')).version);
+    expect(help.stdout).toContain('bevelstone ledger');
+    expect(commandHelp.stdout).toMatch(/publish --dry-run[\s\S]*publish --tag/);
+  });
+
+  it.each([
+    [['surwey'], /Unknown/, /Did you mean "survey"/],
+    [['survey', '--colour'], /Unknown argument: colour/, /survey --help/],
+    [['survey', '--raise', 'huge'], /Invalid values/, /survey --help/],
+    [['inspect'], /Not enough non-option arguments/, /inspect --help/],
+  ])('refuses %j with exit code 2', async (args, message, fix) => {
+    const run = await bevelstoneJson(args, { cwd: temporaryFolder() });
+
+    expect(run.exitCode).toBe(2);
+    expect(run.error?.code).toBe('USAGE');
+    expect(run.error?.message).toMatch(message);
+    expect(run.error?.fix).toMatch(fix);
+  });
+
+  it('shows a fault of its own with its stack and exit code 1', async () => {
+    const copy = temporaryFolder();
+    for (const part of ['dist', 'demo', 'package.json'])
+      cpSync(path.join(root, part), path.join(copy, part), { recursive: true });
+    writeFileSync(
+      path.join(copy, 'demo/history.yaml'),
+      'people: {}\ncommits: [{ by: x, edit: [{ file: nowhere, find: a, write: b }] }]\n',
+    );
+    const program = path.join(copy, path.relative(root, programFile));
+    mkdirSync(path.join(copy, 'work'));
+
+    const run = await bevelstoneJson(['demo', 'tides'], { cwd: path.join(copy, 'work'), program });
+
+    expect(run).toMatchObject({ exitCode: 1, ok: false, result: null, error: { code: 'INTERNAL' } });
+    expect(run.stderr).toMatch(/a fault of Bevelstone itself[\s\S]*finds no "a" in nowhere[\s\S]*at /);
+  });
+
+  it('says what is wrong outside of a repository, and in an empty one', async () => {
+    const cwd = temporaryFolder();
+
+    const outside = await bevelstoneJson(['survey'], { cwd });
+    execFileSync('git', ['init', '--quiet', cwd]);
+    const empty = await bevelstoneJson(['survey'], { cwd });
+
+    expect(outside).toMatchObject({ exitCode: 2, error: { code: 'WORKSPACE_NOT_FOUND' } });
+    expect(empty).toMatchObject({ exitCode: 3, error: { code: 'REPOSITORY_EMPTY' } });
+  });
+});

@@ -1,0 +1,147 @@
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { gunzipSync, gzipSync } from 'node:zlib';
+import fc from 'fast-check';
+import { pack } from 'tar-stream';
+import { describe, expect, it } from 'vitest';
+import { gzip } from '../../src/world/archive/gzip.ts';
+import { ordinaryLimits, readTarGz } from '../../src/world/archive/read-tar.ts';
+import { writeTarGz } from '../../src/world/archive/write-tar.ts';
+import { temporaryFolder } from '../builders/repository.ts';
+
+async function* inChunks(bytes: Uint8Array, size: number): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < bytes.length; at += size) yield bytes.subarray(at, at + size);
+}
+
+async function collect(chunks: AsyncIterable<Uint8Array>): Promise<Buffer> {
+  const parts: Uint8Array[] = [];
+  for await (const chunk of chunks) parts.push(chunk);
+  return Buffer.concat(parts);
+}
+
+/** Bytes that compress a little, the same at every run. */
+function sample(sizeBytes: number): Buffer {
+  const bytes = Buffer.alloc(sizeBytes);
+  let state = 7;
+  for (let at = 0; at < sizeBytes; at++) {
+    state = (state * 1103515245 + 12345) & 0x7fffffff;
+    bytes[at] = state >> 27;
+  }
+  return bytes;
+}
+
+describe('gzip', () => {
+  it.each([0, 1, 1 << 20, (1 << 20) + 1, 3_300_000])(
+    'packs %i bytes so that others unpack them, the same for any chunks and any number at work',
+    async (size) => {
+      const bytes = sample(size);
+
+      const one = await collect(gzip(inChunks(bytes, 999_983), 1));
+      const many = await collect(gzip(inChunks(bytes, 65_536), 8));
+
+      expect(gunzipSync(one).equals(bytes)).toBe(true);
+      expect(many.equals(one)).toBe(true);
+    },
+  );
+});
+
+describe('a written archive', () => {
+  const time = 1_700_000_000;
+  async function write(name: string, files: Readonly<Record<string, string>>) {
+    const folder = temporaryFolder();
+    const inputs = Object.entries(files).map(([inside, text], index) => {
+      const file = path.join(folder, String(index));
+      writeFileSync(file, text);
+      return {
+        path: inside,
+        mode: 0o644,
+        sizeBytes: Buffer.byteLength(text),
+        linkname: null,
+        file,
+        origin: { type: 'generated' as const },
+      };
+    });
+    const archive = path.join(folder, name);
+    return { archive, inputs, written: await writeTarGz(archive, inputs, time) };
+  }
+
+  it('is one that tar lists and unpacks, with the digests that were told', async () => {
+    const files = { 'p/a.txt': 'tide\n', [`p/${'long/'.repeat(40)}b.txt`]: '', 'p/ä.txt': 'x'.repeat(5000) };
+
+    const { archive, written } = await write('a.tgz', files);
+
+    const listed = execFileSync('tar', ['-tzf', archive, '--quoting-style=literal'], { encoding: 'utf8' })
+      .trim()
+      .split('\n');
+    expect(listed).toEqual(Object.keys(files));
+    expect(written.sha256).toBe(createHash('sha256').update(readFileSync(archive)).digest('hex'));
+    expect(execFileSync('tar', ['--utc', '--numeric-owner', '-tvzf', archive], { encoding: 'utf8' })).toMatch(
+      /^-rw-r--r-- 0\/0 +5 2023-11-14 22:13 p\/a\.txt$/m,
+    );
+    const read = await readTarGz(archive);
+    expect(read.entries.map(({ path: inside, sha256 }) => [inside, sha256])).toEqual(
+      written.entries.map(({ path: inside, sha256 }) => [inside, sha256]),
+    );
+  });
+
+  it('is refused when a file grew or shrank meanwhile', async () => {
+    const { inputs } = await write('a.tgz', { a: '12345' });
+
+    for (const sizeBytes of [4, 6]) {
+      const wrong = inputs.map((input) => ({ ...input, sizeBytes }));
+      await expect(writeTarGz(path.join(temporaryFolder(), 'b.tgz'), wrong, time)).rejects.toMatchObject({
+        code: 'FILE_CHANGED',
+      });
+    }
+  });
+});
+
+describe('reading an archive', () => {
+  const place = () => path.join(temporaryFolder(), 'x.tgz');
+  const tarOf = async (files: Readonly<Record<string, string | number>>) => {
+    const packed = pack();
+    for (const [name, text] of Object.entries(files))
+      packed.entry({ name }, typeof text === 'string' ? text : Buffer.alloc(text));
+    packed.finalize();
+    return gzipSync(await collect(packed as AsyncIterable<Buffer>));
+  };
+
+  it('cut off anywhere ends in an error, never in a shorter list', async () => {
+    const whole = await tarOf({ 'p/a': 'x'.repeat(2000), 'p/b': 'y' });
+    await fc.assert(
+      fc.asyncProperty(fc.integer({ min: 0, max: whole.length - 9 }), async (length) => {
+        const file = place();
+        writeFileSync(file, whole.subarray(0, length));
+        await expect(readTarGz(file)).rejects.toMatchObject({ code: 'ARCHIVE_DAMAGED', where: { file } });
+      }),
+      { numRuns: 40 },
+    );
+  });
+
+  it.each([
+    ['text that is no archive', Buffer.from('tide'), 'ARCHIVE_DAMAGED'],
+    ['an archive of nothing', gzipSync(Buffer.alloc(1024)), 'ARCHIVE_DAMAGED'],
+    ['a gzip of rubbish', gzipSync(Buffer.alloc(2048, 'x')), 'ARCHIVE_DAMAGED'],
+  ])('%s is refused', async (_, bytes, code) => {
+    const file = place();
+    writeFileSync(file, bytes);
+
+    await expect(readTarGz(file)).rejects.toMatchObject({ code });
+  });
+
+  it('stops at its limits', async () => {
+    const file = place();
+    writeFileSync(file, await tarOf({ 'p/a': 5_000_000, 'p/b': 'x' }));
+
+    await expect(readTarGz(file, {}, { ...ordinaryLimits, unpackedBytes: 4_000_000 })).rejects.toMatchObject({
+      code: 'ARCHIVE_TOO_LARGE',
+    });
+    await expect(readTarGz(file, {}, { ...ordinaryLimits, entries: 1 })).rejects.toMatchObject({
+      code: 'ARCHIVE_TOO_LARGE',
+    });
+    await expect(readTarGz(path.join(file, 'nowhere'))).rejects.toMatchObject({ code: 'ARCHIVE_DAMAGED' });
+    await expect(readTarGz(`${file}x`)).rejects.toMatchObject({ code: 'FILE_NOT_FOUND' });
+  });
+});
