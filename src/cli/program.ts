@@ -8,7 +8,7 @@ import type { Context } from '../flow/context.ts';
 import { makeAsk } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
-import { errorJson, renderError, renderFault } from './view/error.ts';
+import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
 import { makeScreen } from './view/screen.ts';
 
@@ -87,7 +87,7 @@ class Session {
     if (this.isJson) this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
     else process.stdout.write(this.#safe(`${command.render(result, makeScreen(process.stdout, process.env), args)}\n`));
     if (error !== null) {
-      process.stderr.write(this.#safe(`${renderError(error, this.errors)}\n`));
+      process.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));
       process.exitCode = error.exitCode;
     }
     await until;
@@ -139,7 +139,7 @@ function makeParser(args: readonly string[], session: Session): Argv {
     .strict()
     .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': false })
     .wrap(Math.min(100, process.stdout.columns ?? 80))
-    .epilogue('Start with: bevelstone demo    Every command explains itself: bevelstone COMMAND --help')
+    .epilogue('To see it all once: bevelstone demo\nFor one command: bevelstone COMMAND --help')
     .exitProcess(false)
     .fail((message, error) => {
       throw error ?? usage(message, args);

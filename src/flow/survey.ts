@@ -93,13 +93,13 @@ export async function surveyWorkspace(
 ): Promise<Survey> {
   const repository = await openContext(context);
   const { place } = repository;
-  const commit = await resolveCommit(place, options.at ?? 'HEAD');
-  const [workspace, branch, dirtyPaths, found] = await Promise.all([
-    readWorkspace(context, repository, commit, source),
+  const [commit, branch, dirtyPaths, found] = await Promise.all([
+    resolveCommit(place, options.at ?? 'HEAD'),
     branchOf(context, repository, options),
     options.at === null ? uncommittedPaths(place) : [],
     readTags(place),
   ]);
+  const workspace = await readWorkspace(context, repository, commit, source);
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
   const assigned = assignTags(found.tags, packages);

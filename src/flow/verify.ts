@@ -60,7 +60,7 @@ async function verifyFiles(context: Context, files: readonly string[]): Promise<
   return summarise(artifacts);
 }
 
-/** The error that keeps an artifact from being uploaded, or null when no rule refuses. */
+/** The error that keeps artifacts from being uploaded, or null when no rule refuses. Its problems are the findings. */
 export function refusal({ refused, artifacts }: Verification): BevelstoneError | null {
   if (refused === 0) return null;
   const problems = artifacts.flatMap(({ file, findings }) =>

@@ -27,6 +27,11 @@ export function temporaryFolder(): string {
   return folder;
 }
 
+/** As `git fast-import` wants paths with line breaks or quotes. */
+function quotePath(path: string): string {
+  return /["\n]/.test(path) ? `"${path.replaceAll('"', '\\"').replaceAll('\n', '\\n')}"` : path;
+}
+
 /** What a commit of a test repository is, beside its message. */
 export type TestCommit = {
   /** Paths that get new content. */
@@ -79,7 +84,7 @@ export class TestRepository {
       first === undefined ? '' : `from ${first}\n`,
       ...merged.map((id) => `merge ${id}\n`),
       ...remove.map((one) => `D ${one}\n`),
-      ...Object.entries(all).map(([one, text]) => `M 100644 inline ${one}\n${data(text)}`),
+      ...Object.entries(all).map(([one, text]) => `M 100644 inline ${quotePath(one)}\n${data(text)}`),
     ].join('');
     execFileSync('git', ['fast-import', '--quiet', '--force', `--export-marks=${mark}`], {
       cwd: this.folder,

@@ -1,10 +1,11 @@
-import type { Publication, PublishOptions } from '../../flow/publish.ts';
+import type { Publication } from '../../flow/publish.ts';
+import type { TagOptions } from '../../flow/publish-plan.ts';
 import type { Command } from '../command.ts';
 import { publicationJson, renderPlan, renderPublication } from '../view/publish.ts';
 import { makeScreen } from '../view/screen.ts';
 
 /** `bevelstone publish`. */
-export const publish: Command<PublishOptions, Publication> = {
+export const publish: Command<TagOptions, Publication> = {
   options: (yargs) =>
     yargs
       .option('tag', { type: 'boolean', describe: "Make and push the release's tag first, when the remote lacks it" })

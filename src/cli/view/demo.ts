@@ -11,7 +11,7 @@ import { renderVerification } from './verify.ts';
 /** Each command of the way with what it printed, and last what a stranger got. */
 export function renderDemo(demo: Demo, screen: Screen): string {
   const { colours } = screen;
-  const step = (command: string, text: string) => `${colours.cyan('$')} ${colours.bold(command)}\n\n${text}`;
+  const step = (command: string, text: string) => `${colours.cyan('$')} ${colours.bold(command)}\n${text}`;
   const visit =
     demo.visit.type === 'installed'
       ? [

@@ -5,12 +5,23 @@ import { type Screen, sign } from './screen.ts';
 
 /** What a person reads when something went wrong: what, why, where, and what to do. */
 export function renderError(error: BevelstoneError, screen: Screen): string {
+  const problems =
+    error.problems.length === 0 ? [] : ['', ...error.problems.flatMap((problem) => renderProblem(problem, screen))];
+  return renderParts(error, screen, problems);
+}
+
+/** The same in short, below a result that shows the problems already. */
+export function renderErrorBelow(error: BevelstoneError, screen: Screen): string {
+  return renderParts(error, screen, []);
+}
+
+function renderParts(error: BevelstoneError, screen: Screen, problems: readonly string[]): string {
   const { colours } = screen;
   const lines = [
     `${sign('refused', screen)} ${colours.bold(colours.red(wordFor(error)))} ${cleanLines(error.message)} ${colours.dim(`(${error.code})`)}`,
   ];
-  if (error.problems.length > 0) {
-    lines.push('', ...error.problems.flatMap((problem) => renderProblem(problem, screen)));
+  if (problems.length > 0) {
+    lines.push(...problems);
   } else {
     lines.push(
       labelled('why', error.why),

@@ -47,7 +47,7 @@ function finishedLine(
   started.delete(what);
   if (event.type === 'skipped') return `${sign('nothing', screen)} skipped  ${what}: ${cleanText(event.why)}`;
   const took = since === undefined || Date.now() - since < 1000 ? '' : ` ${screen.colours.dim(elapsed(since))}`;
-  return `${sign('done', screen)} done  ${what}${event.detail === undefined ? '' : `, ${cleanText(event.detail)}`}${took}`;
+  return `${sign('done', screen)} done  ${what}${event.detail === undefined ? '' : ` (${cleanText(event.detail)})`}${took}`;
 }
 
 function elapsed(since: number): string {

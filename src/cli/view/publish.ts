@@ -1,6 +1,7 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Delivery, Publication, PublishPlan } from '../../flow/publish.ts';
+import type { Delivery, Publication } from '../../flow/publish.ts';
+import type { PublishPlan } from '../../flow/publish-plan.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -65,25 +65,31 @@ function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): 
   return next === null || text === undefined ? [] : [`${name} ${next} will be written ${text} (${title})`];
 }
 
-function renderChanges(one: SurveyedPackage, screen: Screen): string {
-  const head = `  ${screen.colours.bold(cleanText(one.name))}${one.changes.length === 0 ? `  ${sign('nothing', screen)} no changes` : ''}`;
-  const lines = one.changes.map((change) => {
-    const subject = `${change.scope === null ? '' : `${change.scope}: `}${change.summary}`;
-    const line = `    ${change.commit.slice(0, 7)}  ${change.weight.padEnd(6)} ${cleanText(subject)}`;
-    const why = `${' '.repeat(20)}${cleanText(change.why)}`;
-    return change.counted
-      ? `${line}\n${screen.colours.dim(why)}`
-      : `${screen.colours.dim(line)}\n${screen.colours.dim(why)}`;
-  });
-  return [head, ...lines].join('\n');
+const changeColumns = ['commit', 'weight', 'counted as', 'summary'].map((title) => ({ title }));
+
+function renderChanges({ name, changes }: SurveyedPackage, screen: Screen): string {
+  const head = `  ${screen.colours.bold(cleanText(name))}`;
+  if (changes.length === 0) return `${head}  ${sign('nothing', screen)} no changes`;
+  const rows = changes.map(({ commit, weight, why, scope, summary }) => [
+    commit.slice(0, 7),
+    weight,
+    why,
+    `${scope === null ? '' : `${scope}: `}${summary}`,
+  ]);
+  const paint = (row: number, _column: number, text: string) =>
+    changes[row]?.counted === true && changes[row].weight !== 'none' ? text : screen.colours.dim(text);
+  return `${head}\n${renderTable(changeColumns, rows, screen, paint)}`;
 }
 
 function renderOthers({ others }: Survey, screen: Screen): string[] {
   if (others.length === 0) return [];
-  const lines = others.map(({ id, subject, isMerge }) => {
-    return screen.colours.dim(
-      `    ${id.slice(0, 7)}  none   ${cleanText(subject)}\n${' '.repeat(20)}${isMerge ? 'merge' : 'touches no package'}`,
-    );
-  });
-  return [[`  ${screen.colours.bold('of no package')}`, ...lines].join('\n')];
+  const rows = others.map(({ id, subject, isMerge }) => [
+    id.slice(0, 7),
+    'none',
+    isMerge ? 'merge' : 'not of a package',
+    subject,
+  ]);
+  return [
+    `  ${screen.colours.bold('of no package')}\n${renderTable(changeColumns, rows, screen, (_row, _column, text) => screen.colours.dim(text))}`,
+  ];
 }

@@ -14,11 +14,24 @@ const marks: Readonly<Record<Finding['severity'], readonly [Mark, string]>> = {
 /** Findings by artifact, each with its path and what to do; the sum is the last line. */
 export function renderVerification({ artifacts, refused, warned }: Verification, screen: Screen): string {
   const { colours } = screen;
-  const blocks = artifacts.map(({ file, form, findings }) => {
-    const head = `${colours.bold(cleanText(path.basename(file)))}  ${form}`;
-    if (findings.length === 0) return `${head}\n  ${sign('done', screen)} passed  every rule`;
-    return [head, ...findings.map((finding) => renderFinding(finding, screen))].join('\n');
-  });
+  const name = (file: string) => colours.bold(cleanText(path.basename(file)));
+  const passed = artifacts.filter(({ findings }) => findings.length === 0);
+  const blocks = [
+    ...(passed.length === 0
+      ? []
+      : [
+          passed
+            .map(({ file, form }) => `${sign('done', screen)} passed   ${name(file)}  ${colours.dim(form)}`)
+            .join('\n'),
+        ]),
+    ...artifacts
+      .filter(({ findings }) => findings.length > 0)
+      .map(({ file, form, findings }) =>
+        [`${name(file)}  ${colours.dim(form)}`, ...findings.map((finding) => renderFinding(finding, screen))].join(
+          '\n',
+        ),
+      ),
+  ];
   const words =
     refused > 0
       ? `${refused} refused, ${warned} to look at`

@@ -3,6 +3,7 @@ export const errorCatalog = {
   USAGE: { exitCode: 2, summary: 'The command line has an unknown command, option or value' },
   CONFIRMATION_NEEDED: { exitCode: 2, summary: 'Something would leave the machine, and nobody is there to be asked' },
   INTERRUPTED: { exitCode: 130, summary: 'Interrupted before anything was changed' },
+  CUT_SHORT: { exitCode: 6, summary: 'Stopped half-way; the same command goes on from there' },
   INTERNAL: { exitCode: 1, summary: 'A fault of Bevelstone itself' },
 
   CONFIG_INVALID: { exitCode: 2, summary: 'bevelstone.yaml has mistakes; each is listed with its line' },

@@ -1,4 +1,5 @@
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { exists } from '../files.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A repository as the work finds it. */
@@ -15,6 +16,7 @@ export type Repository = {
  * @throws WORKSPACE_NOT_FOUND when none does, REPOSITORY_SHALLOW when its history is cut off.
  */
 export async function openRepository(folder: string, env: GitPlace['env'], signal?: AbortSignal): Promise<Repository> {
+  if (!(await exists(folder))) throw noFolder(folder);
   const outer: GitPlace = { folder, env, ...(signal === undefined ? {} : { signal }) };
   const asked = [
     'rev-parse',
@@ -40,6 +42,14 @@ export async function openRepository(folder: string, env: GitPlace['env'], signa
     });
   }
   return { place: { ...outer, folder: root }, root, commonFolder };
+}
+
+function noFolder(folder: string): BevelstoneError {
+  return new BevelstoneError('WORKSPACE_NOT_FOUND', {
+    message: `There is no folder ${folder}`,
+    why: 'the work was to be done there',
+    fix: 'Check the path given with -C',
+  });
 }
 
 /**

@@ -61,6 +61,7 @@ export async function git(place: GitPlace, args: readonly string[], options: Git
     stripFinalNewline: false,
     maxBuffer: 1 << 30,
   });
+  place.signal?.throwIfAborted();
   if (result.exitCode !== 0 && !(options.allow ?? []).includes(result.exitCode ?? -1)) {
     throw failed(args, result.code, Buffer.from(result.stderr).toString('utf8'), place);
   }

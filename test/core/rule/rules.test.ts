@@ -85,9 +85,9 @@ describe('an artifact that breaks', () => {
     [
       'node/entry-point-missing',
       { json: { exports: { '.': { browser: './dist/b.js', default: ['./dist/a.js'] } } } },
-      /exports\.\.\.browser/,
+      /exports > \. > browser/,
     ],
-    ['node/entry-point-missing', { json: { bin: { tide: 'cli.js' } } }, /bin\.tide/],
+    ['node/entry-point-missing', { json: { bin: { tide: 'cli.js' } } }, /bin > tide/],
     ['node/entry-point-missing', { json: { exports: { './*': './src/*.js' } } }, /is not inside/],
     ['node/install-script', { json: { scripts: { postinstall: 'node x.js' } } }, /scripts\.postinstall.*node x\.js/],
     ['node/install-script', { paths: [...files, 'package/binding.gyp'] }, /compiled/],

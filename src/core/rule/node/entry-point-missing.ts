@@ -29,7 +29,7 @@ function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
 function targetsIn(value: unknown, field: string): EntryPoint[] {
   if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.\//, '') }] : [];
   if (Array.isArray(value)) return value.flatMap((one) => targetsIn(one, field));
-  return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field}.${key}`));
+  return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field} > ${key}`));
 }
 
 function isOwnPath(target: string, field: string): boolean {
