@@ -1,0 +1,48 @@
+// `survey --json` against `git log` over the same range: all unreleased, and few unreleased in a long history.
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { makeHistory } from './history.mjs';
+import { compare, report } from './measure.mjs';
+
+const program = path.join(import.meta.dirname, '../dist/main.js');
+const top = process.argv[2] ?? mkdtempSync(path.join(tmpdir(), 'bevelstone-bench-'));
+const cases = [
+  { commits: 1_000, packages: 1, tags: 0, unreleased: 1_000 },
+  { commits: 10_000, packages: 50, tags: 0, unreleased: 10_000 },
+  { commits: 100_000, packages: 1, tags: 0, unreleased: 100_000, limit: 1.5 },
+  { commits: 100_000, packages: 50, tags: 0, unreleased: 100_000, limit: 1.5 },
+  { commits: 100_000, packages: 1, tags: 1_000, unreleased: 200, limit: 3 },
+  { commits: 100_000, packages: 50, tags: 1_000, unreleased: 200, limit: 3 },
+];
+
+const results = [];
+for (const { commits, packages, tags, unreleased, limit = Number.POSITIVE_INFINITY } of cases) {
+  const folder = path.join(top, `${commits}-${packages}-${tags}`);
+  if (!existsSync(path.join(folder, '.git/description')))
+    await makeHistory(folder, { commits, packages, tags, unreleased });
+  const last = spawnSync('git', ['tag', '--sort=-creatordate'], { cwd: folder, encoding: 'utf8' }).stdout.split(
+    '\n',
+  )[0];
+  const range = tags === 0 ? ['HEAD'] : ['HEAD', `^${last}`];
+  const ours = { program: process.execPath, args: [program, 'survey', '--json', '--quiet'], cwd: folder };
+  const log = ['log', '--name-only', ...range];
+  // A limited log takes no time at all, so Node's own start counts with it.
+  const theirs =
+    tags === 0
+      ? { program: 'git', args: log, cwd: folder }
+      : { program: 'sh', args: ['-c', `git ${log.join(' ')} && node -e 0`], cwd: folder };
+  const title = `${commits} commits, ${packages} packages, ${tags} tags`;
+  results.push(report(title, compare(ours, theirs, commits > 50_000 ? 5 : 7), limit));
+  const { stderr } = spawnSync(
+    '/usr/bin/time',
+    ['-f', '%M', process.execPath, program, 'survey', '--json', '--quiet'],
+    { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'ignore', 'pipe'] },
+  );
+  const peak = Number(stderr?.trim().split('\n').at(-1)) / 1024;
+  if (peak > 0)
+    console.log(`${''.padEnd(34)} peak memory ${peak.toFixed(0)} MB (the larger of our own process and git's)`);
+}
+if (process.argv[2] === undefined) rmSync(top, { recursive: true });
+process.exitCode = results.every(Boolean) ? 0 : 1;
