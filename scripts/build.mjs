@@ -5,6 +5,21 @@ import { build } from 'esbuild';
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
 const root = new URL('..', import.meta.url).pathname;
 
+/**
+ * The parser's text layout makes an Intl.Segmenter when it is loaded, which reads 10 ms worth of language data. Only help
+ * needs it, so it is made when it is first used.
+ */
+const lazySegmenter = {
+  name: 'lazy-segmenter',
+  setup({ onLoad }) {
+    onLoad({ filter: /node_modules[\\/](?:string-width|wrap-ansi|cliui|slice-ansi)[\\/].*\.js$/ }, ({ path }) => {
+      const made = 'const segmenter = new Intl.Segmenter();';
+      const lazy = 'let made; const segmenter = { segment: (text) => (made ??= new Intl.Segmenter()).segment(text) };';
+      return { contents: readFileSync(path, 'utf8').replace(made, lazy), loader: 'js' };
+    });
+  },
+};
+
 rmSync(`${root}dist`, { recursive: true, force: true });
 await build({
   absWorkingDir: root,
@@ -24,5 +39,6 @@ await build({
   banner: {
     js: "import{createRequire as __bevelstoneRequire}from'node:module';const require=__bevelstoneRequire(import.meta.url);",
   },
+  plugins: [lazySegmenter],
   logLevel: 'warning',
 });

@@ -1,3 +1,4 @@
+import { once } from 'node:events';
 import path from 'node:path';
 import yargs, { type Argv } from 'yargs';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
@@ -9,6 +10,7 @@ import { makeAsk } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
+import { jsonPieces } from './view/json.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
 import { makeScreen } from './view/screen.ts';
 
@@ -20,10 +22,10 @@ export async function runProgram(args: readonly string[]): Promise<void> {
   process.stdout.on('error', ignoreClosedPipe);
   process.stderr.on('error', ignoreClosedPipe);
   try {
-    const outcome = await makeParser(args, session).parseAsync([...args]);
-    if (outcome['_'].length === 0 && !session.wasHandled) await showHelp(args, session);
+    const chosen = await choose(args, session);
+    if (chosen !== null) await session.run(chosen);
   } catch (error) {
-    session.fail(error);
+    await session.fail(error);
   }
 }
 
@@ -37,7 +39,6 @@ class Session {
   readonly #abort = new AbortController();
   readonly #progress: Progress;
   command = '';
-  wasHandled = false;
 
   constructor(args: readonly string[]) {
     const has = (...names: string[]) => args.some((arg) => names.includes(arg));
@@ -70,10 +71,8 @@ class Session {
     };
   }
 
-  async run(listed: ListedCommand, raw: RawArguments): Promise<void> {
-    this.command = listed.name;
-    this.wasHandled = true;
-    const command = await listed.load();
+  async run({ name, command, raw }: Chosen): Promise<void> {
+    this.command = name;
     const args = command.parse(raw);
     const ask = makeAsk({
       yes: raw['yes'] === true,
@@ -84,7 +83,8 @@ class Session {
     });
     const { result, error = null, until } = await command.run(args, this.context(raw), ask);
     this.#progress.stop();
-    if (this.isJson) this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
+    if (this.isJson)
+      await this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
     else process.stdout.write(this.#safe(`${command.render(result, makeScreen(process.stdout, process.env), args)}\n`));
     if (error !== null) {
       process.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));
@@ -93,10 +93,11 @@ class Session {
     await until;
   }
 
-  fail(error: unknown): void {
+  async fail(error: unknown): Promise<void> {
     this.#progress.stop();
     const told = this.#abort.signal.aborted && !(error instanceof BevelstoneError) ? interrupted(error) : error;
-    if (this.isJson) this.#printJson(false, told instanceof BevelstoneError ? told.result : null, errorJson(told));
+    if (this.isJson)
+      await this.#printJson(false, told instanceof BevelstoneError ? told.result : null, errorJson(told));
     const isOurs = told instanceof BevelstoneError;
     const text = isOurs ? renderError(told, this.errors) : renderFault(told, this.errors);
     const stack =
@@ -107,9 +108,14 @@ class Session {
     process.exitCode = isOurs ? told.exitCode : errorCatalog.INTERNAL.exitCode;
   }
 
-  #printJson(ok: boolean, result: unknown, error: unknown): void {
+  async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
     const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
-    process.stdout.write(`${this.#safe(JSON.stringify(envelope))}\n`);
+    // A secret may lie across two pieces, so with secrets about it is one piece.
+    const pieces = this.secrets.size === 0 ? jsonPieces(envelope) : [[...jsonPieces(envelope)].join('')];
+    for (const piece of pieces) {
+      if (!process.stdout.write(this.#safe(piece))) await once(process.stdout, 'drain');
+    }
+    process.stdout.write('\n');
   }
 
   #safe(text: string): string {
@@ -117,7 +123,39 @@ class Session {
   }
 }
 
-function makeParser(args: readonly string[], session: Session): Argv {
+type LoadedCommand = Awaited<ReturnType<ListedCommand['load']>>;
+type LoadedCommands = ReadonlyMap<string, LoadedCommand>;
+
+/** Loads the commands whose words stand among the arguments: the one that is meant is always among them. */
+async function loadNamed(args: readonly string[]): Promise<LoadedCommands> {
+  const named = commandList.filter(({ name }) => name.split(' ').every((word) => args.includes(word)));
+  return new Map(await Promise.all(named.map(async ({ name, load }) => [name, await load()] as const)));
+}
+
+/** The command that the arguments name, with its own arguments. */
+class Chosen {
+  readonly name: string;
+  readonly command: LoadedCommand;
+  readonly raw: RawArguments;
+
+  constructor(name: string, command: LoadedCommand, raw: RawArguments) {
+    [this.name, this.command, this.raw] = [name, command, raw];
+  }
+}
+
+/** Parses the arguments. @returns null when the parser has answered already: help, version, completion. */
+async function choose(args: readonly string[], session: Session): Promise<Chosen | null> {
+  try {
+    const { _: words } = await makeParser(args, await loadNamed(args)).parseAsync([...args]);
+    if (words.length === 0) await showHelp(args, session);
+    return null;
+  } catch (thrown) {
+    if (thrown instanceof Chosen) return thrown;
+    throw thrown;
+  }
+}
+
+function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
   let parser: Argv = yargs([...args])
     .scriptName('bevelstone')
     .usage('$0 COMMAND\n\nFrom git history to a package that a stranger can install.')
@@ -146,31 +184,35 @@ function makeParser(args: readonly string[], session: Session): Argv {
     });
   parser = parser.completion('completion', 'Print a completion script for your shell');
   const plain = commandList.filter(({ name }) => !name.includes(' '));
-  for (const listed of plain) parser = addCommand(parser, listed, session);
-  return addLedger(parser, session);
+  for (const listed of plain) parser = addCommand(parser, listed, commands);
+  return addLedger(parser, commands);
 }
 
-function addLedger(parser: Argv, session: Session): Argv {
+function addLedger(parser: Argv, commands: LoadedCommands): Argv {
   const listed = commandList.filter(({ name }) => name.startsWith('ledger '));
   return parser.command('ledger', 'The record of every release', (inner) => {
     let grown = inner;
-    for (const one of listed) grown = addCommand(grown, one, session);
+    for (const one of listed) grown = addCommand(grown, one, commands);
     return grown.demandCommand(1, 'Name what to do with the ledger');
   });
 }
 
-function addCommand(parser: Argv, listed: ListedCommand, session: Session): Argv {
-  const word = listed.name.split(' ').at(-1) ?? '';
+/** The handler throws the choice: once it returned, the parser would lay out the whole help text at every run. */
+function addCommand(parser: Argv, { name, positional, describe }: ListedCommand, commands: LoadedCommands): Argv {
+  const command = commands.get(name);
   return parser.command({
-    command: `${word} ${listed.positional}`.trim(),
-    describe: listed.describe,
-    builder: async (inner: Argv) => {
-      const command = await listed.load();
+    command: `${name.split(' ').at(-1)} ${positional}`.trim(),
+    describe,
+    builder: (inner: Argv) => {
+      if (command === undefined) return inner;
       let grown = command.options(inner);
       for (const [line, says] of command.examples) grown = grown.example(`$0 ${line}`, says);
       return grown;
     },
-    handler: (raw: RawArguments) => session.run(listed, raw),
+    handler: (raw: RawArguments) => {
+      if (command === undefined) throw new Error(`the command ${name} was not loaded`);
+      throw new Chosen(name, command, raw);
+    },
   } as never);
 }
 
@@ -178,7 +220,7 @@ async function showHelp(args: readonly string[], session: Session): Promise<void
   const isAsked = args.some((arg) => ['--help', '--version', '-h'].includes(arg));
   if (isAsked || args[0] === 'completion') return;
   if (session.isJson) throw usage('Name a command', args);
-  process.stdout.write(`${await makeParser([], session).getHelp()}\n`);
+  process.stdout.write(`${await makeParser([], new Map()).getHelp()}\n`);
 }
 
 function usage(message: string, args: readonly string[]): BevelstoneError {

@@ -54,7 +54,7 @@ export type BuildOptions = { readonly at: string | null };
 export async function buildWorkspace(context: Context, { at }: BuildOptions): Promise<Build> {
   const survey = await surveyWorkspace(context, { ...plainSurvey, at }, 'commit');
   const { repository, packages } = survey.workspace;
-  if (survey.dirty) await warnAboutDirt(context, survey);
+  const dirty = at === null && (await warnAboutDirt(context, survey));
   const versions = new Map(survey.packages.flatMap((one, index) => versionHere(one, survey, index)));
   const names = packages.map(({ name }) => name);
   const order = orderByDependency(names, survey.edges).filter((index) => versions.has(index));
@@ -84,7 +84,7 @@ export async function buildWorkspace(context: Context, { at }: BuildOptions): Pr
     }
   }
   const resting = survey.packages.filter((_, index) => !versions.has(survey.indexes[index] ?? -1));
-  return { commit: survey.commit, dirty: survey.dirty, releases, resting };
+  return { commit: survey.commit, dirty, releases, resting };
 }
 
 type Job = {
@@ -105,10 +105,12 @@ function versionHere({ next, last }: SurveyedPackage, survey: Survey, position: 
   return last !== null && last.commit === survey.commit ? [[index, last.version]] : [];
 }
 
-async function warnAboutDirt(context: Context, { workspace }: Survey): Promise<void> {
+async function warnAboutDirt(context: Context, { workspace }: Survey): Promise<boolean> {
   const paths = await uncommittedPaths(workspace.repository.place);
+  if (paths.length === 0) return false;
   const named = paths.slice(0, 3).join(', ') + (paths.length > 3 ? ` and ${paths.length - 3} more` : '');
   warn(context, `not committed and so not in this build: ${named}`);
+  return true;
 }
 
 async function buildPackage(job: Job): Promise<BuiltRelease> {

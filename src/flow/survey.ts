@@ -71,7 +71,6 @@ export type Survey = {
   readonly commit: string;
   readonly branch: string | null;
   readonly stream: Stream;
-  readonly dirty: boolean;
   readonly packages: readonly SurveyedPackage[];
   /** Commits of no package, only when asked for. */
   readonly others: readonly OtherCommit[];
@@ -91,14 +90,7 @@ export async function surveyWorkspace(
   options: SurveyOptions,
   source: ConfigSource = 'working-folder',
 ): Promise<Survey> {
-  const repository = await openContext(context);
-  const { place } = repository;
-  const [commit, branch, dirtyPaths, found] = await Promise.all([
-    resolveCommit(place, options.at ?? 'HEAD'),
-    branchOf(context, repository, options),
-    options.at === null ? uncommittedPaths(place) : [],
-    readTags(place),
-  ]);
+  const [repository, commit, branch, found] = await askGit(context, options);
   const workspace = await readWorkspace(context, repository, commit, source);
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
@@ -123,7 +115,8 @@ export async function surveyWorkspace(
   for (const note of walk.notes) warn(context, note);
 
   const edges = dependencyEdges(packages, releases);
-  const dirty = dirtyPaths.length > 0;
+  // A question that looks at every file: only versions for looking depend on it.
+  const dirty = stream.type === 'look' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
   const answers = nextVersions(
     packages.map(
       (one, index): PackageFacts => ({
@@ -160,17 +153,32 @@ export async function surveyWorkspace(
     noteElsewhere(context, packages[index], releases[index]);
     noteManifest(context, packages[index], releases[index], answers.packages[index]);
   }
-  return { commit, branch, stream, dirty, packages: surveyed, others: walk.others, workspace, indexes, edges };
+  return { commit, branch, stream, packages: surveyed, others: walk.others, workspace, indexes, edges };
+}
+
+type GitAnswers = readonly [Repository, string, string | null, Awaited<ReturnType<typeof readTags>>];
+
+/** What can be asked at once; whether there is a repository at all is told first. */
+async function askGit(context: Context, options: SurveyOptions): Promise<GitAnswers> {
+  const repository = openContext(context);
+  const place = { folder: context.folder, env: context.env, signal: context.signal };
+  const answers = Promise.all([
+    repository,
+    resolveCommit(place, options.at ?? 'HEAD'),
+    options.branch ?? context.env['BEVELSTONE_BRANCH'] ?? currentBranch(place),
+    readTags(place),
+    import('../core/config/parse-config.ts'), // loads while git works
+  ]);
+  answers.catch(() => {}); // awaited below, after the repository
+  await repository;
+  const [opened, commit, branch, tags] = await answers;
+  return [opened, commit, branch, tags];
 }
 
 type KnownRelease = LastRelease & { type: 'known' };
 
 /** The surveyed commit, and one behind which nothing counts for anyone. */
 type Range = { readonly commit: string; readonly end: string | null };
-
-async function branchOf(context: Context, repository: Repository, options: SurveyOptions): Promise<string | null> {
-  return options.branch ?? context.env['BEVELSTONE_BRANCH'] ?? (await currentBranch(repository.place));
-}
 
 function overridesOf({ as, raise, because }: SurveyOptions): Overrides {
   return { as, raise, because };
@@ -215,7 +223,9 @@ async function walkHistory(
     amendments,
     keepOthers,
   });
-  for await (const one of readHistory(repository.place, commit, end)) walk.add(one);
+  for await (const batch of readHistory(repository.place, commit, end)) {
+    for (const one of batch) walk.add(one);
+  }
   return { walk, amendments, rules };
 }
 
@@ -248,11 +258,13 @@ async function askReferences(
   const held = await ancestorsAmong(repository.place, [...new Set(found.values())], commit);
   const meanings = new Map<string, { weight: Weight; summary: string }>();
   if (held.size > 0) {
-    for await (const one of readCommits(repository.place, [...held])) {
-      const isMerge = one.parents.length > 1;
-      const meaning = readMeaning(one, rules, null);
-      // What a merge brought in would take another walk to weigh; a feature is the careful guess.
-      meanings.set(one.id, { weight: isMerge ? 'minor' : meaning.weight, summary: meaning.items[0]?.summary ?? '' });
+    for await (const batch of readCommits(repository.place, [...held])) {
+      for (const one of batch) {
+        const isMerge = one.parents.length > 1;
+        const meaning = readMeaning(one, rules, null);
+        // What a merge brought in would take another walk to weigh; a feature is the careful guess.
+        meanings.set(one.id, { weight: isMerge ? 'minor' : meaning.weight, summary: meaning.items[0]?.summary ?? '' });
+      }
     }
   }
   return new Map(

@@ -1,7 +1,6 @@
 import path from 'node:path';
 import semver from 'semver';
 import type { Config, PackageConfig } from '../core/config/config.ts';
-import { defaultConfig, parseConfig } from '../core/config/parse-config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { normalFolder } from '../core/history/touch.ts';
 import { parsePackageJson, readPackageJson } from '../core/manifest/package-json.ts';
@@ -54,6 +53,7 @@ export async function readWorkspace(
   commit: string,
   source: ConfigSource,
 ): Promise<Workspace> {
+  const { defaultConfig, parseConfig } = await import('../core/config/parse-config.ts');
   const configText = await readConfigText(context, repository, commit, source);
   const config =
     configText === null ? defaultConfig() : parseConfig(configText, context.configFile ?? 'bevelstone.yaml');
@@ -68,7 +68,7 @@ export async function readWorkspace(
   const packages =
     listed.length > 0
       ? listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts))
-      : [rootPackage(repository, config, texts)];
+      : [rootPackage(repository, config, packageDefaults(parseConfig), texts)];
   return { repository, config, configText, packages };
 }
 
@@ -149,10 +149,19 @@ function makePackage(
   return { name, folder, ecosystem, tags, manifest: readManifest(manifestPath, texts), manifestPath, config };
 }
 
-/** The one package of a workspace without a list, named by its manifest. */
-function rootPackage(repository: Repository, config: Config, texts: ReadonlyMap<string, string | null>): Package {
-  const defaults = parseConfig('schema: 1\npackages: { it: {} }\n', 'bevelstone.yaml').packages['it'];
+function packageDefaults(parse: (text: string, file: string) => Config): PackageConfig {
+  const defaults = parse('schema: 1\npackages: { it: {} }\n', 'bevelstone.yaml').packages['it'];
   if (defaults === undefined) throw new Error('the schema gives no defaults for a package');
+  return defaults;
+}
+
+/** The one package of a workspace without a list, named by its manifest. */
+function rootPackage(
+  repository: Repository,
+  config: Config,
+  defaults: PackageConfig,
+  texts: ReadonlyMap<string, string | null>,
+): Package {
   const found = makePackage(path.basename(repository.root), defaults, config, 1, texts);
   return { ...found, name: found.manifest?.name ?? found.name };
 }

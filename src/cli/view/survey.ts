@@ -1,5 +1,7 @@
+import type { Change } from '../../core/history/count-changes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Survey, SurveyedPackage } from '../../flow/survey.ts';
+import { LazyList } from './json.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
 
@@ -35,22 +37,14 @@ export function surveyJson({ commit, branch, stream, packages }: Survey): unknow
   return { commit, branch, stream: stream.name, packages: packages.map(packageJson) };
 }
 
-function packageJson(one: SurveyedPackage): unknown {
-  const changes = one.changes.map(
-    ({ commit, kind, scope, summary, weight, breaking, counted, why, issues, authors }) => ({
-      commit,
-      kind,
-      scope,
-      summary,
-      weight,
-      breaking,
-      counted,
-      why,
-      issues,
-      authors: authors.map(({ name }) => name),
-    }),
-  );
-  return { ...one, changes };
+function packageJson({ changes, ...one }: SurveyedPackage): unknown {
+  return { ...one, changes: new LazyList(changes, changeJson) };
+}
+
+function changeJson({ item, commit, counted, why, references, author }: Change): unknown {
+  const { kind, scope, summary, weight, breaking } = item;
+  const authors = [author.name, ...references.coAuthors.map(({ name }) => name)];
+  return { commit, kind, scope, summary, weight, breaking, counted, why, issues: references.issues, authors };
 }
 
 /** Says how a version is written where the ecosystem's own scheme differs. */
@@ -70,14 +64,14 @@ const changeColumns = ['commit', 'weight', 'counted as', 'summary'].map((title) 
 function renderChanges({ name, changes }: SurveyedPackage, screen: Screen): string {
   const head = `  ${screen.colours.bold(cleanText(name))}`;
   if (changes.length === 0) return `${head}  ${sign('nothing', screen)} no changes`;
-  const rows = changes.map(({ commit, weight, why, scope, summary }) => [
+  const rows = changes.map(({ commit, why, item: { weight, scope, summary } }) => [
     commit.slice(0, 7),
     weight,
     why,
     `${scope === null ? '' : `${scope}: `}${summary}`,
   ]);
   const paint = (row: number, _column: number, text: string) =>
-    changes[row]?.counted === true && changes[row].weight !== 'none' ? text : screen.colours.dim(text);
+    changes[row]?.counted === true && changes[row].item.weight !== 'none' ? text : screen.colours.dim(text);
   return `${head}\n${renderTable(changeColumns, rows, screen, paint)}`;
 }
 

@@ -32,7 +32,8 @@ export function cancelReverts(walk: Walk, owners: number, inRange: InRange, rele
       const outcomes = reverts.map((reverted) => judge(reverted, revert, owner));
       const open = outcomes.filter(({ fate }) => fate.type !== 'cancels').map(({ fate }) => fate);
       for (const { cancelled } of outcomes) {
-        for (const index of cancelled) fates.set(index * owners + owner, { type: 'cancelled', by: revert.id });
+        for (const index of cancelled)
+          fates.set(index * owners + owner, { type: 'cancelled', by: walk.graph.idOf(revert.index) });
       }
       const strongest = heaviestFate(open) ?? outcomes[0]?.fate;
       if (strongest !== undefined) fates.set(revert.index * owners + owner, strongest);
@@ -50,7 +51,7 @@ export function cancelReverts(walk: Walk, owners: number, inRange: InRange, rele
       const undone = undoneBy(target, reverted.keeps);
       if (inRange(target, owner)) {
         const cancelled = undone.filter((index) => inRange(index, owner));
-        return { fate: { type: 'cancels', target: walk.graph.ids[target] ?? reverted.commit }, cancelled };
+        return { fate: { type: 'cancels', target: walk.graph.idOf(target) }, cancelled };
       }
       const weight = heaviest(undone.map((index) => walk.touchingAt(index)?.meaning.weight ?? 'none'));
       return { fate: takesBack(reverted.commit, weight), cancelled: [] };

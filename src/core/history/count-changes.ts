@@ -2,17 +2,19 @@ import { cancelReverts, type Fate, type InRange, type ReleasedCommits } from './
 import type { Person } from './commit.ts';
 import { isReached } from './graph.ts';
 import type { Item } from './meaning.ts';
+import type { References } from './reference.ts';
 import type { TouchingCommit, Walk } from './walk.ts';
 import { heaviest, type Weight } from './weight.ts';
 
 /** What one commit means for one package. */
-export type Change = Item & {
+export type Change = {
+  readonly item: Item;
   readonly commit: string;
   /** Whether it counts towards the next version, and why or why not. */
   readonly counted: boolean;
   readonly why: string;
-  readonly issues: readonly string[];
-  readonly authors: readonly Person[];
+  readonly author: Person;
+  readonly references: References;
   /** A commit without a recognisable kind. */
   readonly unmarked: boolean;
   /** A labelled stream's last release does not hold it. */
@@ -60,18 +62,19 @@ export function countChanges(
       if (verdict.warning !== null) result.warnings.push(verdict.warning);
       if (takesFromSeries)
         result.warnings.push(
-          `${commit.id.slice(0, 7)} takes back what the last prerelease holds: something public may go away`,
+          `${walk.graph.idOf(commit.index).slice(0, 7)} takes back what the last prerelease holds: something public may go away`,
         );
       const also = elsewhere[owner]?.get(commit.index);
       const why = also === undefined ? verdict.why : `${verdict.why}; also in ${also}`;
+      const id = walk.graph.idOf(commit.index);
       for (const item of verdict.items) {
         result.changes.push({
-          ...item,
-          commit: commit.id,
+          item,
+          commit: id,
           counted: verdict.counted,
           why,
-          issues: commit.meaning.references.issues,
-          authors: [commit.author, ...commit.meaning.references.coAuthors],
+          author: commit.author,
+          references: commit.meaning.references,
           unmarked: verdict.counted && commit.meaning.how === 'unmarked' && verdict.fate === undefined,
           sinceSeries: !isReached(series, commit.index, owner),
           takesFromSeries,
@@ -107,10 +110,12 @@ export function countChanges(
       return {
         why,
         items: [summaryItem(commit, revertWeight ?? 'patch')],
-        warning: `${commit.id.slice(0, 7)} ${why}; counted as a patch`,
+        warning: `${walk.graph.idOf(commit.index).slice(0, 7)} ${why}; counted as a patch`,
       };
     }
-    const warning = fate.isPublic ? `${commit.id.slice(0, 7)} takes back ${short}: something public goes away` : null;
+    const warning = fate.isPublic
+      ? `${walk.graph.idOf(commit.index).slice(0, 7)} takes back ${short}: something public goes away`
+      : null;
     return { why: `takes back released ${short}`, items: [summaryItem(commit, revertWeight ?? fate.weight)], warning };
   }
 
@@ -134,7 +139,7 @@ export function countCommits({ changes }: PackageChanges, countedOnly: boolean):
 
 /** The heaviest counted weight (step 13). */
 export function ownWeight({ changes }: PackageChanges): Weight {
-  return heaviest(changes.filter(({ counted }) => counted).map(({ weight }) => weight));
+  return heaviest(changes.filter(({ counted }) => counted).map(({ item }) => item.weight));
 }
 
 function summaryItem({ meaning }: TouchingCommit, weight: Weight): Item {
@@ -147,6 +152,7 @@ function reasonOf({ meaning }: TouchingCommit): string {
   if (meaning.how === 'amended') return 'amended by the configuration';
   if (meaning.how === 'unmarked') return 'no recognisable kind';
   const [first] = meaning.items;
+  if (meaning.how === 'conventional' && meaning.items.length === 1 && first?.breaking === null) return first.kind ?? '';
   const listed = meaning.items.length > 1 ? ', with the changes its body lists' : '';
   const breaking = meaning.items.some(({ breaking }) => breaking !== null) ? ', breaking' : '';
   return `${meaning.how === 'pattern' ? 'by pattern ' : ''}${first?.kind ?? ''}${breaking}${listed}`;

@@ -56,9 +56,9 @@ function firstReachable(descending: readonly VersionTag[], known: Reachability):
   for (const [index, candidate] of descending.entries()) {
     const reachable = known.get(candidate.tag);
     if (reachable === true) return { type: 'found', found: candidate };
-    // Two first, since most often the highest is it; then ever more, so that few rounds settle any history.
+    // One first, since most often the highest is it and older tags cost git a long walk; then ever more.
     if (reachable === undefined)
-      return { type: 'ask', tags: descending.slice(index, index + 2 + index * 4).map(({ tag }) => tag) };
+      return { type: 'ask', tags: descending.slice(index, index + 1 + index * 3).map(({ tag }) => tag) };
   }
   return { type: 'found', found: null };
 }

@@ -153,7 +153,19 @@ function withNotes(items: readonly Item[], message: Message, rules: MeaningRules
 function weigh(item: Omit<Item, 'weight'>, rules: MeaningRules): Item {
   const own = item.kind === null ? rules.unmarkedWeight : kindWeight(item.kind, rules);
   const breaking = item.breaking === null ? 'none' : (rules.weights['breaking'] ?? 'major');
-  return { ...item, weight: heaviest([own, breaking]) };
+  const { kind, scope, summary, breaking: note } = item;
+  return {
+    kind,
+    scope,
+    summary: detach(summary),
+    breaking: note,
+    weight: note === null ? own : heaviest([own, breaking]),
+  };
+}
+
+/** A copy of its own: a part of a text would keep the whole of it, a commit's message, in memory. */
+function detach(text: string): string {
+  return Buffer.from(text).toString();
 }
 
 function kindWeight(kind: string, { weights }: MeaningRules): Weight {

@@ -186,8 +186,8 @@ function decideLabelled(
   const inSeries = highestVersion(members.flatMap(({ lastInSeries }) => lastInSeries ?? []));
   const isNew = members.some(({ changes }) =>
     changes.changes.some(
-      ({ counted, sinceSeries, weight, takesFromSeries }) =>
-        takesFromSeries || (counted && sinceSeries && weight !== 'none'),
+      ({ counted, sinceSeries, item, takesFromSeries }) =>
+        takesFromSeries || (counted && sinceSeries && item.weight !== 'none'),
     ),
   );
   if (!unit.forced && (inSeries === null ? own === null : !isNew)) return { next: null, problem: null };
@@ -325,7 +325,7 @@ function unmarkedProblems(packages: readonly PackageFacts[], rules: VersionRules
     members.flatMap((member) =>
       (packages[member]?.changes.changes ?? [])
         .filter(({ unmarked }) => unmarked)
-        .map(({ commit, summary }) => ({
+        .map(({ commit, item: { summary } }) => ({
           code: 'COMMIT_UNMARKED' as const,
           message: `${commit.slice(0, 7)} "${summary}" says nothing of its kind, for ${packages[member]?.name}`,
           fix: `Add it to history.amend: "${commit.slice(0, 7)}": { kind: fix }`,

@@ -8,11 +8,11 @@ const words: Readonly<Record<string, readonly [string, string]>> = {
 
 /** Why a package is released, in a few words: `1 breaking change, 2 features, 1 fix`. */
 export function reasonOfRelease({ changes }: PackageChanges): string {
-  const counted = changes.filter(({ counted, weight }) => counted && weight !== 'none');
+  const counted = changes.filter(({ counted, item }) => counted && item.weight !== 'none');
   const breaking = counted.filter(isBreaking);
   const groups = new Map<string, number>();
   for (const change of counted.filter((change) => !isBreaking(change))) {
-    const kind = change.kind ?? 'unmarked';
+    const kind = change.item.kind ?? 'unmarked';
     groups.set(kind, (groups.get(kind) ?? 0) + 1);
   }
   const order = [...groups.keys()].sort((a, b) => rank(a) - rank(b) || (a < b ? -1 : 1));
@@ -35,13 +35,13 @@ export function reasonOfRest({ changes }: PackageChanges, last: string | null): 
   const kinds = new Set(
     changes
       .filter(({ counted }) => counted)
-      .map(({ kind }) => (kind === 'test' ? 'tests' : (kind ?? 'unmarked commits'))),
+      .map(({ item: { kind } }) => (kind === 'test' ? 'tests' : (kind ?? 'unmarked commits'))),
   );
   return `only ${listWords([...kinds].sort())} changed`.replace('unmarked commits changed', 'unmarked commits');
 }
 
-function isBreaking({ breaking }: Change): boolean {
-  return breaking !== null;
+function isBreaking({ item }: Change): boolean {
+  return item.breaking !== null;
 }
 
 function rank(kind: string): number {

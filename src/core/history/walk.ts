@@ -5,7 +5,6 @@ import { type Amendments, type Meaning, type MeaningRules, readMeaning } from '.
 /** A commit of the walk that touches at least one package. */
 export type TouchingCommit = {
   readonly index: number;
-  readonly id: string;
   readonly author: Person;
   readonly isMerge: boolean;
   readonly touched: readonly number[];
@@ -38,7 +37,7 @@ export class Walk {
   readonly touching: TouchingCommit[] = [];
   readonly others: OtherCommit[] = [];
   readonly notes: string[] = [];
-  readonly #byIndex = new Map<number, TouchingCommit>();
+  readonly #owners = new Map<string, readonly number[]>();
   readonly #rules: WalkRules;
 
   constructor(rules: WalkRules) {
@@ -48,7 +47,7 @@ export class Walk {
   add(commit: Commit): void {
     const { owners, meaning, amendments, keepOthers } = this.#rules;
     const index = this.graph.add(commit.id, commit.parents);
-    const touched = [...new Set(commit.paths.flatMap((path) => owners(path)))];
+    const touched = this.#share(ownersOf(commit.paths, owners));
     const isMerge = commit.parents.length > 1;
     const amendment = amendments.of(commit);
     if (commit.cut)
@@ -60,7 +59,6 @@ export class Walk {
     const read = readMeaning(commit, meaning, amendment);
     const record = {
       index,
-      id: commit.id,
       author: commit.author,
       isMerge,
       touched,
@@ -68,11 +66,18 @@ export class Walk {
       isRecord: this.#isRecord(commit, read),
     };
     this.touching.push(record);
-    this.#byIndex.set(index, record);
   }
 
   touchingAt(index: number): TouchingCommit | null {
-    return this.#byIndex.get(index) ?? null;
+    let [low, high] = [0, this.touching.length - 1];
+    while (low <= high) {
+      const middle = (low + high) >> 1;
+      const found = this.touching[middle];
+      if (found === undefined || found.index === index) return found ?? null;
+      if (found.index < index) low = middle + 1;
+      else high = middle - 1;
+    }
+    return null;
   }
 
   /** Ids that messages refer to and the walk does not hold: git has to say what they are. */
@@ -84,6 +89,14 @@ export class Walk {
     return [...new Set(ids)].filter((id) => this.graph.indexOfPrefix(id) === null);
   }
 
+  /** One list per combination of packages, however many commits touch it. */
+  #share(touched: readonly number[]): readonly number[] {
+    const key = touched.join();
+    const known = this.#owners.get(key) ?? touched;
+    this.#owners.set(key, known);
+    return known;
+  }
+
   #isRecord(commit: Commit, meaning: Meaning): boolean {
     if (meaning.references.releases.length === 0) return false;
     const extra = commit.paths.find((path) => !this.#rules.isWriteBackPath(path));
@@ -93,4 +106,11 @@ export class Walk {
     );
     return false;
   }
+}
+
+function ownersOf(paths: readonly string[], owners: (path: string) => readonly number[]): readonly number[] {
+  const [first] = paths;
+  const found = first === undefined ? [] : owners(first);
+  if (paths.every((path) => owners(path) === found)) return found;
+  return [...new Set(paths.flatMap((path) => owners(path)))];
 }

