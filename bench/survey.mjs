@@ -35,14 +35,15 @@ for (const { commits, packages, tags, unreleased, limit = Number.POSITIVE_INFINI
       : { program: 'sh', args: ['-c', `git ${log.join(' ')} && node -e 0`], cwd: folder };
   const title = `${commits} commits, ${packages} packages, ${tags} tags`;
   results.push(report(title, compare(ours, theirs, commits > 50_000 ? 5 : 7), limit));
-  const { stderr } = spawnSync(
-    '/usr/bin/time',
-    ['-f', '%M', process.execPath, program, 'survey', '--json', '--quiet'],
-    { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'ignore', 'pipe'] },
-  );
-  const peak = Number(stderr?.trim().split('\n').at(-1)) / 1024;
-  if (peak > 0)
-    console.log(`${''.padEnd(34)} peak memory ${peak.toFixed(0)} MB (the larger of our own process and git's)`);
+  const hook = path.join(import.meta.dirname, 'peak-memory.cjs');
+  const { stderr } = spawnSync(process.execPath, ['-r', hook, ...ours.args], {
+    cwd: folder,
+    encoding: 'utf8',
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
+  const peak = Number(/^peak (\d+)$/m.exec(stderr)?.[1]);
+  console.log(`${''.padEnd(34)} ${peak} MB of memory at most, ${peak < 150 ? 'within' : 'OVER'} 150`);
+  results.push(peak < 150);
 }
 if (process.argv[2] === undefined) rmSync(top, { recursive: true });
 process.exitCode = results.every(Boolean) ? 0 : 1;

@@ -9,6 +9,12 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/survey.ts')).survey,
   },
   {
+    name: 'notes',
+    positional: '',
+    describe: 'Write the release notes of the next release, a past one or a range',
+    load: async () => (await import('./command/notes.ts')).notes,
+  },
+  {
     name: 'build',
     positional: '',
     describe: 'Build the packages of the next release from a fresh checkout',

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { mkdir, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
+import { renderMarkdown } from '../core/changelog/markdown.ts';
 import type { ArtifactConfig, StepConfig } from '../core/config/config.ts';
 import { contentDigest, formatMode, type Origin, type PackedEntry } from '../core/contents/entry.ts';
 import { type Candidate, type Staged, selectByRules } from '../core/contents/select.ts';
@@ -22,6 +23,7 @@ import { type ListedFile, listFiles } from '../world/list-files.ts';
 import { runStep } from '../world/step.ts';
 import { type Context, warn } from './context.ts';
 import { credentialVariables } from './credential-variables.ts';
+import { notesOf, readIntro } from './notes.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
 import type { Package } from './workspace.ts';
 
@@ -346,12 +348,24 @@ async function writeRecords(
   const releaseText = `${JSON.stringify(release, null, 2)}\n`;
   await writeWhole(path.join(fresh, 'CONTENTS.json'), contentsText);
   await writeWhole(path.join(fresh, 'release.json'), releaseText);
+  const notesText = await writeNotes(job, fresh, sourceTime);
   const digests = [
     ...artifacts.map(({ record }) => [record.sha256, record.file] as const),
     [sha256(contentsText), 'CONTENTS.json'] as const,
     [sha256(releaseText), 'release.json'] as const,
+    [sha256(notesText), 'NOTES.md'] as const,
   ];
   await writeWhole(path.join(fresh, 'SHA256SUMS'), digests.map(([digest, file]) => `${digest}  ${file}\n`).join(''));
+}
+
+/** The notes that go along with the release, dated by its commit so that they are the same each time. */
+async function writeNotes({ survey, surveyed, version }: Job, fresh: string, sourceTime: number): Promise<string> {
+  const intro = await readIntro(survey, surveyed);
+  const at = new Date(sourceTime * 1000);
+  const notes = { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
+  const text = renderMarkdown(notes, { links: survey.workspace.config.links, withPackage: true, level: 2 });
+  await writeWhole(path.join(fresh, 'NOTES.md'), text);
+  return text;
 }
 
 function toRelease(

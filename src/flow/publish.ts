@@ -196,9 +196,11 @@ async function pushPlan(
   const mark = randomBytes(16).toString('hex');
   const made: string[] = [];
   const before = await currentLedger(repository.place);
-  for (const { record: one } of releases.filter(({ record: { tag } }) => missing.includes(tag))) {
+  for (const { folder, record: one } of releases.filter(({ record: { tag } }) => missing.includes(tag))) {
     if ((await readLocalTag(repository.place, one.tag))?.isAnnotated !== true) {
-      const message = `${one.package} ${one.version}\n\n${one.reasons.join('\n')}\n\nBevelstone-Run: ${mark}\n`;
+      const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
+      const text = notes === '' ? one.reasons.join('\n') : notes;
+      const message = `${one.package} ${one.version}\n\n${text}\n\nBevelstone-Run: ${mark}\n`;
       await makeTag(repository.place, one.tag, one.commit, message);
       made.push(one.tag);
     }

@@ -12,7 +12,7 @@ import type { Weight } from '../core/history/weight.ts';
 import { nodeRangeTakes } from '../core/version/range-node.ts';
 import { type Scheme, type Spellings, spell, spellAll } from '../core/version/spelling.ts';
 import { chooseStream, type Stream } from '../core/version/stream.ts';
-import { assignTags, type VersionTag } from '../core/version/tag-pattern.ts';
+import { assignTags, type Tag, type VersionTag } from '../core/version/tag-pattern.ts';
 import { compareVersions } from '../core/version/version.ts';
 import { readCommits, readHistory } from '../world/git/read-history.ts';
 import { ancestorsAmong, commonAncestor, findCommits } from '../world/git/read-objects.ts';
@@ -38,6 +38,10 @@ export type SurveyOptions = {
   readonly because: string | null;
   /** Whether to list commits of no package too. */
   readonly changes: boolean;
+  /** Where every package's changes begin, instead of its last release. */
+  readonly from: string | null;
+  /** Whether releases of the surveyed commit itself are looked at as if they were still to come, without refusals. */
+  readonly asReleased: boolean;
 };
 
 /** Nothing asked otherwise. */
@@ -49,6 +53,8 @@ export const plainSurvey: SurveyOptions = {
   raise: null,
   because: null,
   changes: false,
+  from: null,
+  asReleased: false,
 };
 
 /** One package of a survey. */
@@ -64,6 +70,8 @@ export type SurveyedPackage = {
   readonly reasons: readonly string[];
   readonly spellings: Spellings;
   readonly changes: readonly Change[];
+  /** The version that the surveyed commit itself is tagged with. */
+  readonly here: VersionTag | null;
 };
 
 /** The answer of `survey`, with what later steps need beside it. */
@@ -94,17 +102,19 @@ export async function surveyWorkspace(
   const workspace = await readWorkspace(context, repository, commit, source);
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
-  const assigned = assignTags(found.tags, packages);
+  const tags = options.asReleased ? found.tags.filter((tag) => tag.commit !== commit) : found.tags;
+  const assigned = assignTags(tags, packages);
   refuseClaimedTwice(assigned.claimedTwice);
   for (const note of [...found.notes, ...assigned.notes]) warn(context, note);
   const stream = chooseStream(config.streams, branch, options.stream);
   const releases = await lastReleases(repository, commit, stream, assigned.byOwner);
 
-  const end = await walkEnd(repository, releases);
+  const from = options.from === null ? null : await resolveCommit(repository.place, options.from);
+  const end = from ?? (await walkEnd(repository, releases));
   const { walk, amendments, rules } = await walkHistory(repository, { commit, end }, workspace, options.changes);
   const released = await askReferences(repository, walk, { commit, end }, rules);
   const starts = releases.map(({ last, lastInSeries }, index) => ({
-    last: last?.commit ?? null,
+    last: from ?? last?.commit ?? null,
     lastInSeries: lastInSeries?.commit ?? null,
     others: (assigned.byOwner[index] ?? [])
       .filter(({ tag }) => tag !== last?.tag)
@@ -142,13 +152,20 @@ export async function surveyWorkspace(
       selected,
     },
   );
-  throwAll(answers.problems);
+  if (!options.asReleased) throwAll(answers.problems);
 
   const indexes = [...packages.keys()].filter((index) => isShown(index, selected, groupIndexes(config, packages)));
   const surveyed = indexes.map((index) =>
-    toSurveyed(packages[index], releases[index], answers.packages[index], counted[index]?.changes ?? [], stream),
+    toSurveyed({
+      one: packages[index],
+      release: releases[index],
+      answer: answers.packages[index],
+      changes: counted[index]?.changes ?? [],
+      stream,
+      here: releasedHere(found.tags, packages, commit, index),
+    }),
   );
-  for (const index of indexes) {
+  for (const index of options.asReleased ? [] : indexes) {
     for (const warning of counted[index]?.warnings ?? []) warn(context, `${packages[index]?.name}: ${warning}`);
     noteElsewhere(context, packages[index], releases[index]);
     noteManifest(context, packages[index], releases[index], answers.packages[index]);
@@ -307,13 +324,34 @@ function isShown(index: number, selected: ReadonlySet<number> | null, groups: re
   return groups.some((group) => group.includes(index) && group.some((member) => selected.has(member)));
 }
 
-function toSurveyed(
-  one: Package | undefined,
-  release: KnownRelease | undefined,
-  answer: NextVersion | undefined,
-  changes: readonly Change[],
-  stream: Stream,
-): SurveyedPackage {
+type SurveyedParts = {
+  readonly one: Package | undefined;
+  readonly release: KnownRelease | undefined;
+  readonly answer: NextVersion | undefined;
+  readonly changes: readonly Change[];
+  readonly stream: Stream;
+  readonly here: VersionTag | null;
+};
+
+/** The highest version that the surveyed commit itself is tagged with. */
+function releasedHere(
+  tags: readonly Tag[],
+  packages: readonly Package[],
+  commit: string,
+  index: number,
+): VersionTag | null {
+  const own =
+    assignTags(
+      tags.filter((tag) => tag.commit === commit),
+      packages,
+    ).byOwner[index] ?? [];
+  return own.reduce<VersionTag | null>(
+    (best, tag) => (best === null || compareVersions(tag.version, best.version) > 0 ? tag : best),
+    null,
+  );
+}
+
+function toSurveyed({ one, release, answer, changes, stream, here }: SurveyedParts): SurveyedPackage {
   if (one === undefined || release === undefined || answer === undefined)
     throw new Error('a package got lost on the way');
   const { next } = answer;
@@ -330,6 +368,7 @@ function toSurveyed(
     reasons: answer.reasons,
     spellings: next === null ? {} : spellAll(next, stream),
     changes,
+    here,
   };
 }
 

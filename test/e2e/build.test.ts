@@ -35,6 +35,7 @@ describe('build', () => {
     const out = result.releases[0].folder;
     expect(readdirSync(out).sort()).toEqual([
       'CONTENTS.json',
+      'NOTES.md',
       'SHA256SUMS',
       'release.json',
       'tidemark-1.4.0.tar.gz',

@@ -30,6 +30,8 @@ export const survey: Command<SurveyOptions, Survey> = {
     raise: (raw['raise'] as Weight | undefined) ?? null,
     because: optionalText(raw, 'because'),
     changes: raw['changes'] === true,
+    from: null,
+    asReleased: false,
   }),
   run: async (options, context) => {
     const { surveyWorkspace } = await import('../../flow/survey.ts');

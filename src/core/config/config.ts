@@ -84,12 +84,24 @@ export type DestinationConfig = {
   readonly access: 'public' | 'restricted' | null;
 };
 
+/** `links`: templates of addresses. */
+export type LinksConfig = { readonly commit: string | null; readonly issue: string | null };
+
+/** `notes`: titles of sections by kind, in their order. */
+export type NotesConfig = { readonly sections: Readonly<Record<string, string>> };
+
+/** `write-back`: what a release changes in the repository. */
+export type WriteBackConfig = { readonly changelog: string };
+
 /** The whole of bevelstone.yaml. */
 export type Config = {
   readonly schema: 1;
   readonly bevelstone: string | null;
   readonly supplier: string | null;
   readonly output: string;
+  readonly links: LinksConfig;
+  readonly notes: NotesConfig;
+  readonly 'write-back': WriteBackConfig;
   readonly history: HistoryConfig;
   readonly streams: Readonly<Record<string, StreamConfig>>;
   readonly packages: Readonly<Record<string, PackageConfig>>;

@@ -9,9 +9,12 @@ import type {
   ContentsConfig,
   DestinationConfig,
   HistoryConfig,
+  LinksConfig,
+  NotesConfig,
   PackageConfig,
   StepConfig,
   VerifyConfig,
+  WriteBackConfig,
 } from './config.ts';
 
 // The one place for keys and defaults. An unknown key is an error (Joi's way); `convert: false` keeps "5" from being 5.
@@ -92,6 +95,36 @@ const history = () =>
       .pattern(/^[0-9a-f]{4,64}$/i, amendment())
       .default({}),
   }).default();
+
+const defaultSections: NotesConfig['sections'] = {
+  feat: 'Added',
+  fix: 'Fixed',
+  perf: 'Faster',
+  security: 'Security',
+  revert: 'Taken back',
+};
+
+const linkTemplate = (placeholder: string) =>
+  Joi.string().custom((text: string, helpers) =>
+    /^https?:\/\//.test(text) && text.includes(`{${placeholder}}`)
+      ? text
+      : helpers.message({ custom: `{{#label}} is no address with {${placeholder}} in it` }),
+  );
+
+const links = () =>
+  Joi.object<LinksConfig>({
+    commit: linkTemplate('commit').default(null),
+    issue: linkTemplate('issue').default(null),
+  }).default();
+
+const notes = () =>
+  Joi.object<NotesConfig>({
+    sections: record(Joi.string())
+      .custom((named: NotesConfig['sections']) => ({ ...defaultSections, ...named }))
+      .default(defaultSections),
+  }).default();
+
+const writeBack = () => Joi.object<WriteBackConfig>({ changelog: relativeFolder().default('CHANGELOG.md') }).default();
 
 const stream = () =>
   Joi.object({
@@ -192,6 +225,9 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     bevelstone: Joi.string().default(null),
     supplier: Joi.string().default(null),
     output: relativeFolder().default('bevelstone-out'),
+    links: links(),
+    notes: notes(),
+    'write-back': writeBack(),
     history: history(),
     streams: record(stream()).default(defaultStreams),
     packages: record(packageEntry()).default({}),

@@ -55,6 +55,7 @@ export const errorCatalog = {
   CONTENTS_COLLISION: { exitCode: 2, summary: 'Two contents rules write the same path' },
   CONTENTS_UNSAFE: { exitCode: 3, summary: 'A selected file would leave the package' },
   FORM_FIELD_TOO_LARGE: { exitCode: 3, summary: 'A value does not fit the field that the format has for it' },
+  TEMPLATE_INVALID: { exitCode: 2, summary: 'A template for release notes cannot be used' },
   STEP_FAILED: { exitCode: 7, summary: 'A build step failed' },
   FILE_CHANGED: { exitCode: 3, summary: 'A file changed while it was read' },
 

@@ -18,8 +18,17 @@ export function isVersion(text: string): boolean {
 
 /** Orders two valid versions by SemVer 2.0.0 §11: negative, 0 or positive. */
 export function compareVersions(a: string, b: string): number {
-  return semver.compare(a, b);
+  if (!isPlain.test(a) || !isPlain.test(b)) return semver.compare(a, b);
+  // Most versions are three numbers, and a history may have thousands of them to sort.
+  const [left, right] = [a.split('.'), b.split('.')];
+  for (const index of [0, 1, 2]) {
+    const difference = Number(left[index]) - Number(right[index]);
+    if (difference !== 0) return difference;
+  }
+  return 0;
 }
+
+const isPlain = /^\d+\.\d+\.\d+$/;
 
 /** The highest of the versions, or null when there is none. */
 export function highestVersion(versions: Iterable<string>): string | null {

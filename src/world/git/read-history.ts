@@ -5,6 +5,7 @@ import { type GitPlace, gitChunks } from './run-git.ts';
 
 const mostSubject = 1000;
 const mostBody = 1 << 20;
+const longHistory = 2000;
 const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
 
 /**
@@ -12,7 +13,6 @@ const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
  * in batches, as git prints them: one at a time would cost more than reading them.
  */
 export function readHistory(place: GitPlace, head: string, exclude: string | null): AsyncGenerator<Commit[]> {
-  keepYoungHeapSmall();
   const range = exclude === null ? [head] : [head, `^${exclude}`];
   return readLog(place, ['--topo-order', '-c', ...range, '--'], undefined);
 }
@@ -29,6 +29,7 @@ async function* readLog(place: GitPlace, args: readonly string[], input: string 
   const log = ['log', '-z', '--name-only', '--no-renames', '--no-ext-diff', '--encoding=UTF-8', format, ...args];
   const people = new Map<string, Person>();
   let held: Buffer[] = [];
+  let count = 0;
   for await (const chunk of gitChunks(place, log, input === undefined ? {} : { input })) {
     held.push(chunk);
     // Only a chunk that ends with a whole record, or holds the next mark, is worth joining what waits.
@@ -36,6 +37,8 @@ async function* readLog(place: GitPlace, args: readonly string[], input: string 
     if (isLong) continue;
     const { commits, rest } = parseRecords(held.length === 1 ? chunk : Buffer.concat(held), mark, people);
     held = rest.length === 0 ? [] : [rest];
+    count += commits.length;
+    if (count > longHistory) keepYoungHeapSmall();
     if (commits.length > 0) yield commits;
   }
   const last = Buffer.concat([...held, mark]);

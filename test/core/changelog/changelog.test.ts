@@ -1,0 +1,249 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { insertSection, newChangelog } from '../../../src/core/changelog/insert-section.ts';
+import { escapeMarkdown, renderMarkdown } from '../../../src/core/changelog/markdown.ts';
+import { renderDebianStanza, renderPlainText } from '../../../src/core/changelog/plain-text.ts';
+import { contributorsOf, type NoteItem, type ReleaseNotes, sectionsOf } from '../../../src/core/changelog/section.ts';
+import { renderTemplate } from '../../../src/core/changelog/template.ts';
+import type { Change } from '../../../src/core/history/count-changes.ts';
+import type { Weight } from '../../../src/core/history/weight.ts';
+
+const titles = { feat: 'Added', fix: 'Fixed', perf: 'Faster' };
+const noLinks = { commit: null, issue: null };
+const item = (more: Partial<NoteItem> = {}): NoteItem => ({
+  summary: 'harbour view',
+  scope: null,
+  commit: '3f2c9e1aaaa',
+  breaking: null,
+  issues: [],
+  ...more,
+});
+const notes = (more: Partial<ReleaseNotes> = {}): ReleaseNotes => ({
+  package: 'tidemark',
+  version: '1.4.0',
+  range: '',
+  date: '2026-11-23',
+  intro: null,
+  sections: [{ title: 'Added', items: [item()] }],
+  contributors: [],
+  ...more,
+});
+
+function change(
+  kind: string | null,
+  weight: Weight,
+  more: { counted?: boolean; breaking?: string; by?: string } = {},
+): Change {
+  return {
+    item: { kind, scope: null, summary: `${kind} it`, breaking: more.breaking ?? null, weight },
+    commit: 'c',
+    counted: more.counted ?? true,
+    why: '',
+    author: { name: more.by ?? 'Boat', email: '' },
+    references: { pickedFrom: [], reverts: [], releases: [], issues: [], coAuthors: [{ name: 'Archive', email: '' }] },
+    unmarked: false,
+    sinceSeries: true,
+    takesFromSeries: false,
+  };
+}
+
+describe('sections', () => {
+  it('hold what breaks first, then by title, then the rest that weighs something', () => {
+    const changes = [
+      change('fix', 'patch'),
+      change('docs', 'none'),
+      change('tide', 'patch'),
+      change('feat', 'major', { breaking: 'x' }),
+      change('perf', 'none'),
+      change('feat', 'minor', { counted: false }),
+    ];
+
+    const sections = sectionsOf(changes, titles, ['Needs harmonics 2.0.0']);
+
+    expect(sections.map(({ title, items }) => [title, items.map(({ summary }) => summary)])).toEqual([
+      ['Breaking', ['feat it']],
+      ['Fixed', ['fix it']],
+      ['Faster', ['perf it']],
+      ['Other', ['tide it', 'Needs harmonics 2.0.0']],
+    ]);
+  });
+
+  it('name contributors once, those whose change counts', () => {
+    expect(
+      contributorsOf([
+        change('fix', 'patch'),
+        change('fix', 'patch', { by: 'Harbour' }),
+        change('fix', 'patch', { by: 'Nobody', counted: false }),
+      ]),
+    ).toEqual(['Boat', 'Archive', 'Harbour']);
+  });
+});
+
+describe('Markdown', () => {
+  it('links commits and issues, and tells what breaks in full', () => {
+    const links = {
+      commit: 'https://git.fenmarsh.example/{commit}',
+      issue: 'https://git.fenmarsh.example/issues/{issue}',
+    };
+    const breaking = item({
+      summary: 'other units (#12)',
+      scope: 'tides',
+      breaking: 'first line\n- no list\n\nsecond part',
+      issues: ['12', '7'],
+    });
+
+    expect(
+      renderMarkdown(
+        notes({ sections: [{ title: 'Breaking', items: [breaking] }], intro: '**By hand.**', contributors: ['A_b'] }),
+        { links, withPackage: true, level: 2 },
+      ),
+    ).toBe(
+      [
+        '## tidemark 1.4.0, 2026-11-23',
+        '',
+        '**By hand.**',
+        '',
+        '### Breaking',
+        '',
+        '- *tides*: other units ([#12](https://git.fenmarsh.example/issues/12)) · [#7](https://git.fenmarsh.example/issues/7), [3f2c9e1](https://git.fenmarsh.example/3f2c9e1aaaa)',
+        '',
+        '  first line',
+        '  \\- no list',
+        '',
+        '  second part',
+        '',
+        'With thanks to A_b.',
+        '',
+      ].join('\n'),
+    );
+  });
+
+  it.each([
+    ['a `code <b>` span', 'a `code <b>` span'],
+    ['an open ` tick', 'an open \\` tick'],
+    ['<script>x</script> & co', '&lt;script&gt;x&lt;/script&gt; &amp; co'],
+    ['[click](https://fenmarsh.example)', '\\[click\\](https://fenmarsh.example)'],
+    ['*bold* _it_ snake_case', '\\*bold\\* \\_it\\_ snake_case'],
+    ['<!-- open', '&lt;!-- open'],
+    ['esc \u001b[31m \u202e', 'esc ?\\[31m ?'],
+  ])('%j is written %j', (text, written) => {
+    expect(escapeMarkdown(text)).toBe(written);
+  });
+
+  it('never lets HTML, a line break or a control character out of a commit', () => {
+    fc.assert(
+      fc.property(fc.string({ unit: fc.constantFrom(...'ab`<>&[]*_\\~\n\r\u001b#-') }), (text) => {
+        const outside = escapeMarkdown(text).replace(/`[^`]+`/g, '');
+        expect(outside).not.toMatch(/[<>\n\r\u001b]/);
+        expect(outside.replace(/\\[\\`*_[\]~]/g, '')).not.toMatch(/[`*[\]]/);
+      }),
+    );
+  });
+});
+
+it('writes plain text and a Debian stanza', () => {
+  const both = notes({ sections: [{ title: 'Fixed', items: [item({ scope: 'log', breaking: 'all\nof it' })] }] });
+
+  expect(renderPlainText(both)).toBe(
+    'tidemark 1.4.0, 2026-11-23\n\nFixed\n  - log: harbour view  3f2c9e1\n      all\n      of it\n',
+  );
+  expect(
+    renderDebianStanza({
+      notes: both,
+      version: '1.4.0-1',
+      maintainer: 'Boat <boat@fenmarsh.example>',
+      at: new Date('2026-11-23T08:00:00Z'),
+    }),
+  ).toBe(
+    'tidemark (1.4.0-1) unstable; urgency=medium\n\n  * log: harbour view\n\n -- Boat <boat@fenmarsh.example>  Mon, 23 Nov 2026 08:00:00 +0000\n',
+  );
+});
+
+describe('a template', () => {
+  it('gets every field, escaped with two braces', () => {
+    const template =
+      '{{package}} {{version}}{{#sections}} [{{title}}{{#items}} {{summary}} {{{summary}}} {{short}}{{/items}}]{{/sections}}';
+    const own = notes({ sections: [{ title: 'Added', items: [item({ summary: '<b>\u001b' })] }] });
+
+    expect(renderTemplate(template, 'x', [own], noLinks)).toBe('tidemark 1.4.0 [Added &lt;b&gt;? <b>? 3f2c9e1]');
+  });
+
+  it('that is not closed is refused by name', () => {
+    expect(() => renderTemplate('{{#sections}}', 'own.md', [notes()], noLinks)).toThrow(
+      expect.objectContaining({ code: 'TEMPLATE_INVALID', where: { file: 'own.md' } }),
+    );
+  });
+});
+
+describe('inserting into a changelog', () => {
+  const section = (level: number) => `${'#'.repeat(level)} 1.4.0, today\n\n- x\n`;
+  const insert = (text: string, version = '1.4.0') => insertSection(text, version, section).text;
+
+  it.each([
+    ['newest first', '# Changes\n\n## 1.3.2\n\n- a\n', '# Changes\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n\n- a\n'],
+    ['below a newer one', '## 2.0.0\n\n- b\n\n## 1.3.2\n', '## 2.0.0\n\n- b\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n'],
+    [
+      'behind what is not released',
+      '# C\n\n## Unreleased\n\n- y\n\n## [1.3.2] - 2026\n',
+      '# C\n\n## Unreleased\n\n- y\n\n## 1.4.0, today\n\n- x\n\n## [1.3.2] - 2026\n',
+    ],
+    [
+      'oldest first',
+      '# C\n\n## 1.3.1\n\n## 1.3.2\n- a\n',
+      '# C\n\n## 1.3.1\n\n## 1.3.2\n- a\n\n## 1.4.0, today\n\n- x\n',
+    ],
+    ['headings of the first level', '# v1.3.2\n- a', '# 1.4.0, today\n\n- x\n\n# v1.3.2\n- a'],
+    [
+      'underlined headings',
+      'Log\n===\n\n1.3.2\n-----\n- a\n',
+      'Log\n===\n\n1.4.0, today\n------------\n\n- x\n\n1.3.2\n-----\n- a\n',
+    ],
+    [
+      'CRLF and a byte order mark',
+      '\ufeff# C\r\n\r\n## 1.3.2\r\n',
+      '\ufeff# C\r\n\r\n## 1.4.0, today\r\n\r\n- x\r\n\r\n## 1.3.2\r\n',
+    ],
+    ['no version yet', '# C\nwords', '# C\nwords\n\n## 1.4.0, today\n\n- x\n'],
+    ['an empty file', '', '## 1.4.0, today\n\n- x\n'],
+    [
+      'versions in code',
+      '# C\n\n```\n## 1.0.0\n```\n\n## 1.3.2\n',
+      '# C\n\n```\n## 1.0.0\n```\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n',
+    ],
+  ])('%s', (_, before, after) => {
+    expect(insert(before)).toBe(after);
+  });
+
+  it('keeps everything else byte for byte, and does nothing the second time', () => {
+    const line = fc.constantFrom(
+      '## 1.3.2',
+      '# v0.9.0 (old)',
+      '## 2.0.0-early.1',
+      '- x',
+      '',
+      '   odd\t',
+      '```',
+      'words',
+      '1.0.0\n---',
+    );
+    fc.assert(
+      fc.property(fc.array(line), fc.constantFrom('\n', '\r\n'), fc.boolean(), (lines, newline, ends) => {
+        const text = lines.join('\n').replaceAll('\n', newline) + (ends ? newline : '');
+        const once = insertSection(text, '1.4.0', section);
+        expect(insertSection(once.text, '1.4.0', section)).toEqual({ text: once.text, change: 'already-there' });
+        const kept = once.text.length - text.length;
+        const at = [...once.text].findIndex(
+          (_, start) => once.text.slice(0, start) + once.text.slice(start + kept) === text,
+        );
+        expect(at >= 0 || once.text === text + once.text.slice(text.length)).toBe(true);
+      }),
+    );
+  });
+
+  it('leaves a version that has a section alone', () => {
+    const text = '## [1.4.0] by hand\n';
+
+    expect(insertSection(text, '1.4.0', section)).toEqual({ text, change: 'already-there' });
+    expect(newChangelog('tidemark', section)).toBe('# Changes of tidemark\n\n## 1.4.0, today\n\n- x\n');
+  });
+});
