@@ -10,8 +10,10 @@ import { layOut } from '../core/form/form.ts';
 import { selectForNpm } from '../core/form/npm-selection.ts';
 import { orderByDependency } from '../core/history/dependency.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
-import { editPackageJson, type JsonEdit, objectOf, parsePackageJson } from '../core/manifest/package-json.ts';
-import { isWorkspaceRange, raiseNodeRange } from '../core/version/range-node.ts';
+import { parsePackageJson } from '../core/manifest/package-json.ts';
+import { rangeRules } from '../core/version/range.ts';
+import { isWorkspaceRange } from '../core/version/range-node.ts';
+import { spell } from '../core/version/spelling.ts';
 import { pointerOf } from '../core/version/stream.ts';
 import { formatTag } from '../core/version/tag-pattern.ts';
 import { type WrittenArchive, writeTarGz } from '../world/archive/write-tar.ts';
@@ -149,23 +151,39 @@ async function buildPackage(job: Job): Promise<BuiltRelease> {
 
 /** Writes the version, and the ranges of workspace packages that are released with it, into the checkout's manifest. */
 async function stampManifest({ one, version, versions, survey }: Job, folder: string): Promise<string | null> {
-  if (one.ecosystem !== 'node' || one.manifestPath === null) return null;
-  const file = path.join(folder, 'package.json');
-  const text = (await readTextIfThere(file)) ?? '';
-  const json = parsePackageJson(text, one.manifestPath);
-  const edits: JsonEdit[] = [{ path: ['version'], value: version }];
-  for (const edge of survey.edges.filter(({ from }) => survey.workspace.packages[from] === one)) {
-    const needed = survey.workspace.packages[edge.to];
-    const name = needed?.manifest?.name ?? needed?.name ?? '';
-    const released = versions.get(edge.to) ?? survey.packages[survey.indexes.indexOf(edge.to)]?.last?.version;
-    if (released === undefined || (edge.takes(released) && !isWorkspaceRange(edge.range))) continue;
-    for (const field of ['dependencies', 'optionalDependencies', 'peerDependencies', 'devDependencies']) {
-      if (objectOf(json[field])[name] === edge.range)
-        edits.push({ path: [field, name], value: raiseNodeRange(edge.range, released) });
-    }
-  }
-  await writeWhole(file, editPackageJson(text, edits, one.manifestPath));
-  return 'package.json';
+  if (one.format === null || one.manifestPath === null) return null;
+  const inside = path.posix.relative(one.folder, one.manifestPath);
+  const file = path.join(folder, inside);
+  const ranges = survey.edges
+    .filter(({ from }) => survey.workspace.packages[from] === one)
+    .flatMap(({ to, range, takes }) => {
+      const needed = survey.workspace.packages[to];
+      const released = versions.get(to) ?? survey.packages[survey.indexes.indexOf(to)]?.last?.version;
+      const isKept = one.ecosystem !== 'node' || !isWorkspaceRange(range);
+      if (released === undefined || (takes(released) && isKept)) return [];
+      return [
+        {
+          name: needed?.manifest?.name ?? needed?.name ?? '',
+          from: range,
+          to: rangeRules(one.ecosystem).raise(range, released),
+        },
+      ];
+    });
+  await writeWhole(
+    file,
+    one.format.stamp(
+      (await readTextIfThere(file)) ?? '',
+      { version: spelt(one, version, survey), ranges },
+      one.manifestPath,
+    ),
+  );
+  return inside;
+}
+
+/** The version as the ecosystem's manifest has it. */
+function spelt({ ecosystem }: Package, version: string, { stream }: Survey): string {
+  if (ecosystem === 'python') return spell('python', version, stream);
+  return ecosystem === 'jvm' ? spell('maven', version, stream) : version;
 }
 
 async function runBuildStep(

@@ -9,7 +9,7 @@ import { type NextVersion, nextVersions, type Overrides, type PackageFacts } fro
 import { packagesByPath } from '../core/history/touch.ts';
 import { type OtherCommit, Walk } from '../core/history/walk.ts';
 import type { Weight } from '../core/history/weight.ts';
-import { nodeRangeTakes } from '../core/version/range-node.ts';
+import { rangeRules } from '../core/version/range.ts';
 import { type Scheme, type Spellings, spell, spellAll } from '../core/version/spelling.ts';
 import { chooseStream, type Stream } from '../core/version/stream.ts';
 import { assignTags, type Tag, type VersionTag } from '../core/version/tag-pattern.ts';
@@ -309,7 +309,16 @@ function dependencyEdges(packages: readonly Package[], releases: readonly KnownR
       if (to === undefined || to === from || packages[to]?.ecosystem !== one.ecosystem) return [];
       const last = releases[to]?.last?.version ?? null;
       const isReExported = one.config['re-exports'].includes(name);
-      return [{ from, to, kind, range, isReExported, takes: (version) => nodeRangeTakes(range, last, version) }];
+      return [
+        {
+          from,
+          to,
+          kind,
+          range,
+          isReExported,
+          takes: (version) => rangeRules(one.ecosystem).takes(range, last, version),
+        },
+      ];
     }),
   );
 }

@@ -3,8 +3,8 @@ import semver from 'semver';
 import type { Config, PackageConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { normalFolder } from '../core/history/touch.ts';
-import { parsePackageJson, readPackageJson } from '../core/manifest/package-json.ts';
-import { manifestFiles, type PackageManifest } from '../core/manifest/package-manifest.ts';
+import { manifestFormats } from '../core/manifest/manifest-formats.ts';
+import type { ManifestFormat, PackageManifest } from '../core/manifest/package-manifest.ts';
 import { nearest } from '../core/text/nearest.ts';
 import { readTextIfThere } from '../world/files.ts';
 import { readFilesAt } from '../world/git/read-objects.ts';
@@ -19,7 +19,8 @@ export type Package = {
   readonly ecosystem: string;
   /** Patterns of its tags: the first is written, all are read. */
   readonly tags: readonly string[];
-  /** Null where the ecosystem's manifest is not read yet or not there. */
+  readonly format: ManifestFormat | null;
+  /** Null where the ecosystem has no manifest that is read, or none is there. */
   readonly manifest: PackageManifest | null;
   /** Path of the manifest in the repository. */
   readonly manifestPath: string | null;
@@ -59,11 +60,14 @@ export async function readWorkspace(
     configText === null ? defaultConfig() : parseConfig(configText, context.configFile ?? 'bevelstone.yaml');
   checkProgramVersion(config, context.programVersion);
   const listed = Object.entries(config.packages);
-  const folders = listed.length > 0 ? listed.map(([, { folder }]) => normalFolder(folder)) : [''];
+  const places =
+    listed.length > 0
+      ? listed.map(([name, { folder }]) => ({ name, folder: normalFolder(folder) }))
+      : [{ name: '', folder: '' }];
   const texts = await readFilesAt(
     repository.place,
     commit,
-    folders.flatMap((folder) => manifestFiles.map(({ file }) => join(folder, file))),
+    places.flatMap(({ name, folder }) => manifestFormats.map((format) => join(folder, fileOf(format, name)))),
   );
   const packages =
     listed.length > 0
@@ -131,22 +135,26 @@ function makePackage(
   texts: ReadonlyMap<string, string | null>,
 ): Package {
   const folder = normalFolder(config.folder);
-  const found = manifestFiles.find(
-    ({ file, ecosystem }) =>
-      (config.ecosystem === null || config.ecosystem === ecosystem) && texts.get(join(folder, file)),
+  const found = manifestFormats.find(
+    (format) =>
+      (config.ecosystem === null || config.ecosystem === format.ecosystem) &&
+      texts.get(join(folder, fileOf(format, name))),
   );
   const ecosystem = config.ecosystem ?? found?.ecosystem;
   if (ecosystem === undefined) {
     throw new BevelstoneError('PACKAGE_NOT_FOUND', {
       message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
-      why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} is committed there`,
+      why: `none of ${manifestFormats.map(({ file }) => file).join(', ')} is committed there`,
       fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
       where: { file: 'bevelstone.yaml' },
     });
   }
-  const manifestPath = found === undefined ? null : join(folder, found.file);
+  const manifestPath = found === undefined ? null : join(folder, fileOf(found, name));
+  const text = manifestPath === null ? null : (texts.get(manifestPath) ?? null);
+  const manifest =
+    found === undefined || manifestPath === null || text === null ? null : found.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
-  return { name, folder, ecosystem, tags, manifest: readManifest(manifestPath, texts), manifestPath, config };
+  return { name, folder, ecosystem, tags, format: found ?? null, manifest, manifestPath, config };
 }
 
 function packageDefaults(parse: (text: string, file: string) => Config): PackageConfig {
@@ -166,10 +174,8 @@ function rootPackage(
   return { ...found, name: found.manifest?.name ?? found.name };
 }
 
-function readManifest(file: string | null, texts: ReadonlyMap<string, string | null>): PackageManifest | null {
-  const text = file === null ? null : texts.get(file);
-  if (file === null || !file.endsWith('package.json') || typeof text !== 'string') return null;
-  return readPackageJson(parsePackageJson(text, file));
+function fileOf({ file }: ManifestFormat, name: string): string {
+  return file.replace('{package}', name);
 }
 
 function join(folder: string, file: string): string {

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { objectOf, textOf } from '../core/manifest/package-json.ts';
+import { objectOf, textOf } from '../core/manifest/fields.ts';
 import { tarballUrl } from '../core/protocol/npm-document.ts';
 import { isVersion } from '../core/version/version.ts';
 import { exists } from '../world/files.ts';

@@ -1,6 +1,7 @@
 import ignore from 'ignore';
 import { type Candidate, plainMode, type Staged, sortStaged } from '../contents/select.ts';
-import { objectOf, type PackageJson } from '../manifest/package-json.ts';
+import { objectOf } from '../manifest/fields.ts';
+import type { PackageJson } from '../manifest/package-json.ts';
 
 // The npm client's documented behaviour for `files` in package.json: what is always in, what never.
 const always = /^(?:package\.json|readme(?:\.[^/]*)?|licen[cs]e(?:\.[^/]*)?)$/i;

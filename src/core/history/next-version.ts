@@ -3,7 +3,7 @@ import type { Problem } from '../error/bevelstone-error.ts';
 import { formatLook } from '../version/look.ts';
 import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
-import { bump, compareVersions, coreOf, formatCore, highestVersion, isVersion } from '../version/version.ts';
+import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, isVersion } from '../version/version.ts';
 import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
 import { type DependencyEdge, inducedWeight, orderByDependency } from './dependency.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
@@ -86,6 +86,8 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
     packages: packages.map((facts, index) => {
       const unit = unitOf.get(index);
       const next = unit === undefined ? null : (answers.get(unit)?.next ?? null);
+      if (rules.stream.type === 'maintained' && isOffLine([facts], rules.stream) && next === null)
+        return { next: null, weight: 'none', reasons: [`no release inside ${rules.stream.only}, so not of this line`] };
       if (unit === undefined || next === null)
         return { next: null, weight: 'none', reasons: [reasonOfRest(facts.changes, facts.last)] };
       return { next, weight: effective(unit, rules), reasons: reasonsFor(index, unit, packages, rules) };
@@ -162,6 +164,7 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
   const members = unit.members.flatMap((member) => packages[member] ?? []);
   const { stream, overrides } = rules;
   if (overrides.as !== null && unit.isSelected) return decideAs(overrides.as, unit, members, rules);
+  if (isOffLine(members, stream)) return { next: null, problem: null };
   const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
   if (stream.type === 'look') {
@@ -234,6 +237,15 @@ function decideAs(version: string, unit: Unit, members: readonly PackageFacts[],
     );
   }
   return { next: version, problem: elsewhereProblem(version, members) };
+}
+
+/**
+ * A maintained line of one package is a branch of all: a package that was released, but never inside the line's range, is
+ * not of this line. Taking it for a first release would refuse the whole line.
+ */
+function isOffLine(members: readonly PackageFacts[], stream: Stream): boolean {
+  if (stream.type !== 'maintained' || members.some(({ last }) => last !== null)) return false;
+  return members.some(({ tags }) => tags.some(({ version }) => isNormal(version)));
 }
 
 /** The version of a first release (step 15), null when nothing was ever committed for it. */

@@ -1,5 +1,6 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import type { ManifestDependency, PackageManifest } from './package-manifest.ts';
+import { objectOf, textOf } from './fields.ts';
+import type { ManifestDependency, ManifestFormat, PackageManifest } from './package-manifest.ts';
 
 /** A package.json as its own format has it: untrusted, each field still to be looked at. */
 export type PackageJson = Readonly<Record<string, unknown>>;
@@ -10,6 +11,22 @@ const dependencyFields = [
   ['peerDependencies', 'peer'],
   ['devDependencies', 'development'],
 ] as const;
+
+/** `package.json` (the npm client's documentation, "package.json"). */
+export const packageJsonFormat: ManifestFormat = {
+  file: 'package.json',
+  ecosystem: 'node',
+  read: (text, file) => readPackageJson(parsePackageJson(text, file)),
+  stamp: (text, { version, ranges }, file) => {
+    const json = parsePackageJson(text, file);
+    const edits = ranges.flatMap(({ name, from, to }) =>
+      dependencyFields
+        .filter(([field]) => objectOf(json[field])[name] === from)
+        .map(([field]): JsonEdit => ({ path: [field, name], value: to })),
+    );
+    return editPackageJson(text, [{ path: ['version'], value: version }, ...edits], file);
+  },
+};
 
 /** @throws MANIFEST_INVALID when the text is no JSON object. */
 export function parsePackageJson(text: string, file: string): PackageJson {
@@ -49,16 +66,6 @@ export type JsonEdit = { readonly path: readonly string[]; readonly value: strin
 export function editPackageJson(text: string, edits: readonly JsonEdit[], file: string): string {
   parsePackageJson(text, file);
   return edits.reduce((edited, edit) => applyEdit(edited, edit, file), text);
-}
-
-/** A text field, or null when it is missing, empty or of another type. */
-export function textOf(value: unknown): string | null {
-  return typeof value === 'string' && value.trim() !== '' ? value : null;
-}
-
-/** An object's fields, none when it is no object. */
-export function objectOf(value: unknown): Readonly<Record<string, unknown>> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
 }
 
 function applyEdit(text: string, { path, value }: JsonEdit, file: string): string {

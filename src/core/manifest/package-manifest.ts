@@ -14,11 +14,19 @@ export type PackageManifest = {
   readonly dependencies: readonly ManifestDependency[];
 };
 
-/** A manifest's file name and what it tells of the package. */
-export const manifestFiles = [
-  { file: 'package.json', ecosystem: 'node' },
-  { file: 'pyproject.toml', ecosystem: 'python' },
-  { file: 'pom.xml', ecosystem: 'jvm' },
-  { file: 'Cargo.toml', ecosystem: 'rust' },
-  { file: 'go.mod', ecosystem: 'go' },
-] as const;
+/** What is written into a manifest for a release. */
+export type ManifestStamp = {
+  readonly version: string;
+  readonly ranges: readonly { readonly name: string; readonly from: string; readonly to: string }[];
+};
+
+/** One manifest format. */
+export type ManifestFormat = {
+  /** File name; `{package}` stands for the package's name. */
+  readonly file: string;
+  readonly ecosystem: string;
+  /** @throws MANIFEST_INVALID when the text is not of the format. */
+  readonly read: (text: string, file: string) => PackageManifest;
+  /** Writes version and ranges in place; everything else stays byte for byte. @throws MANIFEST_INVALID */
+  readonly stamp: (text: string, stamp: ManifestStamp, file: string) => string;
+};

@@ -1,4 +1,5 @@
-import { objectOf, type PackageJson } from '../manifest/package-json.ts';
+import { objectOf } from '../manifest/fields.ts';
+import type { PackageJson } from '../manifest/package-json.ts';
 
 // The npm registry's public API as its client speaks it: one JSON document per package ("packument"), a PUT of a
 // document with one version and its tarball as attachment to publish, and /-/package/NAME/dist-tags for pointers.

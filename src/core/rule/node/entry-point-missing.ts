@@ -1,4 +1,4 @@
-import { objectOf } from '../../manifest/package-json.ts';
+import { objectOf } from '../../manifest/fields.ts';
 import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
 
 export const entryPointMissing: Rule = {

@@ -1,4 +1,4 @@
-import { objectOf } from '../../manifest/package-json.ts';
+import { objectOf } from '../../manifest/fields.ts';
 import type { Rule } from '../rule.ts';
 
 const runAtInstall = ['preinstall', 'install', 'postinstall'];

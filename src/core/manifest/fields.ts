@@ -1,0 +1,9 @@
+/** A text field, or null when it is missing, empty or of another type. */
+export function textOf(value: unknown): string | null {
+  return typeof value === 'string' && value.trim() !== '' ? value : null;
+}
+
+/** An object's fields, none when it is no object. */
+export function objectOf(value: unknown): Readonly<Record<string, unknown>> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
+}

@@ -1,0 +1,98 @@
+import { XMLParser, XMLValidator } from 'fast-xml-parser';
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { objectOf, textOf } from './fields.ts';
+import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
+
+/** `pom.xml` of one project (Maven POM reference). Names are `GROUP:ARTIFACT`; values with `${…}` count as missing. */
+export const pomFormat: ManifestFormat = {
+  file: 'pom.xml',
+  ecosystem: 'jvm',
+  read: (text, file) => {
+    const project = parsePom(text, file);
+    const parent = objectOf(project['parent']);
+    const group = literal(project['groupId']) ?? literal(parent['groupId']);
+    const artifact = literal(project['artifactId']);
+    const licences = [objectOf(project['licenses'])['license']].flat();
+    return {
+      name: artifact === null ? null : [group, artifact].filter((part) => part !== null).join(':'),
+      version: literal(project['version']),
+      description: literal(project['description']),
+      licence: literal(objectOf(licences[0])['name']),
+      dependencies: [objectOf(project['dependencies'])['dependency']].flat().flatMap((one): ManifestDependency[] => {
+        const { groupId, artifactId, version, scope } = objectOf(one);
+        const name = [literal(groupId), literal(artifactId)].filter((part) => part !== null).join(':');
+        return name === ''
+          ? []
+          : [
+              {
+                name,
+                range: literal(version) ?? '',
+                kind: scope === 'test' ? 'development' : scope === 'provided' ? 'peer' : 'run',
+              },
+            ];
+      }),
+    };
+  },
+  stamp: (text, { version, ranges }, file) => {
+    parsePom(text, file);
+    const edits = elements(text).flatMap(({ path, start, end, artifact }) => {
+      if (path === 'project/version') return [{ start, end, value: version }];
+      const change =
+        path === 'project/dependencies/dependency/version'
+          ? ranges.find(({ name, from }) => name === artifact && from === text.slice(start, end).trim())
+          : undefined;
+      return change === undefined ? [] : [{ start, end, value: change.to }];
+    });
+    return edits
+      .reverse()
+      .reduce((edited, { start, end, value }) => edited.slice(0, start) + value + edited.slice(end), text);
+  },
+};
+
+function parsePom(text: string, file: string): Readonly<Record<string, unknown>> {
+  const valid = XMLValidator.validate(text.replace(/^\ufeff/, ''));
+  const project =
+    valid === true ? new XMLParser({ parseTagValue: false, processEntities: false }).parse(text)['project'] : undefined;
+  if (typeof project === 'object') return objectOf(project);
+  throw new BevelstoneError('MANIFEST_INVALID', {
+    message: `${file} cannot be read`,
+    why: valid === true ? 'it has no <project>' : valid.err.msg,
+    fix: 'Correct the file and commit it',
+    where: valid === true ? { file } : { file, line: valid.err.line, column: valid.err.col },
+  });
+}
+
+type XmlText = { readonly path: string; readonly start: number; readonly end: number; readonly artifact: string };
+
+/** Elements that hold text only, with the span of that text, and the `GROUP:ARTIFACT` of the dependency around them. */
+function elements(text: string): XmlText[] {
+  const found: XmlText[] = [];
+  const open: { name: string; start: number; children: Map<string, string>; texts: XmlText[] }[] = [];
+  const token = /<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\?[\s\S]*?\?>|<!\w[^>]*>|<(\/?)([\w.:-]+)[^>]*?(\/?)>/g;
+  for (let match = token.exec(text); match !== null; match = token.exec(text)) {
+    const [, slash, name = '', selfClosing] = match;
+    if (name === '' || selfClosing === '/') continue;
+    if (slash !== '/') {
+      open.push({ name, start: token.lastIndex, children: new Map(), texts: [] });
+      continue;
+    }
+    const element = open.pop();
+    const parent = open.at(-1);
+    if (element === undefined) continue;
+    const value = text.slice(element.start, match.index);
+    parent?.children.set(name, value.trim());
+    const artifact = [element.children.get('groupId'), element.children.get('artifactId')]
+      .filter((part) => part !== undefined)
+      .join(':');
+    found.push(...element.texts.map((one) => ({ ...one, artifact })));
+    if (element.children.size > 0) continue;
+    const path = [...open.map((one) => one.name), name].join('/');
+    (parent?.texts ?? found).push({ path, start: element.start, end: match.index, artifact: '' });
+  }
+  return found.sort((a, b) => a.start - b.start);
+}
+
+function literal(value: unknown): string | null {
+  const text = textOf(value);
+  return text === null || text.includes('${') ? null : text.trim();
+}
