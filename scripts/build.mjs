@@ -1,9 +1,20 @@
 // Bundles the program into dist/: one small entry, and chunks that a command loads only when it needs them.
-import { readFileSync, rmSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync, rmSync } from 'node:fs';
+import path from 'node:path';
 import { build } from 'esbuild';
 
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
 const root = new URL('..', import.meta.url).pathname;
+
+/** Names what is built: what an older program remembered is not taken for its own. */
+function sourceDigest() {
+  const hash = createHash('sha256');
+  const files = readdirSync(`${root}src`, { recursive: true, withFileTypes: true }).filter((one) => one.isFile());
+  const names = [...files.map((one) => path.join(one.parentPath, one.name)).sort(), `${root}package-lock.json`];
+  for (const name of names) hash.update(name.slice(root.length)).update(readFileSync(name));
+  return hash.digest('hex');
+}
 
 /**
  * The parser's text layout makes an Intl.Segmenter when it is loaded, which reads 10 ms worth of language data. Only help
@@ -34,7 +45,10 @@ await build({
   minifySyntax: true,
   legalComments: 'linked',
   chunkNames: 'chunk/[name]-[hash]',
-  define: { 'process.env.BEVELSTONE_PROGRAM_VERSION': JSON.stringify(version) },
+  define: {
+    'process.env.BEVELSTONE_PROGRAM_VERSION': JSON.stringify(version),
+    'process.env.BEVELSTONE_PROGRAM_BUILD': JSON.stringify(sourceDigest()),
+  },
   // Some bundled libraries are CommonJS and ask for built-in modules through require.
   banner: {
     js: "import{createRequire as __bevelstoneRequire}from'node:module';const require=__bevelstoneRequire(import.meta.url);",

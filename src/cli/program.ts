@@ -61,6 +61,7 @@ class Session {
       configFile: optionalText(raw, 'config'),
       packages: textList(raw, 'package'),
       programVersion,
+      programBuild: process.env['BEVELSTONE_PROGRAM_BUILD'] ?? null,
       now: () => new Date(),
       signal: this.#abort.signal,
       secrets: this.secrets,

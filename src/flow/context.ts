@@ -15,6 +15,8 @@ export type Context = {
   /** Names of packages asked for; empty for all. */
   readonly packages: readonly string[];
   readonly programVersion: string;
+  /** Names the very program, to the byte; null when it was not built. */
+  readonly programBuild: string | null;
   readonly now: () => Date;
   readonly signal: AbortSignal;
   /** Every secret read so far; nothing that is shown or stored may hold one. */

@@ -116,9 +116,7 @@ export async function surveyWorkspace(
   const starts = releases.map(({ last, lastInSeries }, index) => ({
     last: from ?? last?.commit ?? null,
     lastInSeries: lastInSeries?.commit ?? null,
-    others: (assigned.byOwner[index] ?? [])
-      .filter(({ tag }) => tag !== last?.tag)
-      .sort((a, b) => compareVersions(a.version, b.version)),
+    others: (assigned.byOwner[index] ?? []).filter(({ tag }) => tag !== last?.tag).reverse(),
   }));
   const counted = countChanges(walk, starts, released, config.history.weights['revert'] ?? null);
   await noteUnknownAmendments(context, repository, amendments);
@@ -154,6 +152,7 @@ export async function surveyWorkspace(
   );
   if (!options.asReleased) throwAll(answers.problems);
 
+  const here = releasedHere(found.tags, packages, commit);
   const indexes = [...packages.keys()].filter((index) => isShown(index, selected, groupIndexes(config, packages)));
   const surveyed = indexes.map((index) =>
     toSurveyed({
@@ -162,7 +161,7 @@ export async function surveyWorkspace(
       answer: answers.packages[index],
       changes: counted[index]?.changes ?? [],
       stream,
-      here: releasedHere(found.tags, packages, commit, index),
+      here: here[index] ?? null,
     }),
   );
   for (const index of options.asReleased ? [] : indexes) {
@@ -184,7 +183,6 @@ async function askGit(context: Context, options: SurveyOptions): Promise<GitAnsw
     resolveCommit(place, options.at ?? 'HEAD'),
     options.branch ?? context.env['BEVELSTONE_BRANCH'] ?? currentBranch(place),
     readTags(place),
-    import('../core/config/parse-config.ts'), // loads while git works
   ]);
   answers.catch(() => {}); // awaited below, after the repository
   await repository;
@@ -342,22 +340,10 @@ type SurveyedParts = {
   readonly here: VersionTag | null;
 };
 
-/** The highest version that the surveyed commit itself is tagged with. */
-function releasedHere(
-  tags: readonly Tag[],
-  packages: readonly Package[],
-  commit: string,
-  index: number,
-): VersionTag | null {
-  const own =
-    assignTags(
-      tags.filter((tag) => tag.commit === commit),
-      packages,
-    ).byOwner[index] ?? [];
-  return own.reduce<VersionTag | null>(
-    (best, tag) => (best === null || compareVersions(tag.version, best.version) > 0 ? tag : best),
-    null,
-  );
+/** The highest version that the surveyed commit itself is tagged with, by package. */
+function releasedHere(tags: readonly Tag[], packages: readonly Package[], commit: string): (VersionTag | null)[] {
+  const own = tags.filter((tag) => tag.commit === commit);
+  return assignTags(own, packages).byOwner.map((list) => list[0] ?? null);
 }
 
 function toSurveyed({ one, release, answer, changes, stream, here }: SurveyedParts): SurveyedPackage {

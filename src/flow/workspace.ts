@@ -3,9 +3,10 @@ import semver from 'semver';
 import type { Config, PackageConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { normalFolder } from '../core/history/touch.ts';
-import { manifestFormats } from '../core/manifest/manifest-formats.ts';
+import { type ListedFormat, manifestFormats } from '../core/manifest/manifest-formats.ts';
 import type { ManifestFormat, PackageManifest } from '../core/manifest/package-manifest.ts';
 import { nearest } from '../core/text/nearest.ts';
+import { cachedConfig } from '../world/config-cache.ts';
 import { readTextIfThere } from '../world/files.ts';
 import { readFilesAt } from '../world/git/read-objects.ts';
 import { openRepository, type Repository } from '../world/git/repository.ts';
@@ -36,6 +37,9 @@ export type Workspace = {
   readonly packages: readonly Package[];
 };
 
+/** What a workspace without a file is configured by. */
+const plainText = 'schema: 1\n';
+
 /** Which configuration counts: the working folder's, or the one of the commit for all that becomes public. */
 export type ConfigSource = 'working-folder' | 'commit';
 
@@ -46,7 +50,7 @@ export function openContext(context: Context): Promise<Repository> {
 
 /**
  * Reads configuration and manifests.
- * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION, PACKAGE_NOT_FOUND, MANIFEST_INVALID.
+ * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION, PACKAGE_NOT_FOUND, MANIFEST_INVALID, STREAM_UNSPELLABLE.
  */
 export async function readWorkspace(
   context: Context,
@@ -54,10 +58,14 @@ export async function readWorkspace(
   commit: string,
   source: ConfigSource,
 ): Promise<Workspace> {
-  const { defaultConfig, parseConfig } = await import('../core/config/parse-config.ts');
   const configText = await readConfigText(context, repository, commit, source);
-  const config =
-    configText === null ? defaultConfig() : parseConfig(configText, context.configFile ?? 'bevelstone.yaml');
+  const place = { folder: repository.commonFolder, build: context.programBuild };
+  const load = (text: string) =>
+    cachedConfig({ ...place, text }, async () => {
+      const { parseConfig } = await import('../core/config/parse-config.ts');
+      return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
+    });
+  const config = await load(configText ?? plainText);
   checkProgramVersion(config, context.programVersion);
   const listed = Object.entries(config.packages);
   const places =
@@ -71,9 +79,25 @@ export async function readWorkspace(
   );
   const packages =
     listed.length > 0
-      ? listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts))
-      : [rootPackage(repository, config, packageDefaults(parseConfig), texts)];
+      ? await Promise.all(listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts)))
+      : [await rootPackage(repository, config, texts)];
+  refuseUnspellable(config, packages);
   return { repository, config, configText, packages };
+}
+
+/** Found now, not at the first prerelease: a stream that says nothing of alpha, beta or rc, where an ecosystem knows no other words. */
+function refuseUnspellable({ streams }: Config, packages: readonly Package[]): void {
+  const needs = packages.find(({ ecosystem }) => ecosystem === 'python' || ecosystem === 'jvm');
+  if (needs === undefined) return;
+  for (const [name, { identifier, spell }] of Object.entries(streams)) {
+    if (identifier === undefined || spell !== undefined || ['alpha', 'beta', 'rc'].includes(identifier)) continue;
+    throw new BevelstoneError('STREAM_UNSPELLABLE', {
+      message: `The stream ${name} gives versions that ${needs.name} cannot have`,
+      why: `${needs.ecosystem === 'python' ? 'PEP 440' : 'Maven'} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+      fix: `Add \`spell: alpha\` (or beta, rc) to streams.${name}`,
+      where: { file: 'bevelstone.yaml' },
+    });
+  }
 }
 
 /**
@@ -127,13 +151,13 @@ function checkProgramVersion({ bevelstone }: Config, version: string): void {
   });
 }
 
-function makePackage(
+async function makePackage(
   name: string,
   config: PackageConfig,
   whole: Config,
   count: number,
   texts: ReadonlyMap<string, string | null>,
-): Package {
+): Promise<Package> {
   const folder = normalFolder(config.folder);
   const found = manifestFormats.find(
     (format) =>
@@ -151,30 +175,24 @@ function makePackage(
   }
   const manifestPath = found === undefined ? null : join(folder, fileOf(found, name));
   const text = manifestPath === null ? null : (texts.get(manifestPath) ?? null);
-  const manifest =
-    found === undefined || manifestPath === null || text === null ? null : found.read(text, manifestPath);
+  const format = found === undefined || text === null ? null : await found.load();
+  const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
-  return { name, folder, ecosystem, tags, format: found ?? null, manifest, manifestPath, config };
-}
-
-function packageDefaults(parse: (text: string, file: string) => Config): PackageConfig {
-  const defaults = parse('schema: 1\npackages: { it: {} }\n', 'bevelstone.yaml').packages['it'];
-  if (defaults === undefined) throw new Error('the schema gives no defaults for a package');
-  return defaults;
+  return { name, folder, ecosystem, tags, format, manifest, manifestPath, config };
 }
 
 /** The one package of a workspace without a list, named by its manifest. */
-function rootPackage(
+async function rootPackage(
   repository: Repository,
   config: Config,
-  defaults: PackageConfig,
   texts: ReadonlyMap<string, string | null>,
-): Package {
-  const found = makePackage(path.basename(repository.root), defaults, config, 1, texts);
+): Promise<Package> {
+  const { defaultPackage: defaults } = await import('../core/config/default-package.ts');
+  const found = await makePackage(path.basename(repository.root), defaults, config, 1, texts);
   return { ...found, name: found.manifest?.name ?? found.name };
 }
 
-function fileOf({ file }: ManifestFormat, name: string): string {
+function fileOf({ file }: ListedFormat, name: string): string {
   return file.replace('{package}', name);
 }
 

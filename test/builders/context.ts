@@ -13,6 +13,7 @@ export function testContext(
     configFile: null,
     packages: [],
     programVersion: '0.1.0',
+    programBuild: null,
     now: () => new Date('2026-11-23T08:00:00Z'),
     signal: new AbortController().signal,
     secrets: new Set(),

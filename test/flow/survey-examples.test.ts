@@ -11,6 +11,7 @@ type Row = {
   readonly packages?: Readonly<Record<string, Record<string, unknown>>>;
   readonly history?: string;
   readonly more?: string;
+  readonly streams?: string;
   readonly build: (r: TestRepository) => void;
   readonly options?: Partial<SurveyOptions>;
   readonly select?: readonly string[];
@@ -585,6 +586,42 @@ const rows: readonly Row[] = [
     because: /raised to minor; new tables/,
   },
   {
+    name: 'a package that was never on a maintained line rests there',
+    packages: two,
+    build: (r) => {
+      released(r);
+      released(r, '0.2.0', 'b');
+      r.on('line/1.x');
+      r.commit('fix: x', { paths: [...a.paths, ...b.paths] });
+    },
+    expect: { a: '1.4.1', b: null },
+  },
+  {
+    name: 'python packages follow by PEP 440',
+    packages: { a: {} },
+    more: '  py: { folder: py }\n  base: { folder: base }',
+    build: (r) => {
+      r.commit('chore: x', {
+        files: {
+          'py/pyproject.toml': '[project]\nname = "py"\nversion = "1.0.0"\ndependencies = ["base>=1.0,<2"]\n',
+          'base/pyproject.toml': '[project]\nname = "base"\nversion = "1.0.0"\n',
+        },
+      });
+      r.tag('a/1.0.0', 'py/1.0.0', 'base/1.0.0');
+      r.commit('feat!: other units', { paths: ['base/x.py'] });
+    },
+    expect: { a: null, py: '1.0.1', base: '2.0.0' },
+  },
+  {
+    name: 'a stream that Python can not spell is found at once',
+    more: '  py: { folder: py, ecosystem: python }\ntogether: []',
+    streams: 'streams: { stable: { from: main }, odd: { from: odd, identifier: odd } }\n',
+    build: (r) => {
+      r.commit('fix: x', a);
+    },
+    expect: 'STREAM_UNSPELLABLE',
+  },
+  {
     name: 'a circle of packages',
     packages: { a: { dependencies: { b: '^1.0.0' } }, b: { dependencies: { a: '^1.0.0' } } },
     build: (r) => {
@@ -604,7 +641,7 @@ test.each(rows.map((row) => [row.name, row] as const))('%s', async (_, row) => {
       ...(row.history === undefined
         ? ['history: { tag: "{package}/{version}" }']
         : ['history:', ...(row.history.startsWith('tag') ? [] : ['  tag: "{package}/{version}"']), `  ${row.history}`]),
-      streams,
+      row.streams ?? streams,
       'packages:',
       ...Object.keys(packages).map((name) => `  ${name}: { folder: packages/${name} }`),
       row.more ?? '',

@@ -7,11 +7,6 @@ import type { Config } from './config.ts';
 import { knownKeys } from './known-keys.ts';
 import { configSchema } from './schema.ts';
 
-/** The configuration of a workspace without a file: every default. */
-export function defaultConfig(): Config {
-  return parseConfig('schema: 1\n', 'bevelstone.yaml');
-}
-
 /**
  * Turns the text of bevelstone.yaml into a configuration with every default filled in.
  * @param file its name, for the places of errors.

@@ -21,11 +21,11 @@ export type Reachability = ReadonlyMap<string, boolean>;
 /**
  * Finds the last release that the surveyed commit holds, asking about the highest versions first (design page
  * versions, steps 3 and 5): a thousand tags cost no more than the few that matter.
+ * @param tags of one package, highest first.
  * @throws TAG_AMBIGUOUS when the last version is tagged at two commits.
  */
 export function findLastRelease(tags: readonly VersionTag[], stream: Stream, known: Reachability): LastRelease {
-  const sorted = [...tags].sort((a, b) => compareVersions(b.version, a.version));
-  const normal = sorted.filter(({ version }) => isNormal(version));
+  const normal = tags.filter(({ version }) => isNormal(version));
   const allowed =
     stream.type === 'maintained' ? normal.filter(({ version }) => semver.satisfies(version, stream.only)) : normal;
   const last = firstReachable(allowed, known);
@@ -33,7 +33,7 @@ export function findLastRelease(tags: readonly VersionTag[], stream: Stream, kno
   const lastVersion = last.found?.version ?? null;
   const series =
     stream.type === 'labelled'
-      ? sorted.filter(
+      ? tags.filter(
           ({ version }) =>
             counterOf(version, stream.identifier) !== null &&
             (lastVersion === null || compareVersions(version, lastVersion) > 0),

@@ -10,8 +10,6 @@ const tables = [
 
 /** `Cargo.toml` of one crate (The Cargo Book, "The Manifest Format"). */
 export const cargoFormat: ManifestFormat = {
-  file: 'Cargo.toml',
-  ecosystem: 'rust',
   read: (text, file) => {
     const document = parseToml(text, file);
     const crate = objectOf(document['package']);

@@ -14,8 +14,6 @@ const dependencyFields = [
 
 /** `package.json` (the npm client's documentation, "package.json"). */
 export const packageJsonFormat: ManifestFormat = {
-  file: 'package.json',
-  ecosystem: 'node',
   read: (text, file) => readPackageJson(parsePackageJson(text, file)),
   stamp: (text, { version, ranges }, file) => {
     const json = parsePackageJson(text, file);

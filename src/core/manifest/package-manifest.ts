@@ -22,9 +22,6 @@ export type ManifestStamp = {
 
 /** One manifest format. */
 export type ManifestFormat = {
-  /** File name; `{package}` stands for the package's name. */
-  readonly file: string;
-  readonly ecosystem: string;
   /** @throws MANIFEST_INVALID when the text is not of the format. */
   readonly read: (text: string, file: string) => PackageManifest;
   /** Writes version and ranges in place; everything else stays byte for byte. @throws MANIFEST_INVALID */

@@ -2,8 +2,6 @@ import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
 
 /** The pkg-config file of a C library, or the template it is made from (pkg-config's manual, "Metadata file syntax"). */
 export const pkgConfigFormat: ManifestFormat = {
-  file: '{package}.pc.in',
-  ecosystem: 'native',
   read: (text, file) => {
     const field = (name: string) => new RegExp(`^${name}:[ \\t]*(.*?)[ \\t]*$`, 'm').exec(text)?.[1] ?? '';
     const version = field('Version');

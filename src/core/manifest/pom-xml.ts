@@ -5,8 +5,6 @@ import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
 
 /** `pom.xml` of one project (Maven POM reference). Names are `GROUP:ARTIFACT`; values with `${…}` count as missing. */
 export const pomFormat: ManifestFormat = {
-  file: 'pom.xml',
-  ecosystem: 'jvm',
   read: (text, file) => {
     const project = parsePom(text, file);
     const parent = objectOf(project['parent']);

@@ -4,8 +4,6 @@ import { editTomlLines, parseToml } from './toml.ts';
 
 /** `pyproject.toml` with a `[project]` table (PEP 621), dependencies as PEP 508 writes them. */
 export const pyprojectFormat: ManifestFormat = {
-  file: 'pyproject.toml',
-  ecosystem: 'python',
   read: (text, file) => {
     const document = parseToml(text, file);
     const project = objectOf(document['project']);

@@ -4,7 +4,7 @@ import type { Stream } from './stream.ts';
 import { coreOf, prereleaseOf } from './version.ts';
 
 /** The schemes a version is written in. */
-export type Scheme = 'semver' | 'python' | 'debian' | 'maven' | 'nuget' | 'rust' | 'four-number';
+export type Scheme = 'semver' | 'python' | 'debian' | 'maven' | 'nuget' | 'rust' | 'four-number' | 'c-header';
 
 /** How each scheme writes one version; a scheme that can't is left out. */
 export type Spellings = { readonly [scheme in Scheme]?: string };
@@ -17,6 +17,7 @@ const schemes: Readonly<Record<Scheme, (version: string, stream: Stream) => stri
   nuget: (version) => version,
   rust: (version) => version,
   'four-number': spellFourNumbers,
+  'c-header': spellMacros,
 };
 
 /** All spellings that exist for the version. */
@@ -90,6 +91,22 @@ function spellFourNumbers(version: string): string {
     why: 'the form has no place for a prerelease, and each number must fit 16 bits',
     fix: 'Release a stable version with numbers up to 65535, or leave the four-number field out',
   });
+}
+
+/**
+ * Spells a version as macros of a C header, under names that a template's own may be matched with. Numbers alone would make
+ * a prerelease look stable, so it has a macro of its own; `""` in a stable version.
+ */
+function spellMacros(version: string): string {
+  const { major, minor, patch } = coreOf(version);
+  const macros = [
+    ['VERSION', `"${version}"`],
+    ['VERSION_MAJOR', major],
+    ['VERSION_MINOR', minor],
+    ['VERSION_PATCH', patch],
+    ['VERSION_PRERELEASE', `"${prereleaseOf(version) ?? ''}"`],
+  ];
+  return macros.map(([name, value]) => `#define ${name} ${value}\n`).join('');
 }
 
 function labelledParts(version: string, stream: Stream, scheme: string) {

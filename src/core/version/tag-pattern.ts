@@ -1,4 +1,4 @@
-import { isVersion } from './version.ts';
+import { compareVersions, isVersion } from './version.ts';
 
 /** What a tag pattern is filled with. */
 export type TagOwner = { readonly name: string; readonly folder: string; readonly tags: readonly string[] };
@@ -9,7 +9,7 @@ export type Tag = { readonly name: string; readonly commit: string };
 /** A tag that names a version of a package. */
 export type VersionTag = { readonly version: string; readonly tag: string; readonly commit: string };
 
-/** The version tags of each package, in the order of the owners, and what was passed over with its reason. */
+/** The version tags of each package, highest first, in the order of the owners, and what was passed over with its reason. */
 export type AssignedTags = {
   readonly byOwner: readonly (readonly VersionTag[])[];
   readonly notes: readonly string[];
@@ -40,6 +40,7 @@ export function assignTags(tags: readonly Tag[], owners: readonly TagOwner[]): A
       byOwner[first.owner]?.push({ version: first.version, tag: tag.name, commit: tag.commit });
     }
   }
+  for (const own of byOwner) own.sort((a, b) => compareVersions(b.version, a.version));
   return { byOwner, notes, claimedTwice };
 }
 

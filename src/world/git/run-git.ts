@@ -1,4 +1,5 @@
-import { execa } from 'execa';
+import { type ChildProcess, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cleanLines } from '../../core/text/clean.ts';
 
@@ -54,19 +55,11 @@ const inherited = [
  * @throws GIT_FAILED with git's own words, GIT_MISSING when there is no git.
  */
 export async function git(place: GitPlace, args: readonly string[], options: GitOptions = {}): Promise<GitAnswer> {
-  const result = await execa('git', [...settings, ...args], {
-    ...base(place, options),
-    ...(options.input === undefined ? { stdin: 'ignore' as const } : { input: options.input }),
-    encoding: 'buffer',
-    stripFinalNewline: false,
-    maxBuffer: 1 << 30,
-  });
+  const child = start(place, args, options);
+  const [stdout, stderr, end] = await Promise.all([collect(child.stdout), collect(child.stderr), child.end]);
   place.signal?.throwIfAborted();
-  if (result.exitCode !== 0 && !(options.allow ?? []).includes(result.exitCode ?? -1)) {
-    throw failed(args, result.code, Buffer.from(result.stderr).toString('utf8'), place);
-  }
-  const bytes = Buffer.from(result.stdout.buffer, result.stdout.byteOffset, result.stdout.byteLength);
-  return { exitCode: result.exitCode ?? 0, bytes, text: bytes.toString('utf8') };
+  if (end.exitCode !== 0 && !(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed(args, end, stderr, place);
+  return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8') };
 }
 
 /** git's answer as one line of text. */
@@ -80,16 +73,55 @@ export async function* gitChunks(
   args: readonly string[],
   options: GitOptions = {},
 ): AsyncGenerator<Buffer> {
-  const child = execa('git', [...settings, ...args], {
+  const child = start(place, args, options);
+  const stderr = collect(child.stderr);
+  try {
+    yield* child.stdout;
+  } finally {
+    child.stop();
+  }
+  const end = await child.end;
+  place.signal?.throwIfAborted();
+  if (end.exitCode !== 0) throw failed(args, end, await stderr, place);
+}
+
+type End = { readonly exitCode: number | null; readonly code: string | null };
+
+type Running = {
+  readonly stdout: AsyncIterable<Buffer>;
+  readonly stderr: AsyncIterable<Buffer>;
+  readonly end: Promise<End>;
+  /** Ends it when nobody reads on. */
+  readonly stop: () => void;
+};
+
+/** git is asked up to ten times in a survey, so it is started by the plain interface: a library costs more than the answers. */
+function start(place: GitPlace, args: readonly string[], options: GitOptions): Running {
+  const child = spawn('git', [...settings, ...args], {
     ...base(place, options),
-    ...(options.input === undefined ? { stdin: 'ignore' as const } : { input: options.input }),
-    buffer: { stdout: false, stderr: true },
-    encoding: 'buffer',
+    stdio: [options.input === undefined ? 'ignore' : 'pipe', 'pipe', 'pipe'],
   });
-  yield* child.stdout as AsyncIterable<Buffer>;
-  const result = await child;
-  if (result.exitCode !== 0)
-    throw failed(args, result.code, Buffer.from(result.stderr as Uint8Array).toString('utf8'), place);
+  // When git ends without reading all of it, its exit code says more than the broken pipe.
+  child.stdin?.on('error', () => {});
+  child.stdin?.end(options.input);
+  const { stdout, stderr } = child;
+  if (stdout === null || stderr === null) throw new Error('git was started without pipes');
+  return { stdout, stderr, end: endOf(child), stop: () => child.exitCode === null && child.kill() };
+}
+
+async function endOf(child: ChildProcess): Promise<End> {
+  try {
+    const [exitCode] = (await once(child, 'close')) as [number | null];
+    return { exitCode, code: null };
+  } catch (error) {
+    return { exitCode: null, code: (error as NodeJS.ErrnoException).code ?? 'unknown' };
+  }
+}
+
+async function collect(chunks: AsyncIterable<Buffer>): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  for await (const chunk of chunks) parts.push(chunk);
+  return Buffer.concat(parts);
 }
 
 function base(place: GitPlace, options: GitOptions) {
@@ -98,13 +130,11 @@ function base(place: GitPlace, options: GitOptions) {
   return {
     cwd: place.folder,
     env: { ...kept, ...quiet, ...index, ...options.env } as Record<string, string>,
-    extendEnv: false,
-    reject: false,
-    ...(place.signal === undefined ? {} : { cancelSignal: place.signal }),
+    ...(place.signal === undefined ? {} : { signal: place.signal }),
   } as const;
 }
 
-function failed(args: readonly string[], code: string | undefined, stderr: string, place: GitPlace): BevelstoneError {
+function failed(args: readonly string[], { code }: End, stderr: Buffer, place: GitPlace): BevelstoneError {
   if (code === 'ENOENT') {
     return new BevelstoneError('GIT_MISSING', {
       message: `git could not be started in ${place.folder}`,
@@ -112,7 +142,7 @@ function failed(args: readonly string[], code: string | undefined, stderr: strin
       fix: 'Install git 2.30 or newer',
     });
   }
-  const said = cleanLines(stderr.trim()).split('\n');
+  const said = cleanLines(stderr.toString('utf8').trim()).split('\n');
   return new BevelstoneError('GIT_FAILED', {
     message: `git ${args[0]} failed`,
     why: said.slice(-6).join('\n') || 'it gave no reason',

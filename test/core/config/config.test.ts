@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { defaultConfig, parseConfig } from '../../../src/core/config/parse-config.ts';
+import { parseConfig } from '../../../src/core/config/parse-config.ts';
 import { BevelstoneError } from '../../../src/core/error/bevelstone-error.ts';
 
 function problems(text: string) {
@@ -20,7 +20,7 @@ function problems(text: string) {
 
 describe('the configuration', () => {
   it('has a default for everything', () => {
-    expect(defaultConfig()).toMatchObject({
+    expect(parseConfig('schema: 1\n', 'bevelstone.yaml')).toMatchObject({
       output: 'bevelstone-out',
       history: {
         first: '0.1.0',

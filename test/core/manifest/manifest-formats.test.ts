@@ -2,11 +2,15 @@ import { describe, expect, it } from 'vitest';
 import { manifestFormats } from '../../../src/core/manifest/manifest-formats.ts';
 import type { ManifestStamp } from '../../../src/core/manifest/package-manifest.ts';
 
-const format = (file: string) => {
-  const found = manifestFormats.find((one) => one.file === file);
+const formats = new Map(
+  await Promise.all(manifestFormats.map(async ({ file, load }) => [file, await load()] as const)),
+);
+
+function format(file: string) {
+  const found = formats.get(file);
   if (found === undefined) throw new Error(file);
   return found;
-};
+}
 
 const samples = {
   'pyproject.toml': `[build-system]

@@ -16,16 +16,10 @@ const early = (identifier: string, spelling: 'alpha' | 'beta' | 'rc' | null): St
 
 /** Debian Policy §5.6.12, "Version comparison": alternating non-digits and digits, `~` before everything. */
 function compareDebian(a: string, b: string): number {
-  const [left, right] = [a, b].map(
-    (text) =>
-      text
-        .match(/\D+|\d+/g)
-        ?.reduce<string[]>(
-          (parts, part) =>
-            /\d/.test(part[0] ?? '') && parts.length % 2 === 0 ? [...parts, '', part] : [...parts, part],
-          [],
-        ) ?? [],
-  );
+  // Non-digits stand at even places, digits at odd ones.
+  const partsOf = (text: string) =>
+    [...text.matchAll(/(\D*)(\d*)/g)].flatMap(([, word = '', digits = '']) => [word, digits]);
+  const [left, right] = [partsOf(a), partsOf(b)];
   const rank = (letter: string | undefined) =>
     letter === '~'
       ? -1
@@ -34,8 +28,8 @@ function compareDebian(a: string, b: string): number {
         : /[A-Za-z]/.test(letter)
           ? letter.charCodeAt(0)
           : letter.charCodeAt(0) + 256;
-  for (let index = 0; index < Math.max(left?.length ?? 0, right?.length ?? 0); index++) {
-    const [one, other] = [left?.[index] ?? '', right?.[index] ?? ''];
+  for (let index = 0; index < Math.max(left.length, right.length); index++) {
+    const [one, other] = [left[index] ?? '', right[index] ?? ''];
     if (index % 2 === 1) {
       if (Number(one) !== Number(other)) return Number(one) - Number(other);
       continue;
@@ -146,7 +140,10 @@ it.each([
     },
   ],
 ] as const)('spells %s everywhere, and leaves out what can not be said', (version, stream, spellings) => {
-  expect(spellAll(version, stream)).toEqual(spellings);
+  const { 'c-header': macros, ...others } = spellAll(version, stream);
+
+  expect(others).toEqual(spellings);
+  expect(macros).toContain(`#define VERSION "${version}"\n#define VERSION_MAJOR ${version[0]}\n`);
 });
 
 it.each([
@@ -158,5 +155,11 @@ it.each([
 ] as const)('refuses to write for %s what it can not express: %s', (scheme, version, stream, code) => {
   expect(() => spell(scheme, version, stream)).toThrow(
     expect.objectContaining({ code, message: expect.stringContaining(version) }),
+  );
+});
+
+it('keeps a prerelease from looking stable in a C header', () => {
+  expect(spell('c-header', '2.1.3-early.4', early('early', 'alpha'))).toBe(
+    '#define VERSION "2.1.3-early.4"\n#define VERSION_MAJOR 2\n#define VERSION_MINOR 1\n#define VERSION_PATCH 3\n#define VERSION_PRERELEASE "early.4"\n',
   );
 });

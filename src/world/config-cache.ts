@@ -1,0 +1,37 @@
+import { createHash } from 'node:crypto';
+import path from 'node:path';
+import { readTextIfThere, writeWhole } from './files.ts';
+
+const fileName = 'config-cache.json';
+
+/**
+ * The checked configuration for a text, from the last time this very program checked it; else checks it now and remembers
+ * it. Checking loads a schema library, which takes longer than all else that a survey of a small workspace does.
+ * @param folder the git folder's own one; null for no cache.
+ * @param build names the program to the byte; null for no cache.
+ */
+export async function cachedConfig<Config>(
+  { folder, build, text }: { folder: string; build: string | null; text: string },
+  check: () => Promise<Config>,
+): Promise<Config> {
+  if (build === null) return check();
+  const file = path.join(folder, 'bevelstone', fileName);
+  const key = createHash('sha256').update(`${build}\0${text}`).digest('hex');
+  const held = parse(await readTextIfThere(file));
+  if (held?.key === key) return held.config as Config;
+  const config = await check();
+  // A git folder that can't be written only makes the next survey slower.
+  await writeWhole(file, JSON.stringify({ key, config })).catch(() => {});
+  return config;
+}
+
+function parse(text: string | null): { readonly key: string; readonly config: unknown } | null {
+  try {
+    const held = JSON.parse(text ?? 'null') as { key?: unknown; config?: unknown } | null;
+    return typeof held?.key === 'string' && typeof held.config === 'object'
+      ? { key: held.key, config: held.config }
+      : null;
+  } catch {
+    return null;
+  }
+}
