@@ -167,8 +167,8 @@ export async function surveyWorkspace(
   for (const index of options.asReleased ? [] : indexes) {
     for (const warning of counted[index]?.warnings ?? []) warn(context, `${packages[index]?.name}: ${warning}`);
     noteElsewhere(context, packages[index], releases[index]);
-    noteManifest(context, packages[index], releases[index], answers.packages[index]);
   }
+  if (!options.asReleased) noteManifests(context, packages, surveyed);
   return { commit, branch, stream, packages: surveyed, others: walk.others, workspace, indexes, edges };
 }
 
@@ -382,22 +382,24 @@ function noteElsewhere(context: Context, one: Package | undefined, release: Know
     );
 }
 
-/** Tags alone say what was released; a manifest that says otherwise is worth a word. */
-function noteManifest(
-  context: Context,
-  one: Package | undefined,
-  release: KnownRelease | undefined,
-  answer: NextVersion | undefined,
-): void {
-  const written = one?.manifest?.version ?? null;
-  const last = release?.last?.version ?? null;
-  if (written === null || last === null || written === last || written === release?.lastInSeries?.version) return;
-  if (/^0\.0\.0(-|$)/.test(written)) return;
-  const isAhead = answer?.next != null && compareVersionsSafely(written, answer.next) > 0;
-  warn(
-    context,
-    `${one?.name}: the manifest says ${written}, the last tag ${last}${isAhead ? '; it is ahead of what would be released' : ''}`,
-  );
+/** Tags alone say what was released; manifests that say otherwise are worth a line, those that are ahead one each. */
+function noteManifests(context: Context, packages: readonly Package[], surveyed: readonly SurveyedPackage[]): void {
+  const others: string[] = [];
+  for (const { name, last, lastInSeries, next } of surveyed) {
+    const written = packages.find((one) => one.name === name)?.manifest?.version ?? null;
+    if (written === null || last === null || written === last.version || written === lastInSeries?.version) continue;
+    if (/^0\.0\.0(-|$)/.test(written)) continue;
+    const isAhead = compareVersionsSafely(written, next ?? last.version) > 0;
+    if (isAhead)
+      warn(
+        context,
+        `${name}: the manifest says ${written}, ahead of what would be released; the last tag is ${last.version}`,
+      );
+    else others.push(`${name} ${written} (tag ${last.version})`);
+  }
+  if (others.length === 0) return;
+  const named = others.slice(0, 3).join(', ') + (others.length > 3 ? ` and ${others.length - 3} more` : '');
+  warn(context, `the manifest says otherwise than the last tag, which counts: ${named}`);
 }
 
 function compareVersionsSafely(a: string, b: string): number {
