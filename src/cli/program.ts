@@ -47,7 +47,8 @@ class Session {
     this.#isQuiet = has('-q', '--quiet');
     const isLive = process.stderr.isTTY === true && !this.isJson;
     this.#progress = makeProgress(this.errors, isLive, (text) => process.stderr.write(this.#safe(text)));
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => this.#abort.abort());
+    // Stays for good: once nobody listens, a library that watches signals too would end the program on the spot.
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => this.#abort.abort());
   }
 
   get errors() {

@@ -37,17 +37,35 @@ export async function runStep({ run, folder, env, log, signal }: Step): Promise<
     all: true,
     buffer: false,
     reject: false,
-    cancelSignal: signal,
-    forceKillAfterDelay: 3000,
+    // A group of its own, so that what the shell started can be stopped with it.
+    detached: true,
+    cleanup: false,
   });
   process.umask(before);
+  const stop = () => stopGroup(child.pid);
+  signal.addEventListener('abort', stop, { once: true });
   for await (const chunk of child.all as AsyncIterable<Buffer>) {
     if (!file.write(chunk)) await once(file, 'drain');
     tail = (tail + chunk.toString('utf8')).slice(-tailBytes);
   }
   const { exitCode } = await child;
+  signal.removeEventListener('abort', stop);
   file.end();
   await finished(file);
   signal.throwIfAborted();
   return { exitCode: exitCode ?? null, tail: tail.trimEnd().split('\n').slice(-tailLines) };
+}
+
+/** Asks a process group to end, and ends it three seconds later. */
+function stopGroup(pid: number | undefined): void {
+  if (pid === undefined) return;
+  const send = (name: NodeJS.Signals) => {
+    try {
+      process.kill(-pid, name);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'ESRCH') throw error;
+    }
+  };
+  send('SIGTERM');
+  setTimeout(() => send('SIGKILL'), 3000).unref();
 }

@@ -1,9 +1,11 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { describe, expect, it } from 'vitest';
-import { bevelstone, bevelstoneJson } from '../builders/program.ts';
-import { TestRepository } from '../builders/repository.ts';
+import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
+import { TestRepository, testEnvironment } from '../builders/repository.ts';
 import { demoWorkspace } from '../builders/workspace.ts';
 
 describe('build', () => {
@@ -90,6 +92,35 @@ describe('build', () => {
       existsSync(path.join(folder, 'bevelstone-out')) ? readdirSync(path.join(folder, 'bevelstone-out')) : [],
     ).toEqual([]);
     expect(git('worktree', 'list').split('\n')).toHaveLength(1);
+  });
+
+  it('cleans up when it is stopped, with everything that its step had started', async () => {
+    const { folder, edit, git } = await demoWorkspace();
+    const proof = path.join(folder, '../late');
+    edit('bevelstone.yaml', (text) =>
+      text.replace('node tools/build.js', `sleep 5; touch ${proof}`),
+    );
+    const child = spawn(process.execPath, [programFile, 'build', '--json'], {
+      cwd: folder,
+      env: testEnvironment(),
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+    let printed = '';
+    child.stdout.on('data', (chunk) => {
+      printed += chunk;
+    });
+    while (git('worktree', 'list').split('\n').length < 2) await sleep(50);
+    await sleep(500);
+
+    child.kill('SIGINT');
+    const [exitCode] = await once(child, 'close');
+
+    expect(exitCode).toBe(130);
+    expect(JSON.parse(printed)).toMatchObject({ ok: false, error: { code: 'INTERRUPTED' } });
+    expect(git('worktree', 'list').split('\n')).toHaveLength(1);
+    expect(existsSync(path.join(folder, 'bevelstone-out'))).toBe(false);
+    await sleep(5000);
+    expect(existsSync(proof)).toBe(false);
   });
 
   it('gives steps the version, commit and time, and no credential', async () => {

@@ -1,8 +1,11 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import path from 'node:path';
-import { describe, expect, it } from 'vitest';
-import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { describe, expect, it, onTestFinished } from 'vitest';
+import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { demoWorkspace, goodToken, type TestWorkspace } from '../builders/workspace.ts';
 
@@ -190,6 +193,43 @@ describe('publish', () => {
 
     expect(mine.exitCode).toBe(0);
     expect(result.releases.map((one: { package: string }) => one.package).sort()).toEqual(['gauges', 'tidemark']);
+  });
+
+  it('stopped in the middle of an upload says so, records what is done, and is finished by the same command', async () => {
+    const w = await built();
+    let hangs: () => void = () => {};
+    const hanging = new Promise<void>((resolve) => {
+      hangs = resolve;
+    });
+    const server = createServer((request, response) => {
+      if (request.method === 'GET') response.writeHead(404).end('{"error":"not found"}');
+      else hangs();
+    });
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+    onTestFinished(() => {
+      server.closeAllConnections();
+      server.close();
+    });
+    const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
+    const child = spawn(process.execPath, [programFile, 'publish', '--tag', '--yes', '--json'], {
+      cwd: w.folder,
+      env: testEnvironment({ ...w.env, TIDE_OFFICE_URL: address }),
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+    let printed = '';
+    child.stdout.on('data', (chunk) => {
+      printed += chunk;
+    });
+
+    await hanging;
+    child.kill('SIGINT');
+    const [exitCode] = await once(child, 'close');
+    const finished = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+
+    expect(exitCode).toBe(6);
+    expect(JSON.parse(printed).error.code).toBe('CUT_SHORT');
+    expect(finished.exitCode).toBe(0);
+    expect(finished.result.releases.flatMap((one: { deliveries: { state: string }[] }) => one.deliveries.map(({ state }) => state))).toEqual(['delivered', 'delivered', 'delivered']);
   });
 
   it('never shows or stores the token', async () => {
