@@ -39,10 +39,10 @@ export function compare(ours, theirs, rounds = 9) {
 
 /** One line of a table: what, ratio, limit, times. */
 export function report(title, { ratio, ours, theirs, rounds, load }, limit) {
-  const verdict = ratio <= limit ? 'within' : 'OVER';
+  const verdict = limit === Number.POSITIVE_INFINITY ? '' : `, ${ratio <= limit ? 'within' : 'OVER'} ${limit}`;
   const times = `${(ours * 1000).toFixed(0)} ms against ${(theirs * 1000).toFixed(0)} ms`;
   console.log(
-    `${title.padEnd(34)} ${ratio.toFixed(2)} times, ${verdict} ${limit}   (${times}, ${rounds} rounds, load ${load.toFixed(1)})`,
+    `${title.padEnd(34)} ${ratio.toFixed(2)} times${verdict}   (${times}, ${rounds} rounds, load ${load.toFixed(1)})`,
   );
   return ratio <= limit;
 }

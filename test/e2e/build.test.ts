@@ -97,9 +97,7 @@ describe('build', () => {
   it('cleans up when it is stopped, with everything that its step had started', async () => {
     const { folder, edit, git } = await demoWorkspace();
     const proof = path.join(folder, '../late');
-    edit('bevelstone.yaml', (text) =>
-      text.replace('node tools/build.js', `sleep 5; touch ${proof}`),
-    );
+    edit('bevelstone.yaml', (text) => text.replace('node tools/build.js', `sleep 5; touch ${proof}`));
     const child = spawn(process.execPath, [programFile, 'build', '--json'], {
       cwd: folder,
       env: testEnvironment(),

@@ -123,6 +123,7 @@ describe('survey', () => {
       'feat minor true feat',
     ]);
     expect(tidemark.changes[3]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
+    expect(result.others.map((one: { why: string }) => one.why)).toEqual(['not of a package', 'not of a package']);
     expect(shown.stdout).toMatch(/of no package\n.*\n.*not of a package\s+chore: say what/);
   });
 

@@ -229,7 +229,11 @@ describe('publish', () => {
     expect(exitCode).toBe(6);
     expect(JSON.parse(printed).error.code).toBe('CUT_SHORT');
     expect(finished.exitCode).toBe(0);
-    expect(finished.result.releases.flatMap((one: { deliveries: { state: string }[] }) => one.deliveries.map(({ state }) => state))).toEqual(['delivered', 'delivered', 'delivered']);
+    expect(
+      finished.result.releases.flatMap((one: { deliveries: { state: string }[] }) =>
+        one.deliveries.map(({ state }) => state),
+      ),
+    ).toEqual(['delivered', 'delivered', 'delivered']);
   });
 
   it('never shows or stores the token', async () => {

@@ -1,4 +1,5 @@
 import type { Change } from '../../core/history/count-changes.ts';
+import type { OtherCommit } from '../../core/history/walk.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Survey, SurveyedPackage } from '../../flow/survey.ts';
 import { LazyList } from './json.ts';
@@ -33,8 +34,17 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
 }
 
 /** The `result` of `survey --json`. */
-export function surveyJson({ commit, branch, stream, packages }: Survey): unknown {
-  return { commit, branch, stream: stream.name, packages: packages.map(packageJson) };
+export function surveyJson({ commit, branch, stream, packages, others }: Survey): unknown {
+  const ofNone = others.length === 0 ? {} : { others: new LazyList(others, otherJson) };
+  return { commit, branch, stream: stream.name, packages: packages.map(packageJson), ...ofNone };
+}
+
+function otherJson({ id, subject, isMerge }: OtherCommit): unknown {
+  return { commit: id, summary: subject, counted: false, why: whyNot(isMerge) };
+}
+
+function whyNot(isMerge: boolean): string {
+  return isMerge ? 'merge' : 'not of a package';
 }
 
 function packageJson({ changes, ...one }: SurveyedPackage): unknown {
@@ -77,12 +87,7 @@ function renderChanges({ name, changes }: SurveyedPackage, screen: Screen): stri
 
 function renderOthers({ others }: Survey, screen: Screen): string[] {
   if (others.length === 0) return [];
-  const rows = others.map(({ id, subject, isMerge }) => [
-    id.slice(0, 7),
-    'none',
-    isMerge ? 'merge' : 'not of a package',
-    subject,
-  ]);
+  const rows = others.map(({ id, subject, isMerge }) => [id.slice(0, 7), 'none', whyNot(isMerge), subject]);
   return [
     `  ${screen.colours.bold('of no package')}\n${renderTable(changeColumns, rows, screen, (_row, _column, text) => screen.colours.dim(text))}`,
   ];

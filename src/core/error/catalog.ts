@@ -23,7 +23,7 @@ export const errorCatalog = {
   ENVIRONMENT_MISSING: { exitCode: 2, summary: 'An environment variable that the configuration refers to is not set' },
 
   GIT_FAILED: { exitCode: 1, summary: 'git answered with an error' },
-  GIT_MISSING: { exitCode: 2, summary: 'git is not installed or too old' },
+  GIT_MISSING: { exitCode: 2, summary: 'git is not installed' },
   REPOSITORY_SHALLOW: { exitCode: 3, summary: 'The clone is shallow, so history cannot be counted' },
   REPOSITORY_EMPTY: { exitCode: 3, summary: 'The repository has no commit yet' },
   COMMIT_NOT_FOUND: { exitCode: 2, summary: 'The named commit, branch or tag is not in the repository' },

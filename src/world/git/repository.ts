@@ -1,3 +1,4 @@
+import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { exists } from '../files.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
@@ -33,7 +34,7 @@ export async function openRepository(folder: string, env: GitPlace['env'], signa
       fix: 'Go into the repository, or name its folder with -C',
     });
   }
-  const [root = '', commonFolder = '', shallow] = answer.text.trimEnd().split('\n');
+  const [root = '', common = '', shallow] = answer.text.trimEnd().split('\n');
   if (shallow === 'true') {
     throw new BevelstoneError('REPOSITORY_SHALLOW', {
       message: 'This clone is shallow',
@@ -41,7 +42,7 @@ export async function openRepository(folder: string, env: GitPlace['env'], signa
       fix: 'Run: git fetch --unshallow --tags',
     });
   }
-  return { place: { ...outer, folder: root }, root, commonFolder };
+  return { place: { ...outer, folder: root }, root, commonFolder: path.resolve(folder, common) };
 }
 
 function noFolder(folder: string): BevelstoneError {
