@@ -5,7 +5,7 @@ import type { Destination } from '../destination/destination.ts';
 import { folderDestination } from '../destination/folder.ts';
 import { npmRegistry } from '../destination/npm-registry.ts';
 import { readCredential } from '../world/credential.ts';
-import type { Context } from './context.ts';
+import { type Context, warn } from './context.ts';
 
 /** Forms that a protocol takes when the configuration does not say. Null: any. */
 const usualForms: Readonly<Record<DestinationConfig['speaks'], readonly string[] | null>> = {
@@ -40,7 +40,15 @@ export async function openDestination(
   if (!/^https?:\/\//.test(url)) throw noAddress(name, url);
   const token = await readCredential(config.credential, context.env, root);
   if (token !== null) context.secrets.add(token);
+  if (token !== null && isOpenRoad(url))
+    warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
   return npmRegistry({ name, url, token, access: config.access, signal: context.signal });
+}
+
+/** Whether others on the way could read what is sent: http to anywhere but this machine. */
+function isOpenRoad(url: string): boolean {
+  const { protocol, hostname } = new URL(url);
+  return protocol === 'http:' && hostname !== 'localhost' && hostname !== '[::1]' && !hostname.startsWith('127.');
 }
 
 function resolveUrl({ env }: Context, name: string, url: string): string {

@@ -139,10 +139,11 @@ export async function planTags(
   for (const { tag, commit } of records) {
     const found = there.get(tag);
     if (found !== undefined && found.commit !== commit) throw tagElsewhere(tag, `on ${remote}`, found.commit, commit);
-    if (found !== undefined && !found.isAnnotated) throw notAnnotated(tag, remote);
+    if (found !== undefined && !found.isAnnotated) throw notAnnotated(tag, remote, true);
     if (found !== undefined) continue;
     const local = await readLocalTag(place, tag);
     if (local !== null && local.commit !== commit) throw tagElsewhere(tag, 'here', local.commit, commit);
+    if (local !== null && !local.isAnnotated) throw notAnnotated(tag, remote, false);
     missing.push(tag);
   }
   if (missing.length > 0 && !options.tag && !options.dryRun) throw notPushed(missing, remote);
@@ -202,11 +203,13 @@ function notPushed(tags: readonly string[], remote: string): BevelstoneError {
   });
 }
 
-function notAnnotated(tag: string, remote: string): BevelstoneError {
+function notAnnotated(tag: string, remote: string, isThere: boolean): BevelstoneError {
   return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `The tag ${tag} on ${remote} is a lightweight one`,
+    message: `The tag ${tag} ${isThere ? `on ${remote}` : 'here'} is a lightweight one`,
     why: 'only an annotated tag says who released when',
-    fix: `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`,
+    fix: isThere
+      ? `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`
+      : `Delete it, so that --tag can make an annotated one: git tag -d ${tag}`,
   });
 }
 

@@ -183,7 +183,7 @@ async function askGit(context: Context, options: SurveyOptions): Promise<GitAnsw
   const answers = Promise.all([
     repository,
     resolveCommit(place, options.at ?? 'HEAD'),
-    options.branch ?? context.env['BEVELSTONE_BRANCH'] ?? currentBranch(place),
+    options.branch ?? (context.env['BEVELSTONE_BRANCH'] || currentBranch(place)),
     readTags(place),
   ]);
   answers.catch(() => {}); // awaited below, after the repository

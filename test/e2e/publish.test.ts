@@ -179,6 +179,42 @@ describe('publish', () => {
     expect(lightweight).toMatchObject({ exitCode: 3, error: { code: 'TAG_NOT_PUSHED' } });
   });
 
+  it('lets exactly one of two clones win that release the same version at the same moment', async () => {
+    const w = await built();
+    const other = path.join(temporaryFolder(), 'other');
+    execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), other]);
+    execFileSync('git', ['config', 'user.name', 'Archive room'], { cwd: other });
+    execFileSync('git', ['config', 'user.email', 'archive@fenmarsh.example'], { cwd: other });
+    await bevelstone(['build'], { cwd: other });
+
+    const runs = await Promise.all(
+      [w.folder, other].map((cwd) =>
+        bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd, env: w.env }),
+      ),
+    );
+
+    const tagged = w.git('ls-remote', '--tags', 'origin', 'refs/tags/gauges/0.2.1');
+    const losers = runs.filter(({ exitCode }) => exitCode !== 0);
+    const delivered = runs.filter(({ result }) => result?.releases[0].deliveries[0].state === 'delivered');
+    expect(delivered).toHaveLength(1);
+    expect(tagged.split('\n')).toHaveLength(1);
+    for (const { error } of losers) expect(['TAG_ELSEWHERE', 'REMOTE_REFUSED']).toContain(error?.code);
+    const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: w.folder });
+    expect(result.releases).toHaveLength(1);
+  });
+
+  it('refuses a lightweight tag of its own clone too', async () => {
+    const w = await built();
+    w.git('tag', 'gauges/0.2.1');
+
+    const run = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: w.folder, env: w.env });
+
+    expect(run).toMatchObject({
+      exitCode: 3,
+      error: { code: 'TAG_NOT_PUSHED', fix: expect.stringContaining('git tag -d gauges/0.2.1') },
+    });
+  });
+
   it('unites its ledger with what others wrote meanwhile', async () => {
     const w = await built();
     const other = path.join(temporaryFolder(), 'other');
