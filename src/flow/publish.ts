@@ -3,6 +3,7 @@ import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { foldEvents, type LedgerRelease } from '../core/ledger/event.ts';
+import type { Destination, Parcel } from '../destination/destination.ts';
 import { currentLedger, pushLedger, readEvents, restoreLedger, uniteWithRemote } from '../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../world/git/remote-tags.ts';
 import { checkIdentity, type Repository, resolveCommit } from '../world/git/repository.ts';
@@ -232,8 +233,8 @@ async function deliverOne(context: Context, planned: PlannedDelivery, writer: Le
   context.report({ type: 'started', what });
   try {
     const parcel = await parcelOf(release, artifact);
-    const isThere = presence.type === 'same';
-    const address = isThere ? presence.address : await destination.deliver(parcel);
+    const { address, isThere } =
+      presence.type === 'same' ? { address: presence.address, isThere: true } : await send(destination, parcel);
     writer?.add({ type: 'delivered', ...common, sha256: artifact.sha256, address, alreadyThere: isThere });
     const { confirmed, why } = await destination.confirm(parcel, address);
     writer?.add({ type: 'confirmed', ...common, confirmed, why });
@@ -263,6 +264,18 @@ async function deliverOne(context: Context, planned: PlannedDelivery, writer: Le
       why: `${error.message}: ${error.why}`,
       address: null,
     };
+  }
+}
+
+/** Sends a parcel. Where that fails the destination is asked: the answer may have been lost, or another run was quicker. */
+async function send(destination: Destination, parcel: Parcel): Promise<{ address: string; isThere: boolean }> {
+  try {
+    return { address: await destination.deliver(parcel), isThere: false };
+  } catch (error) {
+    if (!isBevelstoneError(error, 'DESTINATION_REFUSED', 'DESTINATION_UNREACHABLE', 'DESTINATION_ANSWER')) throw error;
+    const found = await destination.find(parcel).catch(() => null);
+    if (found?.type === 'same') return { address: found.address, isThere: true };
+    throw error;
   }
 }
 
