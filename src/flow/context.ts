@@ -3,6 +3,7 @@ export type ProgressEvent =
   | { readonly type: 'started'; readonly what: string }
   | { readonly type: 'finished'; readonly what: string; readonly detail?: string }
   | { readonly type: 'skipped'; readonly what: string; readonly why: string }
+  | { readonly type: 'failed'; readonly what: string; readonly why: string }
   | { readonly type: 'warning'; readonly text: string };
 
 /** What a flow needs of the outside, given as values. */

@@ -256,7 +256,7 @@ async function deliverOne(context: Context, planned: PlannedDelivery, writer: Le
   } catch (error) {
     if (context.signal.aborted) return { ...blank(planned), state: 'failed', why: 'interrupted' };
     if (!isBevelstoneError(error)) throw error;
-    context.report({ type: 'skipped', what, why: `${error.message}: ${error.why}` });
+    context.report({ type: 'failed', what, why: `${error.message}: ${error.why}` });
     return {
       ...blank(planned),
       state: 'failed',

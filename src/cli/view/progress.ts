@@ -46,6 +46,7 @@ function finishedLine(
   const since = started.get(what);
   started.delete(what);
   if (event.type === 'skipped') return `${sign('nothing', screen)} skipped  ${what}: ${cleanText(event.why)}`;
+  if (event.type === 'failed') return `${sign('refused', screen)} failed  ${what}: ${cleanText(event.why)}`;
   const took = since === undefined || Date.now() - since < 1000 ? '' : ` ${screen.colours.dim(elapsed(since))}`;
   return `${sign('done', screen)} done  ${what}${event.detail === undefined ? '' : ` (${cleanText(event.detail)})`}${took}`;
 }
