@@ -211,12 +211,23 @@ async function runBuildStep(
     BEVELSTONE_VERSION: version,
     BEVELSTONE_COMMIT: survey.commit,
   };
-  const end = await runStep({ run: step.run, folder: path.join(folder, step.in), env, log, signal: context.signal });
+  const place = path.join(folder, step.in);
+  if (!(await exists(place))) throw noStepFolder(step, index, one);
+  const end = await runStep({ run: step.run, folder: place, env, log, signal: context.signal });
   if (end.exitCode === 0) return;
   throw new BevelstoneError('STEP_FAILED', {
     message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, ended with ${end.exitCode === null ? 'a signal' : `exit code ${end.exitCode}`}`,
     why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
     fix: `Read the whole log: ${log}\nThen correct the step or what it builds, commit, and build again`,
+  });
+}
+
+function noStepFolder(step: StepConfig, index: number, one: Package): BevelstoneError {
+  return new BevelstoneError('STEP_FAILED', {
+    message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, cannot start`,
+    why: `the checkout has no folder ${step.in} in ${one.folder || 'its root'}`,
+    fix: 'Correct `in` of the step, or let an earlier step make the folder',
+    where: { file: 'bevelstone.yaml' },
   });
 }
 

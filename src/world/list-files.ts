@@ -5,7 +5,7 @@ import type { Candidate } from '../core/contents/select.ts';
 /** A file with a mark that changes when it is written. */
 export type ListedFile = Candidate & { readonly stamp: string };
 
-const skipped = new Set(['.git', 'node_modules']);
+const skipped = new Set(['node_modules']);
 
 /**
  * All files below a folder, paths with `/` inside it, links as links; `.git` and `node_modules` are not entered.
@@ -15,6 +15,8 @@ export async function listFiles(folder: string, inside = ''): Promise<ListedFile
   const found: ListedFile[] = [];
   const items = await readdir(path.join(folder, inside), { withFileTypes: true });
   for (const item of items) {
+    // In a worktree `.git` is a file, and it names a path of this machine.
+    if (item.name === '.git') continue;
     const name = inside === '' ? item.name : `${inside}/${item.name}`;
     if (item.isDirectory()) {
       if (!skipped.has(item.name)) found.push(...(await listFiles(folder, name)));

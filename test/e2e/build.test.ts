@@ -179,6 +179,36 @@ describe('build', () => {
   });
 });
 
+describe('a package at the root of the repository', () => {
+  it('packs everything of the checkout but what git keeps there', async () => {
+    const r = new TestRepository({
+      'bevelstone.yaml': 'schema: 1\npackages:\n  lonely: { ecosystem: plain, artifacts: [{ form: tar.gz }] }\n',
+      'src/deep/x.c': 'int x;\n',
+    });
+    r.checkOut();
+
+    const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    const archive = path.join(result.releases[0].folder, 'lonely-0.1.0.tar.gz');
+    expect(execFileSync('tar', ['-tzf', archive], { encoding: 'utf8' })).toBe(
+      'lonely-0.1.0/bevelstone.yaml\nlonely-0.1.0/src/deep/x.c\n',
+    );
+  });
+
+  it('says which folder a step wanted to run in', async () => {
+    const r = new TestRepository({
+      'bevelstone.yaml':
+        'schema: 1\npackages:\n  lonely: { ecosystem: plain, build: [{ run: "true", in: nowhere }], artifacts: [{ form: tar.gz }] }\n',
+      'x.c': 'int x;\n',
+    });
+    r.checkOut();
+
+    const run = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    expect(run).toMatchObject({ exitCode: 7, error: { code: 'STEP_FAILED', why: expect.stringContaining('nowhere') } });
+  });
+});
+
 describe('a package without any configuration', () => {
   it('is surveyed, and built only as far as it says how', async () => {
     const r = new TestRepository({ 'package.json': '{ "name": "lonely", "version": "0.3.0" }\n' });
