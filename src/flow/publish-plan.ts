@@ -84,7 +84,7 @@ export async function planDeliveries(
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
     message: 'Nothing that is built goes anywhere',
     why: 'no package that was built has a destination for its stream in `send-to`',
-    fix: 'Add destinations to the package in bevelstone.yaml and commit it',
+    fix: 'Add destinations to the package, or this stream to the `streams` of one, and commit bevelstone.yaml',
   });
 }
 

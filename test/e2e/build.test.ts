@@ -175,7 +175,7 @@ describe('build', () => {
     const { result } = await bevelstoneJson(['build', '--at', 'gauges/0.2.0', '-p', 'gauges'], { cwd: folder });
 
     expect(result.releases.map((one: { version: string }) => one.version)).toEqual(['0.2.0']);
-    expect(result.commit).toMatch(/^88d111e/);
+    expect(result.commit).toMatch(/^c65b2fb/);
   });
 });
 

@@ -41,7 +41,7 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('7580c74 test: the next high water comes\n');
+    expect(head).toBe('4c15e68 test: the next high water comes\n');
   });
 
   it('never writes into a folder that holds something', async () => {

@@ -89,7 +89,11 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
       if (rules.stream.type === 'maintained' && isOffLine([facts], rules.stream) && next === null)
         return { next: null, weight: 'none', reasons: [`no release inside ${rules.stream.only}, so not of this line`] };
       if (unit === undefined || next === null)
-        return { next: null, weight: 'none', reasons: [reasonOfRest(facts.changes, facts.last)] };
+        return {
+          next: null,
+          weight: 'none',
+          reasons: [reasonOfRest(sinceSeries(facts), facts.lastInSeries ?? facts.last)],
+        };
       return { next, weight: effective(unit, rules), reasons: reasonsFor(index, unit, packages, rules) };
     }),
     problems,
@@ -246,6 +250,12 @@ function decideAs(version: string, unit: Unit, members: readonly PackageFacts[],
 function isOffLine(members: readonly PackageFacts[], stream: Stream): boolean {
   if (stream.type !== 'maintained' || members.some(({ last }) => last !== null)) return false;
   return members.some(({ tags }) => tags.some(({ version }) => isNormal(version)));
+}
+
+/** What came since the last of a series, or since the last release where there is no series. */
+function sinceSeries({ changes, lastInSeries }: PackageFacts): PackageChanges {
+  if (lastInSeries === null) return changes;
+  return { ...changes, changes: changes.changes.filter((change) => change.sinceSeries) };
 }
 
 /** The version of a first release (step 15), null when nothing was ever committed for it. */
