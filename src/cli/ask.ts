@@ -4,7 +4,6 @@ import type { Ask } from './command.ts';
 /** How the question of a command is answered. */
 export type AskSettings = {
   readonly yes: boolean;
-  readonly dryRun: boolean;
   readonly isTerminal: boolean;
   readonly signal: AbortSignal;
   readonly show: (text: string) => void;

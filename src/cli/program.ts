@@ -78,7 +78,6 @@ class Session {
     const args = command.parse(raw);
     const ask = makeAsk({
       yes: raw['yes'] === true,
-      dryRun: raw['dryRun'] === true,
       isTerminal: process.stdin.isTTY === true && process.stderr.isTTY === true,
       signal: this.#abort.signal,
       show: (text) => process.stderr.write(this.#safe(`${text}\n`)),

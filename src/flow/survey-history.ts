@@ -92,14 +92,13 @@ export async function askReferences(
   if (open.length === 0 || end === null) return new Map();
   const found = await findCommits(repository.place, open);
   const held = await ancestorsAmong(repository.place, [...new Set(found.values())], commit);
-  const meanings = new Map<string, { weight: Weight; summary: string }>();
+  const meanings = new Map<string, { weight: Weight }>();
   if (held.size > 0) {
     for await (const batch of readCommits(repository.place, [...held])) {
       for (const one of batch) {
         const isMerge = one.parents.length > 1;
-        const meaning = readMeaning(one, rules, null);
         // What a merge brought in would take another walk to weigh; a feature is the careful guess.
-        meanings.set(one.id, { weight: isMerge ? 'minor' : meaning.weight, summary: meaning.items[0]?.summary ?? '' });
+        meanings.set(one.id, { weight: isMerge ? 'minor' : readMeaning(one, rules, null).weight });
       }
     }
   }

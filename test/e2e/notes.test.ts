@@ -42,7 +42,7 @@ describe('notes', () => {
     ],
     [
       ['--from', 'tidemark/1.1.0', '--to', 'tidemark/1.3.0', '-p', 'tidemark'],
-      /S2 and O1 at the quay[\s\S]*|name the kind of station/,
+      /### Added\n\n- name the kind of station[^\n]*\n- S2 and O1 at the quay/,
     ],
     [['--format', 'text', '-p', 'gauges'], /^gauges 0\.2\.1, \d{4}-\d\d-\d\d\n\nFixed\n {2}- log: read times/],
     [

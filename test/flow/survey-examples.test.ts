@@ -278,7 +278,7 @@ const rows: readonly Row[] = [
       r.revert(id, a.paths);
     },
     expect: { a: '2.0.0-early.4' },
-    warns: /public|holds/,
+    warns: /takes back what the last prerelease holds/,
   },
   {
     name: '17 main after the merge has what is left',
@@ -465,7 +465,7 @@ const rows: readonly Row[] = [
       r.commit('fix: x', a);
     },
     expect: { a: '1.4.1' },
-    warns: /v1\.4 .*|v01\.2\.3/,
+    warns: /(?=[\s\S]*tag v1\.4 is)(?=[\s\S]*tag v01\.2\.3 is)(?=[\s\S]*tag v9{19}\.0\.0 is)/,
   },
   {
     name: '33 a branch for looking',

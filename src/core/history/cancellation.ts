@@ -3,7 +3,7 @@ import type { TouchingCommit, Walk } from './walk.ts';
 import { clampWeight, heaviest, type Weight } from './weight.ts';
 
 /** What git says of commits that the walk does not hold: released before, with their weight; absent when unknown. */
-export type ReleasedCommits = ReadonlyMap<string, { readonly weight: Weight; readonly summary: string }>;
+export type ReleasedCommits = ReadonlyMap<string, { readonly weight: Weight }>;
 
 /** What became of a commit for one package. */
 export type Fate =

@@ -6,7 +6,6 @@ import { type Amendments, type Meaning, type MeaningRules, readMeaning } from '.
 export type TouchingCommit = {
   readonly index: number;
   readonly author: Person;
-  readonly isMerge: boolean;
   readonly touched: readonly number[];
   readonly meaning: Meaning;
   /** Whether it is a release's own commit and touches nothing else (design page versions, step 8). */
@@ -60,7 +59,6 @@ export class Walk {
     const record = {
       index,
       author: commit.author,
-      isMerge,
       touched,
       meaning: read,
       isRecord: this.#isRecord(commit, read),

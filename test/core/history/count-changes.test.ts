@@ -119,14 +119,14 @@ describe('a revert of something released', () => {
     ['patch', 'patch', 0],
     ['none', 'patch', 0],
   ] as const)('that weighed %s weighs %s, with %i warning', (weight, expected, warnings) => {
-    const result = one('abcdef12', new Map([['abcdef12', { weight, summary: '' }]]));
+    const result = one('abcdef12', new Map([['abcdef12', { weight }]]));
 
     expect(result.weight).toBe(expected);
     expect(result.warnings).toHaveLength(warnings);
   });
 
   it('weighs what the configuration says, and a patch when nobody knows it', () => {
-    expect(one('abcdef12', new Map([['abcdef12', { weight: 'minor', summary: '' }]]), 'none').weight).toBe('none');
+    expect(one('abcdef12', new Map([['abcdef12', { weight: 'minor' }]]), 'none').weight).toBe('none');
     expect(one('abcdef12', new Map()).weight).toBe('patch');
   });
 });
