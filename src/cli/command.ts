@@ -11,6 +11,8 @@ export type Outcome<Result> = {
   readonly result: Result;
   readonly error?: BevelstoneError | null;
   readonly until?: Promise<void>;
+  /** What goes to standard output byte for byte where nobody reads it on a terminal. */
+  readonly bytes?: Uint8Array;
 };
 
 /** One command: arguments to a flow to a view. */

@@ -82,10 +82,11 @@ class Session {
       signal: this.#abort.signal,
       show: (text) => process.stderr.write(this.#safe(`${text}\n`)),
     });
-    const { result, error = null, until } = await command.run(args, this.context(raw), ask);
+    const { result, error = null, until, bytes } = await command.run(args, this.context(raw), ask);
     this.#progress.stop();
     if (this.isJson)
       await this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
+    else if (bytes !== undefined && process.stdout.isTTY !== true) process.stdout.write(bytes);
     else process.stdout.write(this.#safe(`${command.render(result, makeScreen(process.stdout, process.env), args)}\n`));
     if (error !== null) {
       process.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));

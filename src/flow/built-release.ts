@@ -1,9 +1,10 @@
 import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
+import type { Origin } from '../core/contents/entry.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { ReleaseRecord } from '../core/ledger/release-record.ts';
 import { compareVersions } from '../core/version/version.ts';
-import { isMissing } from '../world/files.ts';
+import { isMissing, readTextIfThere } from '../world/files.ts';
 import type { Context } from './context.ts';
 import { selectPackages, type Workspace } from './workspace.ts';
 
@@ -38,6 +39,22 @@ export async function builtReleases(context: Context, workspace: Workspace, comm
     fix: 'Run: bevelstone build',
   });
 }
+
+/** The release that a file in an output folder belongs to, with the origins of its entries; null for any other file. */
+export async function readRecordBeside(
+  file: string,
+): Promise<(ReleaseFolder & { readonly origins: readonly Origin[] }) | null> {
+  const folder = path.dirname(file);
+  const record = await readRecord(path.join(folder, 'release.json'));
+  if (record === null || !record.artifacts.some((one) => one.file === path.basename(file))) return null;
+  const list = JSON.parse((await readTextIfThere(path.join(folder, 'CONTENTS.json'))) ?? '{}') as ContentsList;
+  const entries = (list.artifacts ?? []).find((one) => one.file === path.basename(file))?.entries ?? [];
+  return { folder, record, origins: entries.map(({ origin }) => origin) };
+}
+
+type ContentsList = {
+  readonly artifacts?: readonly { readonly file: string; readonly entries: readonly { readonly origin: Origin }[] }[];
+};
 
 async function readFolders(out: string): Promise<ReleaseFolder[]> {
   let names: string[];

@@ -11,7 +11,7 @@ import { isMissing, writeWhole } from '../world/files.ts';
 import { git } from '../world/git/run-git.ts';
 import { listFiles } from '../world/list-files.ts';
 import { programFolder } from '../world/program-folder.ts';
-import { type Build, buildWorkspace } from './build.ts';
+import { type Build, buildWorkspace, plainBuild } from './build.ts';
 import type { Context } from './context.ts';
 import { type DemoHistory, writeFastImport } from './demo-history.ts';
 import { listReleases } from './ledger.ts';
@@ -64,7 +64,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   };
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);
-    const build = await buildWorkspace(inside, { at: null });
+    const build = await buildWorkspace(inside, plainBuild);
     const verification = await verify(inside, []);
     const publication = await publish(inside, { tag: true, dryRun: false }, async () => {});
     const ledger = await listReleases(inside);

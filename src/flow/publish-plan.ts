@@ -62,7 +62,8 @@ export async function planDeliveries(
     for (const name of names) {
       const config = workspace.config.destinations[name];
       if (config === undefined) throw new Error(`unchecked destination ${name}`);
-      if (!takesStream(config, record.stream)) {
+      if (record.uncommitted && config.speaks !== 'folder') throw uncommittedRefused(record, name);
+      if (!record.uncommitted && !takesStream(config, record.stream)) {
         context.report({
           type: 'skipped',
           what: `${record.package} ${record.version} to ${name}`,
@@ -158,8 +159,6 @@ export async function parcelOf({ folder, record: one }: ReleaseFolder, artifact:
   const file = path.join(folder, artifact.file);
   const isNpm = artifact.form === 'npm-tarball';
   const read = isNpm ? await readArtifact(file) : null;
-  const readme =
-    read === null ? null : ([...read.texts].find(([inside]) => /^package\/readme/i.test(inside))?.[1] ?? null);
   return {
     file,
     fileName: artifact.file,
@@ -173,8 +172,16 @@ export async function parcelOf({ folder, record: one }: ReleaseFolder, artifact:
     version: one.version,
     stream: one.stream,
     manifest: read?.manifest?.json ?? null,
-    readme,
+    readme: read?.readme?.text ?? null,
   };
+}
+
+function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {
+  return new BevelstoneError('UNCOMMITTED_REFUSED', {
+    message: `${destination} does not take ${name} ${version}`,
+    why: 'it was built from files that no commit holds, so nobody could ever tell what is in it',
+    fix: 'Commit, and build again; a folder takes such a build for looking at it',
+  });
 }
 
 function notTaken({ package: name, artifacts }: ReleaseRecord, destination: string): BevelstoneError {

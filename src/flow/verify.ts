@@ -3,6 +3,7 @@ import type { PackageConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { Finding, RuleSettings } from '../core/rule/rule.ts';
 import { checkArtifact } from '../core/rule/rules.ts';
+import { expectedVersion } from '../core/version/expected-version.ts';
 import { resolveCommit } from '../world/git/repository.ts';
 import { builtReleases, type ReleaseFolder } from './built-release.ts';
 import type { Context } from './context.ts';
@@ -39,10 +40,10 @@ export async function verifyReleases(
   const artifacts: VerifiedArtifact[] = [];
   for (const { folder, record } of releases) {
     const config = workspace.packages.find(({ name }) => name === record.package)?.config ?? null;
-    const settings = settingsOf(config, record.version);
     for (const { file, form, sha256 } of record.artifacts) {
       context.signal.throwIfAborted();
-      const artifact = await readArtifact(path.join(folder, file));
+      const artifact = await readArtifact(path.join(folder, file), { secrets: true });
+      const settings = settingsOf(config, expectedVersion(form, record.version, record.spellings));
       if (artifact.sha256 !== sha256) throw altered(path.join(folder, file));
       artifacts.push({ file: path.join(folder, file), form, findings: checkArtifact({ ...artifact, form }, settings) });
     }
@@ -54,7 +55,7 @@ async function verifyFiles(context: Context, files: readonly string[]): Promise<
   const artifacts: VerifiedArtifact[] = [];
   for (const file of files) {
     context.signal.throwIfAborted();
-    const artifact = await readArtifact(path.resolve(context.folder, file));
+    const artifact = await readArtifact(path.resolve(context.folder, file), { secrets: true });
     artifacts.push({ file, form: artifact.form, findings: checkArtifact(artifact, noSettings) });
   }
   return summarise(artifacts);

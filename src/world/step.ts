@@ -14,16 +14,23 @@ export type Step = {
   /** Where all output goes. */
   readonly log: string;
   readonly signal: AbortSignal;
+  /** Most time it may take. */
+  readonly timeoutMs: number;
 };
 
 /** How it ended, with the last lines of output. */
-export type StepEnd = { readonly exitCode: number | null; readonly tail: readonly string[] };
+export type StepEnd = {
+  readonly exitCode: number | null;
+  /** Whether it was stopped because its time was over. */
+  readonly isLate: boolean;
+  readonly tail: readonly string[];
+};
 
 const tailLines = 20;
 const tailBytes = 16 * 1024;
 
 /** Runs a command line in the shell with its output in a log file; it gets no input and umask 022. */
-export async function runStep({ run, folder, env, log, signal }: Step): Promise<StepEnd> {
+export async function runStep({ run, folder, env, log, signal, timeoutMs }: Step): Promise<StepEnd> {
   await mkdir(path.dirname(log), { recursive: true });
   const file = createWriteStream(log, { flags: 'w' });
   let tail = '';
@@ -44,16 +51,22 @@ export async function runStep({ run, folder, env, log, signal }: Step): Promise<
   process.umask(before);
   const stop = () => stopGroup(child.pid);
   signal.addEventListener('abort', stop, { once: true });
+  let isLate = false;
+  const timer = setTimeout(() => {
+    isLate = true;
+    stop();
+  }, timeoutMs);
   for await (const chunk of child.all as AsyncIterable<Buffer>) {
     if (!file.write(chunk)) await once(file, 'drain');
     tail = (tail + chunk.toString('utf8')).slice(-tailBytes);
   }
   const { exitCode } = await child;
+  clearTimeout(timer);
   signal.removeEventListener('abort', stop);
   file.end();
   await finished(file);
   signal.throwIfAborted();
-  return { exitCode: exitCode ?? null, tail: tail.trimEnd().split('\n').slice(-tailLines) };
+  return { exitCode: exitCode ?? null, isLate, tail: tail.trimEnd().split('\n').slice(-tailLines) };
 }
 
 /** Asks a process group to end, and ends it three seconds later. */

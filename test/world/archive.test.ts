@@ -6,8 +6,9 @@ import { gunzipSync, gzipSync } from 'node:zlib';
 import fc from 'fast-check';
 import { pack } from 'tar-stream';
 import { describe, expect, it } from 'vitest';
+import { ordinaryLimits } from '../../src/world/archive/budget.ts';
 import { gzip } from '../../src/world/archive/gzip.ts';
-import { ordinaryLimits, readTarGz } from '../../src/world/archive/read-tar.ts';
+import { readArchive } from '../../src/world/archive/read-archive.ts';
 import { writeTarGz } from '../../src/world/archive/write-tar.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 
@@ -57,14 +58,12 @@ describe('a written archive', () => {
       return {
         path: inside,
         mode: 0o644,
-        sizeBytes: Buffer.byteLength(text),
-        linkname: null,
-        file,
+        content: { type: 'file' as const, file, sizeBytes: Buffer.byteLength(text) },
         origin: { type: 'generated' as const },
       };
     });
     const archive = path.join(folder, name);
-    return { archive, inputs, written: await writeTarGz(archive, inputs, time) };
+    return { archive, inputs, written: await writeTarGz(archive, inputs, { mtime: time }) };
   }
 
   it('is one that tar lists and unpacks, with the digests that were told', async () => {
@@ -80,7 +79,7 @@ describe('a written archive', () => {
     expect(execFileSync('tar', ['--utc', '--numeric-owner', '-tvzf', archive], { encoding: 'utf8' })).toMatch(
       /^-rw-r--r-- 0\/0 +5 2023-11-14 22:13 p\/a\.txt$/m,
     );
-    const read = await readTarGz(archive);
+    const read = await readArchive(archive);
     expect(read.entries.map(({ path: inside, sha256 }) => [inside, sha256])).toEqual(
       written.entries.map(({ path: inside, sha256 }) => [inside, sha256]),
     );
@@ -90,8 +89,8 @@ describe('a written archive', () => {
     const { inputs } = await write('a.tgz', { a: '12345' });
 
     for (const sizeBytes of [4, 6]) {
-      const wrong = inputs.map((input) => ({ ...input, sizeBytes }));
-      await expect(writeTarGz(path.join(temporaryFolder(), 'b.tgz'), wrong, time)).rejects.toMatchObject({
+      const wrong = inputs.map((input) => ({ ...input, content: { ...input.content, sizeBytes } }));
+      await expect(writeTarGz(path.join(temporaryFolder(), 'b.tgz'), wrong, { mtime: time })).rejects.toMatchObject({
         code: 'FILE_CHANGED',
       });
     }
@@ -114,7 +113,7 @@ describe('reading an archive', () => {
       fc.asyncProperty(fc.integer({ min: 0, max: whole.length - 9 }), async (length) => {
         const file = place();
         writeFileSync(file, whole.subarray(0, length));
-        await expect(readTarGz(file)).rejects.toMatchObject({ code: 'ARCHIVE_DAMAGED', where: { file } });
+        await expect(readArchive(file)).rejects.toMatchObject({ code: 'ARCHIVE_DAMAGED', where: { file } });
       }),
       { numRuns: 40 },
     );
@@ -128,20 +127,20 @@ describe('reading an archive', () => {
     const file = place();
     writeFileSync(file, bytes);
 
-    await expect(readTarGz(file)).rejects.toMatchObject({ code });
+    await expect(readArchive(file)).rejects.toMatchObject({ code });
   });
 
   it('stops at its limits', async () => {
     const file = place();
     writeFileSync(file, await tarOf({ 'p/a': 5_000_000, 'p/b': 'x' }));
 
-    await expect(readTarGz(file, {}, { ...ordinaryLimits, unpackedBytes: 4_000_000 })).rejects.toMatchObject({
+    await expect(readArchive(file, {}, { ...ordinaryLimits, unpackedBytes: 4_000_000 })).rejects.toMatchObject({
       code: 'ARCHIVE_TOO_LARGE',
     });
-    await expect(readTarGz(file, {}, { ...ordinaryLimits, entries: 1 })).rejects.toMatchObject({
+    await expect(readArchive(file, {}, { ...ordinaryLimits, entries: 1 })).rejects.toMatchObject({
       code: 'ARCHIVE_TOO_LARGE',
     });
-    await expect(readTarGz(path.join(file, 'nowhere'))).rejects.toMatchObject({ code: 'ARCHIVE_DAMAGED' });
-    await expect(readTarGz(`${file}x`)).rejects.toMatchObject({ code: 'FILE_NOT_FOUND' });
+    await expect(readArchive(path.join(file, 'nowhere'))).rejects.toMatchObject({ code: 'FILE_NOT_FOUND' });
+    await expect(readArchive(`${file}x`)).rejects.toMatchObject({ code: 'FILE_NOT_FOUND' });
   });
 });

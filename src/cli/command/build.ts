@@ -1,19 +1,46 @@
 import type { Build, BuildOptions } from '../../flow/build.ts';
-import { type Command, optionalText } from '../command.ts';
+import { type Command, optionalText, textList } from '../command.ts';
 import { buildJson, renderBuild } from '../view/build.ts';
 
 /** `bevelstone build`. */
 export const build: Command<BuildOptions, Build> = {
-  options: (yargs) => yargs.option('at', { type: 'string', describe: 'Build this commit instead of HEAD' }),
+  options: (yargs) =>
+    yargs
+      .option('at', { type: 'string', describe: 'Build this commit instead of HEAD' })
+      .option('list', { type: 'boolean', describe: 'Show what would be packed, and pack nothing' })
+      .option('platform', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: "Build for this platform instead of this machine's own; may be repeated",
+      })
+      .option('jobs', { type: 'number', describe: 'Packages at work at the same time; by default one per core' })
+      .option('twice', { type: 'boolean', describe: 'Build again at another place and compare' })
+      .option('uncommitted', { type: 'boolean', describe: 'Build the working folder as it is, for looking only' })
+      .conflicts('uncommitted', 'at')
+      .conflicts('list', 'twice')
+      .check(({ jobs }) => {
+        if (jobs === undefined || (Number.isInteger(jobs) && Number(jobs) > 0)) return true;
+        throw new Error('Invalid values: --jobs takes a whole number from 1 up');
+      }),
   examples: [
     ['build', 'Build everything that has something to release'],
-    ['build -p gauges', 'Only one package'],
+    ['build --list -p gauges', 'What one package would ship'],
+    ['build --twice', 'Prove that the bytes depend on the commit alone'],
     ['build --at tidemark/1.3.0', 'Build a past release again'],
   ],
-  parse: (raw) => ({ at: optionalText(raw, 'at') }),
+  parse: (raw) => ({
+    at: optionalText(raw, 'at'),
+    list: raw['list'] === true,
+    platforms: textList(raw, 'platform'),
+    jobs: typeof raw['jobs'] === 'number' ? raw['jobs'] : null,
+    twice: raw['twice'] === true,
+    uncommitted: raw['uncommitted'] === true,
+  }),
   run: async (options, context) => {
-    const { buildWorkspace } = await import('../../flow/build.ts');
-    return { result: await buildWorkspace(context, options) };
+    const { buildWorkspace, differenceError } = await import('../../flow/build.ts');
+    const result = await buildWorkspace(context, options);
+    return { result, error: differenceError(result) };
   },
   render: renderBuild,
   toJson: buildJson,

@@ -1,12 +1,15 @@
+import type { Origin } from '../../core/contents/entry.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Build } from '../../flow/build.ts';
 import { displayPath } from './display-path.ts';
-import { type Screen, sign } from './screen.ts';
+import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
 
 /** What was built and where it lies; paths and sizes come last. */
-export function renderBuild({ commit, releases, resting }: Build, screen: Screen): string {
+export function renderBuild(build: Build, screen: Screen): string {
+  if (build.selections !== null) return renderSelections(build.selections, screen);
+  const { commit, releases, resting, twice } = build;
   const { colours } = screen;
   const parts = resting.map(
     ({ name, reasons }) =>
@@ -14,12 +17,12 @@ export function renderBuild({ commit, releases, resting }: Build, screen: Screen
   );
   if (releases.length === 0) return [...parts, `Nothing was built from ${commit.slice(0, 7)}`].join('\n');
   const rows = releases.flatMap(({ artifacts, package: name, version }) =>
-    artifacts.map(({ file, size, entries, sha256 }) => [
-      `${name} ${version}`,
+    artifacts.map(({ file, size, entries, sha256 }, index) => [
+      index === 0 ? `${name} ${version}` : '',
       file,
       formatBytes(size),
       String(entries),
-      sha256.slice(0, 12),
+      sha256.slice(0, 8),
     ]),
   );
   const columns = [
@@ -29,20 +32,82 @@ export function renderBuild({ commit, releases, resting }: Build, screen: Screen
     { title: 'entries', align: 'right' as const },
     { title: 'sha256' },
   ];
-  const head = `${colours.bold('Built')} from a fresh checkout of ${commit.slice(0, 7)}`;
+  const isLooking = releases.some(({ version }) => version.includes('.uncommitted.'));
+  const from = isLooking ? 'the working folder as it is, on top of' : 'a fresh checkout of';
   const places = releases.map(({ folder }) => `  ${displayPath(folder)}/`);
-  return [
-    ...parts,
-    ...(parts.length > 0 ? [''] : []),
-    head,
-    '',
+  const blocks = [
+    parts.join('\n'),
+    `${colours.bold('Built')} from ${from} ${commit.slice(0, 7)}`,
     renderTable(columns, rows, screen),
-    '',
-    ...places,
-  ].join('\n');
+    renderPending(releases, screen),
+    renderTwice(twice, rows.length, screen),
+    places.join('\n'),
+  ];
+  return blocks.filter((block) => block !== '').join('\n\n');
+}
+
+/** What was left to other machines, and why. */
+function renderPending(releases: Build['releases'], screen: Screen): string {
+  return releases
+    .flatMap(({ package: name, pending }) =>
+      pending.map(
+        ({ form, platform, why }) =>
+          `${sign('nothing', screen)} pending  ${cleanText(`${name}, ${form} for ${platform}: ${why}`)}`,
+      ),
+    )
+    .join('\n');
+}
+
+function renderTwice(twice: Build['twice'], artifacts: number, screen: Screen): string {
+  if (twice === null) return '';
+  if (twice.same) {
+    const count = `${artifacts} ${artifacts === 1 ? 'artifact' : 'artifacts'}`;
+    return `${sign('done', screen)} same  built twice, at two places: ${count} with the same bytes`;
+  }
+  return twice.differences
+    .slice(0, 20)
+    .map(
+      ({ artifact, entry, what }) =>
+        `${sign('refused', screen)} differs  ${cleanText(`${artifact}${entry === null ? '' : `, ${entry}`}: ${what}`)}`,
+    )
+    .join('\n');
+}
+
+function renderSelections(selections: NonNullable<Build['selections']>, screen: Screen): string {
+  const blocks = selections.flatMap(({ package: name, version, artifacts }) =>
+    artifacts.map(({ form, platform, entries }) => {
+      const title = `${cleanText(name)} ${version}  ${form}${platform === null ? '' : ` for ${platform}`}`;
+      const rows = entries.map(({ path, size, mode, origin }) => [
+        mode,
+        formatBytes(size),
+        path,
+        originText(origin, path, screen),
+      ]);
+      const columns = [
+        { title: 'mode' },
+        { title: 'size', align: 'right' as const },
+        { title: 'path' },
+        { title: 'from' },
+      ];
+      const total = entries.reduce((sum, { size }) => sum + size, 0);
+      const table =
+        rows.length === 0
+          ? '    made by a build step, or of nothing but its manifest'
+          : renderTable(columns, rows, screen);
+      return [screen.colours.bold(title), '', table, '', `  ${entries.length} files, ${formatBytes(total)}`].join('\n');
+    }),
+  );
+  return blocks.length === 0 ? 'There is nothing to build' : blocks.join('\n\n');
+}
+
+function originText(origin: Origin, path: string, screen: Screen): string {
+  if (origin.type === 'step') return `step \`${origin.step}\``;
+  if (origin.type === 'generated') return 'generated';
+  if (origin.stamped) return `${origin.path}, version written in`;
+  return origin.path.endsWith(`/${path}`) || origin.path === path ? blank(screen) : origin.path;
 }
 
 /** The `result` of `build --json`. */
-export function buildJson({ commit, dirty, releases }: Build): unknown {
-  return { commit, dirty, releases, twice: null };
+export function buildJson({ commit, dirty, releases, twice, selections }: Build): unknown {
+  return { commit, dirty, releases, twice, ...(selections === null ? {} : { selections }) };
 }

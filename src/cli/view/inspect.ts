@@ -1,32 +1,55 @@
 import path from 'node:path';
-import { formatMode } from '../../core/contents/entry.ts';
+import { type Entry, formatMode } from '../../core/contents/entry.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
-import { cleanText } from '../../core/text/clean.ts';
+import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Inspection } from '../../flow/inspect.ts';
+import { renderComparison } from './comparison.ts';
 import { displayPath } from './display-path.ts';
+import { renderEntryTree } from './entry-tree.ts';
+import { LazyList } from './json.ts';
 import type { Screen } from './screen.ts';
 import { renderTable } from './table.ts';
 
-/** Metadata, entries, and last the file with its size and digest. */
-export function renderInspection({ file, artifact, contentDigest }: Inspection, screen: Screen): string {
-  const { colours } = screen;
-  const { manifest, entries, form } = artifact;
-  const name =
-    manifest === null ? path.basename(file) : `${manifest.common.name ?? '?'} ${manifest.common.version ?? '?'}`;
-  const lines = [`${colours.bold(cleanText(name))}  ${form}`];
-  if (manifest !== null) {
-    lines.push(
-      `  ${cleanText(manifest.common.description ?? 'no description')}`,
-      `  licence ${cleanText(manifest.common.licence ?? 'none')}`,
-    );
-    const needs = manifest.common.dependencies.filter(({ kind }) => kind !== 'development');
-    if (needs.length > 0)
-      lines.push(`  needs ${needs.map(({ name, range }) => cleanText(`${name} ${range}`)).join(', ')}`);
-  }
+/** Metadata, then what was asked: entries, a comparison, picks, what was left behind; last the file with size and digest. */
+export function renderInspection(inspection: Inspection, screen: Screen, { tree }: { readonly tree: boolean }): string {
+  const { file, artifact, comparison, picks, leftBehind, extracted, printed } = inspection;
+  if (printed !== null) return cleanLines(printed.bytes.toString('utf8').replace(/\n$/, ''));
+  const blocks = [renderHead(inspection, screen).join('\n')];
+  if (comparison !== null) blocks.push(renderComparison(comparison, screen));
+  if (picks !== null) blocks.push(renderPicks(picks, screen));
+  if (leftBehind !== null) blocks.push(renderLeftBehind(leftBehind, screen));
+  if (comparison === null && picks === null && leftBehind === null)
+    blocks.push(tree ? renderEntryTree(artifact.entries, screen) : renderEntries(artifact.entries, screen));
+  const unpacked = artifact.entries.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0);
+  const tail = [
+    `  ${artifact.entries.length} entries, ${formatBytes(unpacked)} unpacked, content ${artifact.contentDigest.slice(0, 16)}`,
+    `  ${displayPath(file)}  ${formatBytes(artifact.sizeBytes)}`,
+    `  sha256 ${artifact.sha256}`,
+  ];
+  if (extracted !== null) tail.push(`  extracted into ${displayPath(extracted.folder)}/`);
+  return [...blocks, tail.join('\n')].join('\n\n');
+}
+
+function renderHead({ file, artifact }: Inspection, screen: Screen): string[] {
+  const { manifest, form, targets, commit } = artifact;
+  const common = manifest?.common;
+  const name = common?.name == null ? path.basename(file) : `${common.name} ${common.version ?? ''}`.trim();
+  const lines = [`${screen.colours.bold(cleanText(name))}  ${form}`];
+  const needs = (common?.dependencies ?? []).filter(({ kind }) => kind !== 'development');
+  if (common?.description != null) lines.push(`  ${cleanText(common.description)}`);
+  if (common?.licence != null) lines.push(`  licence ${cleanText(common.licence)}`);
+  if (needs.length > 0)
+    lines.push(`  needs ${needs.map((one) => cleanText(`${one.name} ${one.range}`).trim()).join(', ')}`);
+  for (const target of targets) lines.push(`  for ${cleanText(target)}`);
+  if (commit !== null) lines.push(`  built from commit ${cleanText(commit)}`);
+  return lines;
+}
+
+function renderEntries(entries: readonly Entry[], screen: Screen): string {
   const rows = entries.map(({ path: inside, sizeBytes, mode, type, linkname, sha256 }) => [
     formatMode(mode),
-    formatBytes(sizeBytes),
-    (sha256 ?? '').slice(0, 12),
+    type === 'folder' ? '' : formatBytes(sizeBytes),
+    (sha256 ?? '').slice(0, 8),
     `${inside}${type === 'folder' || type === 'file' ? '' : ` (${type}${linkname === null ? '' : ` to ${linkname}`})`}`,
   ]);
   const columns = [
@@ -35,20 +58,30 @@ export function renderInspection({ file, artifact, contentDigest }: Inspection, 
     { title: 'sha256' },
     { title: 'path' },
   ];
-  const unpacked = entries.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0);
-  return [
-    ...lines,
-    '',
-    renderTable(columns, rows, screen),
-    '',
-    `  ${entries.length} entries, ${formatBytes(unpacked)} unpacked, content ${contentDigest.slice(0, 16)}`,
-    `  ${displayPath(file)}  ${formatBytes(artifact.sizeBytes)}  sha256 ${artifact.sha256}`,
-  ].join('\n');
+  return renderTable(columns, rows, screen);
+}
+
+function renderPicks(picks: NonNullable<Inspection['picks']>, screen: Screen): string {
+  const rows = picks.map(({ consumer, entry, file }, index) => [
+    picks[index - 1]?.entry === entry ? '' : entry,
+    consumer,
+    file ?? 'none',
+  ]);
+  return renderTable([{ title: 'entry' }, { title: 'consumer' }, { title: 'gets' }], rows, screen);
+}
+
+function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, screen: Screen): string {
+  if (leftBehind.length === 0) return '  Nothing of the package is left behind';
+  const rows = leftBehind.map(({ path: inside, reason }, index) => [
+    leftBehind[index - 1]?.reason === reason ? '' : reason,
+    inside,
+  ]);
+  return renderTable([{ title: 'left behind because' }, { title: 'file' }], rows, screen);
 }
 
 /** The `result` of `inspect --json`. */
-export function inspectionJson({ file, artifact, contentDigest }: Inspection): unknown {
-  const { form, manifest, entries, sizeBytes, sha256, sha512 } = artifact;
+export function inspectionJson({ file, artifact, comparison, picks, leftBehind, extracted }: Inspection): unknown {
+  const { form, manifest, entries, sizeBytes, sha256, sha512, contentDigest, targets, commit } = artifact;
   return {
     file,
     form,
@@ -56,14 +89,30 @@ export function inspectionJson({ file, artifact, contentDigest }: Inspection): u
     sha256,
     sha512,
     contentDigest,
+    version: manifest?.common.version ?? null,
+    commit,
+    targets,
     metadata: manifest === null ? {} : manifest.json,
-    entries: entries.map((entry) => ({
-      path: entry.path,
-      type: entry.type,
-      size: entry.sizeBytes,
-      mode: formatMode(entry.mode),
-      sha256: entry.sha256,
-      linkname: entry.linkname,
-    })),
+    entries: new LazyList(entries, entryJson),
+    ...(comparison === null
+      ? {}
+      : {
+          ...comparison,
+          added: comparison.added.map(entryJson),
+          removed: comparison.removed.map(entryJson),
+          changed: comparison.changed.map((one) => ({
+            path: one.path,
+            what: one.what,
+            before: entryJson(one.before),
+            after: entryJson(one.after),
+          })),
+        }),
+    ...(picks === null ? {} : { picks }),
+    ...(leftBehind === null ? {} : { leftBehind }),
+    ...(extracted === null ? {} : { extracted }),
   };
+}
+
+function entryJson({ path: inside, type, sizeBytes, mode, sha256, linkname }: Entry) {
+  return { path: inside, type, size: sizeBytes, mode: formatMode(mode), sha256, linkname };
 }

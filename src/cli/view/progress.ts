@@ -13,10 +13,11 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
     if (isLive && timer !== null) write('\r\u001b[K');
   };
   const draw = () => {
-    const [what, since] = [...started].at(-1) ?? [];
-    if (what === undefined || since === undefined) return;
-    const line = `  ${what} ${screen.colours.dim(elapsed(since))}`;
-    write(`\r\u001b[K${line.slice(0, screen.columns + 8)}`);
+    if (started.size === 0) return;
+    // What was begun last is closest to what happens now; the others follow as far as the line goes.
+    const parts = [...started].reverse().map(([what, since]) => `${what} ${elapsed(since)}`);
+    const line = `  ${parts.join('  ')}`.slice(0, screen.columns - 1);
+    write(`\r\u001b[K${screen.colours.dim(line)}`);
   };
   const stop = () => {
     clear();

@@ -23,25 +23,76 @@ export type StepConfig = {
   /** Folder inside the package's, where it runs. */
   readonly in: string;
   readonly env: Readonly<Record<string, string>>;
+  /** The one platform it is for; null for all. */
+  readonly for: string | null;
+  /** Most time it may take, in milliseconds. */
+  readonly 'at-most': number;
 };
+
+/** A tool that the build steps use, and the range of its versions; null for any. */
+export type ToolConfig = { readonly name: string; readonly range: string | null };
+
+/** A file that gets the version by a rule of its own. */
+export type StampConfig = { readonly file: string; readonly find: string; readonly write: string };
 
 /** One line of selection. */
 export type ContentsConfig = {
   readonly from: string;
   readonly to: string | null;
+  /** Path of the one file that `from` names; excludes `to`. */
+  readonly as: string | null;
   readonly only: readonly string[];
   readonly except: readonly string[];
   readonly mode: string | null;
 };
 
 /** The forms that can be built. */
-export type BuiltForm = 'npm-tarball' | 'tar.gz';
+export const builtForms = [
+  'npm-tarball',
+  'wheel',
+  'sdist',
+  'jar',
+  'sources-jar',
+  'documentation-jar',
+  'pom',
+  'nupkg',
+  'snupkg',
+  'deb',
+  'tar.gz',
+  'zip',
+  'source-archive',
+] as const;
+
+/** One of the forms that can be built. */
+export type BuiltForm = (typeof builtForms)[number];
+
+/** A file that Bevelstone writes along with a native library or a program. */
+export type HelperConfig = {
+  readonly helper: 'pkg-config' | 'launcher' | 'desktop-entry' | 'install-manifest';
+  /** Name of the launcher or the desktop entry; null for the package's. */
+  readonly name: string | null;
+  /** Path inside the artifact of the program that a launcher starts; null for the only one there is. */
+  readonly run: string | null;
+  /** Further fields of a desktop entry, or variables that a launcher sets. */
+  readonly set: Readonly<Record<string, string>>;
+};
 
 /** One artifact to make. */
 export type ArtifactConfig = {
   readonly form: BuiltForm;
   readonly name: string | null;
   readonly contents: readonly ContentsConfig[] | null;
+  /** Glob of a file that a build step makes as the finished artifact; null when Bevelstone packs it. */
+  readonly brought: string | null;
+  /** Debian revision. */
+  readonly revision: number;
+  readonly helpers: readonly HelperConfig[];
+  /** Of a source archive: the package's folder, or the commit's whole tree. */
+  readonly tree: 'package' | 'commit';
+  /** Python, ABI and platform tags of a wheel with extension modules; null to read them from their names. */
+  readonly 'wheel-tag': string | null;
+  /** Further fields: of a jar's manifest or of a deb's control file. */
+  readonly fields: Readonly<Record<string, string>>;
 };
 
 /** Severity of a rule, or `off`. */
@@ -62,7 +113,11 @@ export type PackageConfig = {
   readonly ecosystem: string | null;
   readonly also: readonly string[];
   readonly tag: readonly string[] | null;
+  readonly tools: readonly ToolConfig[];
   readonly build: readonly StepConfig[];
+  readonly platforms: readonly string[];
+  readonly 'built-for': 'release' | 'debug';
+  readonly stamp: readonly StampConfig[];
   readonly artifacts: readonly ArtifactConfig[];
   readonly verify: VerifyConfig;
   readonly 're-exports': readonly string[];

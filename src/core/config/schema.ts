@@ -2,19 +2,23 @@ import Joi from 'joi';
 import { weights } from '../history/weight.ts';
 import { ruleIds } from '../rule/rule-id.ts';
 import { parseBytes } from '../text/bytes.ts';
-import { isVersion } from '../version/version.ts';
-import type {
-  ArtifactConfig,
-  Config,
-  ContentsConfig,
-  DestinationConfig,
-  HistoryConfig,
-  LinksConfig,
-  NotesConfig,
-  PackageConfig,
-  StepConfig,
-  VerifyConfig,
-  WriteBackConfig,
+import { parseDuration } from '../text/duration.ts';
+import { isRange, isVersion } from '../version/version.ts';
+import {
+  type ArtifactConfig,
+  builtForms,
+  type Config,
+  type ContentsConfig,
+  type DestinationConfig,
+  type HelperConfig,
+  type HistoryConfig,
+  type LinksConfig,
+  type NotesConfig,
+  type PackageConfig,
+  type StampConfig,
+  type StepConfig,
+  type VerifyConfig,
+  type WriteBackConfig,
 } from './config.ts';
 
 // The one place for keys and defaults. An unknown key is an error (Joi's way); `convert: false` keeps "5" from being 5.
@@ -142,34 +146,97 @@ const defaultStreams = {
   look: { from: '*', look: true },
 };
 
+const duration = () =>
+  Joi.string().custom(
+    (text: string, helpers) =>
+      parseDuration(text) ?? helpers.message({ custom: `{{#label}} is no length of time such as 10 min` }),
+  );
+
+const platform = () => Joi.string().pattern(/^[a-z][a-z0-9]*(?:-[a-z0-9]+)+$/, 'a platform such as linux-x64');
+
+const stepDefaults = { in: '.', env: {}, for: null, 'at-most': 60 * 60_000 };
+
 const step = () =>
   Joi.alternatives().conditional(Joi.object(), {
     // biome-ignore lint/suspicious/noThenProperty: Joi's own word
     then: Joi.object<StepConfig>({
       name: Joi.string().default(Joi.ref('run')),
       run: Joi.string().required(),
-      in: relativeFolder().default('.'),
-      env: record(Joi.string()).default({}),
+      in: relativeFolder().default(stepDefaults.in),
+      env: record(Joi.string()).default(stepDefaults.env),
+      for: platform().default(stepDefaults.for),
+      'at-most': duration().default(stepDefaults['at-most']),
     }),
-    otherwise: Joi.string().custom((run: string) => ({ name: run, run, in: '.', env: {} })),
+    otherwise: Joi.string().custom((run: string) => ({ name: run, run, ...stepDefaults })),
+  });
+
+const tool = () =>
+  Joi.string().custom((text: string, helpers) => {
+    const [, name = '', range = ''] = /^(\S+)(?:\s+(.+))?$/.exec(text) ?? [];
+    if (name !== '' && isRange(range || '*')) return { name, range: range === '' ? null : range };
+    return helpers.message({ custom: `{{#label}} is no tool with a range, such as "node >=20"` });
+  });
+
+const stamp = () =>
+  Joi.object<StampConfig>({
+    file: relativeFolder().required(),
+    find: pattern().required(),
+    write: Joi.string().required(),
   });
 
 const contents = () =>
   Joi.object<ContentsConfig>({
     from: relativeFolder().required(),
-    to: relativeFolder().default(null),
+    to: relativeFolder(),
+    as: relativeFolder(),
     only: texts().default([]),
     except: texts().default([]),
     mode: Joi.string().valid('0644', '0755').default(null),
+  })
+    .oxor('to', 'as')
+    .custom((rule: ContentsConfig) => ({ ...rule, to: rule.to ?? null, as: rule.as ?? null }));
+
+const helperNames = ['pkg-config', 'launcher', 'desktop-entry', 'install-manifest'] as const;
+
+const helper = () =>
+  Joi.alternatives().conditional(Joi.object(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.object<HelperConfig>({
+      helper: Joi.string()
+        .valid(...helperNames)
+        .required(),
+      name: Joi.string()
+        .pattern(/^[A-Za-z0-9][\w.+-]*$/, 'a plain file name')
+        .default(null),
+      run: relativeFolder().default(null),
+      set: record(Joi.string()).default({}),
+    }),
+    otherwise: Joi.string()
+      .valid(...helperNames)
+      .custom((name: HelperConfig['helper']) => ({ helper: name, name: null, run: null, set: {} })),
   });
 
 const artifact = () =>
   Joi.object<ArtifactConfig>({
-    form: Joi.string().valid('npm-tarball', 'tar.gz').required(),
+    form: Joi.string()
+      .valid(...builtForms)
+      .required(),
     name: Joi.string()
       .pattern(/^[^/\\]+$/, 'a file name')
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('form', { not: Joi.valid('tar.gz', 'zip', 'source-archive'), then: Joi.forbidden() })
       .default(null),
     contents: Joi.array().items(contents()).min(1).default(null),
+    brought: relativeFolder().default(null),
+    revision: Joi.number().integer().min(1).default(1),
+    helpers: Joi.array().items(helper()).default([]),
+    tree: Joi.string().valid('package', 'commit').default('package'),
+    'wheel-tag': Joi.string()
+      .pattern(/^[\w.]+-[\w.]+-[\w.]+$/, 'three tags such as cp311-cp311-linux_x86_64')
+      .default(null),
+    fields: Joi.object()
+      .pattern(/^[A-Za-z0-9][A-Za-z0-9-]*$/, Joi.string())
+      .default({}),
   });
 
 const verify = () =>
@@ -188,7 +255,11 @@ const packageEntry = () =>
     ecosystem: Joi.string().valid('node', 'python', 'jvm', 'dotnet', 'rust', 'go', 'native', 'plain').default(null),
     also: texts().default([]),
     tag: oneOrMore().default(null),
+    tools: Joi.array().items(tool()).default([]),
     build: Joi.array().items(step()).default([]),
+    platforms: Joi.array().items(platform()).unique().default([]),
+    'built-for': Joi.string().valid('release', 'debug').default('release'),
+    stamp: Joi.array().items(stamp()).default([]),
     artifacts: Joi.array().items(artifact()).default([]),
     verify: verify(),
     're-exports': texts().default([]),

@@ -43,3 +43,11 @@ export function contentDigest(entries: readonly Entry[], metadata: string): stri
 export function compareBytes(a: string, b: string): number {
   return Buffer.compare(Buffer.from(a), Buffer.from(b));
 }
+
+/** The one folder that everything is in, with `/` behind; '' when there is none. */
+export function commonFolder(entries: readonly { readonly path: string }[]): string {
+  const [first] = entries;
+  const folder =
+    first === undefined || !first.path.includes('/') ? '' : first.path.slice(0, first.path.indexOf('/') + 1);
+  return folder !== '' && folder !== '../' && entries.every(({ path }) => path.startsWith(folder)) ? folder : '';
+}

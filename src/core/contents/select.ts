@@ -13,6 +13,9 @@ export type Candidate = {
   readonly linkname: string | null;
 };
 
+/** What stands before the paths of files in the folder that build steps know as `{out}`. */
+export const outPrefix = '{out}/';
+
 /** A file chosen for an artifact: where it is, and where it goes. */
 export type Staged = { readonly source: Candidate; readonly path: string; readonly mode: number };
 
@@ -35,6 +38,7 @@ export function selectByRules(
   for (const [index, rule] of rules.entries()) {
     const chosen = chooseByRule(files, rule);
     if (chosen.length === 0) throw noMatch(rule, packageName);
+    if (rule.as !== null && chosen.length > 1) throw severalAs(rule, chosen, packageName);
     for (const file of chosen) {
       const taken = staged.get(file.path);
       if (taken !== undefined && taken.file.source.path !== file.source.path)
@@ -56,14 +60,15 @@ export function sortStaged(staged: readonly Staged[]): Staged[] {
 
 function chooseByRule(files: readonly Candidate[], rule: ContentsConfig): Staged[] {
   const from = rule.from.replace(/^\.\//, '').replace(/\/+$/, '');
-  const isGlob = /[*?[{]/.test(from);
-  const matchesFrom = isGlob ? picomatch(from, { dot: true }) : null;
+  const isGlob = /[*?[{]/.test(from.replace(outPrefix, '').replace('{out}', ''));
+  const matchesFrom = isGlob ? picomatch(from.replace('{out}', '\\{out\\}'), { dot: true }) : null;
   const only = rule.only.length === 0 ? null : picomatch([...rule.only], { dot: true });
   const except = rule.except.length === 0 ? null : picomatch([...rule.except], { dot: true });
-  const base = isGlob ? picomatch.scan(from).base : from;
+  const base = isGlob ? fixedPart(from) : from;
   return files.flatMap((source) => {
     const isFile = source.path === from;
-    const isUnder = from === '.' || from === '' || source.path.startsWith(`${from}/`);
+    const isAll = (from === '.' || from === '') && !source.path.startsWith(outPrefix);
+    const isUnder = isAll || source.path.startsWith(`${from}/`);
     if (matchesFrom === null ? !isFile && !isUnder : !matchesFrom(source.path)) return [];
     const inside = isFile ? (source.path.split('/').at(-1) ?? '') : relativeTo(base, source.path);
     if ((only !== null && !only(inside)) || except?.(inside) === true) return [];
@@ -72,11 +77,19 @@ function chooseByRule(files: readonly Candidate[], rule: ContentsConfig): Staged
   });
 }
 
-/** Without `to` a file keeps its path; with it, what `from` names goes below that folder. */
-function placeOf(path: string, inside: string, { to }: ContentsConfig): string {
-  if (to === null) return path;
+/** Without `to` a file keeps its path, one of the steps' own folder its path in there; with `to` it goes below that. */
+function placeOf(path: string, inside: string, { to, as }: ContentsConfig): string {
+  if (as !== null) return as.replace(/^\.\//, '');
+  if (to === null) return path.startsWith(outPrefix) ? path.slice(outPrefix.length) : path;
   const folder = to.replace(/^\.\//, '').replace(/\/+$/, '');
   return folder === '' || folder === '.' ? inside : `${folder}/${inside}`;
+}
+
+/** The folders of a glob before the first one with a wildcard. */
+function fixedPart(glob: string): string {
+  const parts = glob.split('/');
+  const first = parts.findIndex((part) => part !== '{out}' && /[*?[{]/.test(part));
+  return parts.slice(0, first).join('/');
 }
 
 function relativeTo(base: string, path: string): string {
@@ -89,6 +102,15 @@ function noMatch({ from, only }: ContentsConfig, packageName: string): Bevelston
     message: `The contents rule \`from: ${from}\`${limited} of ${packageName} matches no file`,
     why: 'neither the checkout nor what the build steps made has such a file',
     fix: 'Correct the rule, or let a build step make the file',
+    where: { file: 'bevelstone.yaml' },
+  });
+}
+
+function severalAs({ from, as }: ContentsConfig, chosen: readonly Staged[], packageName: string): BevelstoneError {
+  return new BevelstoneError('CONTENTS_COLLISION', {
+    message: `The contents rule \`from: ${from}\` of ${packageName} gives ${as} to ${chosen.length} files`,
+    why: `it matches ${chosen[0]?.source.path}, ${chosen[1]?.source.path} and \`as\` names one path`,
+    fix: 'Name one file in `from`, or write `to` for a folder',
     where: { file: 'bevelstone.yaml' },
   });
 }

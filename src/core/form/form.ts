@@ -1,23 +1,49 @@
-import type { BuiltForm } from '../config/config.ts';
+import type { ReleaseNotes } from '../changelog/section.ts';
+import type { ArtifactConfig } from '../config/config.ts';
+import type { Candidate, Staged } from '../contents/select.ts';
+import type { PackageManifest } from '../manifest/package-manifest.ts';
+import { type Scheme, spell } from '../version/spelling.ts';
+import type { Stream } from '../version/stream.ts';
+import type { ArtifactPlan } from './plan.ts';
 
-/** What an artifact's name and layout depend on. */
+/** Everything that an artifact's layout depends on. */
 export type FormInput = {
-  readonly form: BuiltForm;
+  readonly artifact: ArtifactConfig;
   readonly packageName: string;
-  /** Name in the ecosystem's manifest; the package's own where it has none. */
-  readonly manifestName: string;
+  readonly ecosystem: string;
+  readonly manifest: PackageManifest | null;
+  /** Path of the manifest inside the package's folder. */
+  readonly manifestPath: string | null;
   readonly version: string;
-  readonly name: string | null;
+  readonly stream: Stream;
+  /** The one it is made for; null for an artifact of all or none. */
+  readonly platform: string | null;
+  /** Platforms that were built for here: a rule with `{platform}` is repeated for each in an artifact of all. */
+  readonly platforms: readonly string[];
+  readonly commit: string;
+  /** Seconds since 1970. */
+  readonly sourceTime: number;
+  readonly supplier: string | null;
+  readonly notes: ReleaseNotes;
+  readonly programVersion: string;
+  /** Files of the package's folder after its build steps, and below `{out}/` what they put there. */
+  readonly files: readonly Candidate[];
+  /** Those of them that are at the commit. */
+  readonly tracked: ReadonlySet<string>;
+  /** Whether the version was written into a file of the package. */
+  readonly isStamped: boolean;
+  /** Text of a file of the package's folder, null when there is none. */
+  readonly read: (path: string) => Promise<string | null>;
 };
 
-/** Where things go in an artifact, and what it is called. */
-export type Layout = { readonly fileName: string; readonly prefix: string };
+/** One form of artifact. */
+export type Form = {
+  /** What goes in when the configuration has no contents rule. @throws CONTENTS_NEEDED where only a maintainer knows. */
+  readonly select: (input: FormInput) => Promise<Staged[]>;
+  readonly plan: (input: FormInput, staged: readonly Staged[]) => Promise<ArtifactPlan>;
+};
 
-/** Name and top folder of an artifact. A scope's `@` and `/` do not belong into a file name. */
-export function layOut({ form, packageName, manifestName, version, name }: FormInput): Layout {
-  const safe = (form === 'npm-tarball' ? manifestName : packageName).replace(/^@/, '').replaceAll('/', '-');
-  if (form === 'npm-tarball') return { fileName: `${safe}-${version}.tgz`, prefix: 'package/' };
-  const pattern = name ?? '{package}-{version}.tar.gz';
-  const fileName = pattern.replaceAll('{package}', safe).replaceAll('{version}', version);
-  return { fileName, prefix: `${safe}-${version}/` };
+/** The version as a scheme writes it. @throws SPELLING_IMPOSSIBLE, STREAM_UNSPELLABLE */
+export function spelt({ version, stream }: FormInput, scheme: Scheme): string {
+  return spell(scheme, version, stream);
 }

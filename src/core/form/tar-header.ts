@@ -6,7 +6,7 @@ export const blockBytes = 512;
 /** One member of a tar archive. */
 export type TarMember = {
   readonly path: string;
-  readonly type: 'file' | 'symlink';
+  readonly type: 'file' | 'symlink' | 'folder';
   readonly sizeBytes: number;
   readonly mode: number;
   /** Seconds since 1970. */
@@ -29,7 +29,7 @@ export function encodeTarHeader(member: TarMember): Buffer {
     linkname: fits(member.linkname, 100) ? member.linkname : '',
     name: split?.name ?? 'long-name',
     prefix: split?.prefix ?? '',
-    typeflag: member.type === 'file' ? '0' : '2',
+    typeflag: typeflags[member.type],
   };
   if (extended.length === 0) return ustar(short);
   const body = Buffer.concat(extended.map(([key, value]) => paxRecord(key, value)));
@@ -43,6 +43,26 @@ export function encodeTarHeader(member: TarMember): Buffer {
     linkname: '',
   });
   return Buffer.concat([header, body, padding(body.length), ustar(short)]);
+}
+
+const typeflags = { file: '0', symlink: '2', folder: '5' } as const;
+
+/**
+ * A global header that names the commit everything after it was built from, as its comment (POSIX.1-2017, pax, "pax Header
+ * Block", typeflag g): git itself writes and reads it so.
+ */
+export function encodeTarComment(comment: string, mtime: number): Buffer {
+  const body = paxRecord('comment', comment);
+  const header = ustar({
+    name: 'pax_global_header',
+    prefix: '',
+    mode: 0o644,
+    sizeBytes: body.length,
+    mtime,
+    typeflag: 'g',
+    linkname: '',
+  });
+  return Buffer.concat([header, body, padding(body.length)]);
 }
 
 /** Zeros that fill the last block of a member. */

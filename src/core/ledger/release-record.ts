@@ -15,6 +15,9 @@ export type ArtifactRecord = {
   readonly entries: number;
 };
 
+/** An artifact of a platform that is to be built elsewhere. */
+export type PendingArtifact = { readonly form: string; readonly platform: string; readonly why: string };
+
 /** `release.json`: what the ledger will say of a release. */
 export type ReleaseRecord = {
   readonly schema: 'bevelstone/1';
@@ -40,6 +43,17 @@ export type ReleaseRecord = {
   /** Packages of the workspace that it needs when installed. */
   readonly needs: readonly string[];
   readonly artifacts: readonly ArtifactRecord[];
+  /** What could not be built on this machine. */
+  readonly pending: readonly PendingArtifact[];
+  /** Whether it was built from files that no commit holds. */
+  readonly uncommitted: boolean;
+  /** What the build steps used. */
+  readonly tools: readonly {
+    readonly name: string;
+    readonly path: string;
+    readonly version: string | null;
+    readonly sha256: string;
+  }[];
   readonly program: {
     readonly bevelstone: string;
     readonly node: string;

@@ -18,8 +18,11 @@ export const manifestFormats: readonly ListedFormat[] = [
     ecosystem: 'python',
     load: async () => (await import('./pyproject-toml.ts')).pyprojectFormat,
   },
+  { file: 'setup.cfg', ecosystem: 'python', load: async () => (await import('./old-python.ts')).setupCfgFormat },
+  { file: 'setup.py', ecosystem: 'python', load: async () => (await import('./old-python.ts')).setupPyFormat },
   { file: 'pom.xml', ecosystem: 'jvm', load: async () => (await import('./pom-xml.ts')).pomFormat },
   { file: 'Cargo.toml', ecosystem: 'rust', load: async () => (await import('./cargo-toml.ts')).cargoFormat },
+  { file: '{package}.nuspec', ecosystem: 'dotnet', load: async () => (await import('./nuspec.ts')).nuspecFormat },
   { file: '{package}.pc.in', ecosystem: 'native', load: pkgConfig },
   { file: '{package}.pc', ecosystem: 'native', load: pkgConfig },
 ];

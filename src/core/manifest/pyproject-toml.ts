@@ -21,9 +21,9 @@ export const pyprojectFormat: ManifestFormat = {
       ],
     };
   },
-  stamp: (text, { version, ranges }) =>
+  stamp: (text, { version, ranges }, file) =>
     editTomlLines(
-      text,
+      makeStatic(text, version, file),
       (header) => header.startsWith('project') || header === 'build-system',
       (line, header) => {
         if (header === 'project' && /^\s*version\s*=/.test(line))
@@ -42,6 +42,19 @@ export const pyprojectFormat: ManifestFormat = {
     ),
 };
 
+/** A version that was left to the release becomes a static one (PEP 621, "dynamic"): below the name, out of the list. */
+function makeStatic(text: string, version: string, file: string): string {
+  const project = objectOf(parseToml(text, file)['project']);
+  const dynamic = Array.isArray(project['dynamic']) ? project['dynamic'] : [];
+  if (!dynamic.includes('version')) return text;
+  const others = dynamic.filter((one) => one !== 'version');
+  const list = others.length === 0 ? '' : `dynamic = [${others.map((one) => JSON.stringify(one)).join(', ')}]\n`;
+  return text.replace(
+    /(^\[project\][^\n]*\n)([\s\S]*?)^dynamic\s*=\s*\[[^\]]*\][^\n]*\n?/m,
+    (_, header: string, before: string) => `${header}version = ${JSON.stringify(version)}\n${before}${list}`,
+  );
+}
+
 /** A project's name as indexes compare it (PEP 503, "Normalized Names"). */
 export function normaliseName(name: string): string {
   return name.replace(/[-_.]+/g, '-').toLowerCase();
@@ -51,7 +64,8 @@ function normalOrNull(name: string | null): string | null {
   return name === null ? null : normaliseName(name);
 }
 
-function requirements(list: unknown, kind: ManifestDependency['kind']): ManifestDependency[] {
+/** Requirements as PEP 508 writes them; those from an address and anything that is no text are left out. */
+export function requirements(list: unknown, kind: ManifestDependency['kind']): ManifestDependency[] {
   const texts = Array.isArray(list) ? list.filter((one) => typeof one === 'string') : [];
   return texts.flatMap((text) => {
     const match = /^\s*([A-Za-z0-9][\w.-]*)\s*(?:\[[^\]]*\])?\s*([^;@]*?)\s*(?:;.*)?$/.exec(text);

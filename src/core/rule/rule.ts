@@ -1,6 +1,6 @@
 import type { SeverityConfig } from '../config/config.ts';
 import type { Entry } from '../contents/entry.ts';
-import type { PackageManifest } from '../manifest/package-manifest.ts';
+import type { InnerManifest } from '../describe/description.ts';
 import type { RuleId } from './rule-id.ts';
 
 /** How much a finding matters: `refuse` keeps the artifact from being uploaded. */
@@ -28,13 +28,9 @@ export type Artifact = {
   /** The one folder that everything is in, with `/` behind; '' when there is none. */
   readonly prefix: string;
   /** The manifest inside, as its format has it, and its path; null when the form has none. */
-  readonly manifest: {
-    readonly path: string;
-    readonly json: Readonly<Record<string, unknown>>;
-    readonly common: PackageManifest;
-  } | null;
-  /** Whole texts of readmes and manifests, by path. */
-  readonly texts: ReadonlyMap<string, string>;
+  readonly manifest: InnerManifest | null;
+  /** What a page about the package shows. */
+  readonly readme: { readonly path: string; readonly text: string } | null;
   /** What looked like secrets while the bytes went by. */
   readonly secrets: readonly { readonly path: string; readonly what: string; readonly line: number }[];
 };
@@ -45,7 +41,7 @@ export type RuleSettings = {
   readonly forbid: readonly string[];
   readonly largest: number | null;
   readonly severities: Readonly<Record<string, SeverityConfig>>;
-  /** The version that the survey gave; null for a file from elsewhere. */
+  /** The version that the artifact must name, as its form writes it; null for a file from elsewhere. */
   readonly version: string | null;
 };
 
@@ -60,6 +56,9 @@ export type Rule = {
   readonly example: string;
   readonly check: (artifact: Artifact, settings: RuleSettings) => readonly RawFinding[];
 };
+
+/** Forms that an index shows a page of: with a description, a licence field and a readme. */
+export const formsWithPage: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'sdist', 'nupkg']);
 
 /** Paths of entries without the artifact's own top folder. */
 export function insidePaths({ entries, prefix }: Artifact): string[] {

@@ -16,6 +16,11 @@ export function isVersion(text: string): boolean {
   return numbers.every((part) => Number.isSafeInteger(Number(part)));
 }
 
+/** Whether the text is a range of versions as the npm client's documentation describes them. */
+export function isRange(text: string): boolean {
+  return semver.validRange(text) !== null;
+}
+
 /** Orders two valid versions by SemVer 2.0.0 §11: negative, 0 or positive. */
 export function compareVersions(a: string, b: string): number {
   if (!isPlain.test(a) || !isPlain.test(b)) return semver.compare(a, b);

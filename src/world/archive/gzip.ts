@@ -9,17 +9,40 @@ const deflateBlock: (input: Uint8Array, options: ZlibOptions) => Promise<Buffer>
 
 /**
  * Compresses to one gzip member (RFC 1952) on all cores, with the same bytes whatever the chunks and the number of
- * cores: blocks of exactly 1 MiB, each with the 32 KiB before it as dictionary (RFC 1951 §2), written in order.
- * Memory: a few blocks.
+ * cores. Memory: a few blocks.
  * @param parallel blocks at work at the same time; changes speed only.
  */
 export async function* gzip(chunks: AsyncIterable<Uint8Array>, parallel = inFlight): AsyncGenerator<Buffer> {
   // Fixed header: no name, no time, "unknown" operating system (RFC 1952 §2.3.1).
   yield Buffer.from([0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255]);
-  const queue: Promise<Buffer>[] = [];
-  let dictionary: Buffer = Buffer.alloc(0);
   let checksum = 0;
   let sizeBytes = 0;
+  yield* deflateBlocks(
+    chunks,
+    (block) => {
+      checksum = crc32(block, checksum);
+      sizeBytes += block.length;
+    },
+    parallel,
+  );
+  const trailer = Buffer.alloc(8);
+  trailer.writeUInt32LE(checksum, 0);
+  trailer.writeUInt32LE(sizeBytes % 2 ** 32, 4);
+  yield trailer;
+}
+
+/**
+ * Compresses to one deflate stream on all cores: blocks of exactly 1 MiB, each with the 32 KiB before it as dictionary
+ * (RFC 1951 §2), written in order.
+ * @param seen gets every block of input in order.
+ */
+export async function* deflateBlocks(
+  chunks: AsyncIterable<Uint8Array>,
+  seen: (block: Buffer) => void = () => {},
+  parallel = inFlight,
+): AsyncGenerator<Buffer> {
+  const queue: Promise<Buffer>[] = [];
+  let dictionary: Buffer = Buffer.alloc(0);
   let held: Buffer | null = null;
   const start = (block: Buffer, isLast: boolean) => {
     const options = {
@@ -34,18 +57,13 @@ export async function* gzip(chunks: AsyncIterable<Uint8Array>, parallel = inFlig
     dictionary = block.subarray(Math.max(0, block.length - windowBytes));
   };
   for await (const block of cut(chunks)) {
-    checksum = crc32(block, checksum);
-    sizeBytes += block.length;
     if (held !== null) start(held, false);
     held = block;
+    seen(block);
     while (queue.length >= parallel) yield await (queue.shift() as Promise<Buffer>);
   }
   start(held ?? Buffer.alloc(0), true);
   while (queue.length > 0) yield await (queue.shift() as Promise<Buffer>);
-  const trailer = Buffer.alloc(8);
-  trailer.writeUInt32LE(checksum, 0);
-  trailer.writeUInt32LE(sizeBytes % 2 ** 32, 4);
-  yield trailer;
 }
 
 /** The same bytes in blocks of exactly 1 MiB, the last one shorter. */

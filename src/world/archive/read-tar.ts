@@ -1,85 +1,54 @@
-import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
 import { extract, type Header } from 'tar-stream';
 import type { Entry } from '../../core/contents/entry.ts';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { ArchiveBudget } from './budget.ts';
+import type { ContainerReader, ReadContents } from './container.ts';
+import { EntryCollector, type EntryHeader, type EntryWatcher } from './entry-watcher.ts';
 
-/** What a reader may spend on one archive, so that no archive can make it hang or eat all memory. */
-export type ReadLimits = { readonly entries: number; readonly unpackedBytes: number; readonly keptBytes: number };
+const chunkBytes = 1 << 20;
 
-/** Limits for archives from anywhere. */
-export const ordinaryLimits: ReadLimits = { entries: 1_000_000, unpackedBytes: 64 * 2 ** 30, keptBytes: 4 << 20 };
-
-/** Somebody who looks at the bytes of entries while they pass. */
-export type EntryWatcher = {
-  /** Whether the whole content is wanted, up to the limit for kept bytes. */
-  readonly wants?: (path: string, sizeBytes: number) => boolean;
-  /** Gets every chunk of every file. */
-  readonly chunk?: (path: string, chunk: Uint8Array, isFirst: boolean) => void;
+/** Reads a gzipped tar, streaming. */
+export const readTarGz: ContainerReader = async (file, watcher, budget) => {
+  const source = createReadStream(file, { highWaterMark: chunkBytes });
+  // Small chunks cost more to pass on than to unpack.
+  return readTar([source, createGunzip({ chunkSize: chunkBytes })], watcher, budget);
 };
 
-/** What was read. */
-export type ReadArchive = {
-  readonly entries: readonly Entry[];
-  /** Contents that a watcher wanted and that were small enough. */
-  readonly kept: ReadonlyMap<string, Buffer>;
-  readonly sizeBytes: number;
-  readonly sha256: string;
-  readonly sha512: string;
-};
+/** Reads a plain tar, streaming. */
+export const readPlainTar: ContainerReader = async (file, watcher, budget) =>
+  readTar([createReadStream(file, { highWaterMark: chunkBytes })], watcher, budget);
 
 /**
- * Reads a gzipped tar once, streaming, with a digest of each entry and of the file.
- * @throws ARCHIVE_DAMAGED for anything truncated or malformed, ARCHIVE_TOO_LARGE beyond the limits.
+ * Reads a tar at the end of some streams, once.
+ * @param rename gives an entry its path, null to pass over it.
  */
-export async function readTarGz(
-  file: string,
-  watcher: EntryWatcher = {},
-  limits = ordinaryLimits,
-): Promise<ReadArchive> {
-  const entries: Entry[] = [];
-  const kept = new Map<string, Buffer>();
-  const [sha256, sha512] = [createHash('sha256'), createHash('sha512')];
-  let sizeBytes = 0;
-  let unpacked = 0;
+export async function readTar(
+  streams: readonly (NodeJS.ReadableStream | NodeJS.ReadWriteStream)[],
+  watcher: EntryWatcher,
+  budget: ArchiveBudget,
+  rename: (path: string) => string | null = (path) => path,
+): Promise<ReadContents> {
+  const collector = new EntryCollector(watcher, budget);
   const reader = extract();
+  let comment: string | null = null;
   const read = (async () => {
     for await (const member of reader) {
       const header = member.header as Header;
-      if (entries.length >= limits.entries) throw tooLarge(file, `more than ${limits.entries} entries`);
-      const wanted = watcher.wants?.(header.name, header.size ?? 0) === true && (header.size ?? 0) <= limits.keptBytes;
-      const chunks: Buffer[] = [];
-      const hash = createHash('sha256');
-      let isFirst = true;
-      for await (const chunk of member as AsyncIterable<Buffer>) {
-        unpacked += chunk.length;
-        if (unpacked > limits.unpackedBytes) throw tooLarge(file, `more than ${limits.unpackedBytes} bytes unpacked`);
-        hash.update(chunk);
-        watcher.chunk?.(header.name, chunk, isFirst);
-        isFirst = false;
-        if (wanted) chunks.push(chunk);
+      comment ??= (header.pax as Readonly<Record<string, string>> | null)?.['comment'] ?? null;
+      const path = rename(header.name);
+      const entry = toHeader(header, path ?? '');
+      if (path === null || entry.type !== 'file') {
+        if (path !== null) collector.add(entry);
+        for await (const chunk of member as AsyncIterable<Buffer>) budget.unpacked(chunk.length);
+      } else {
+        await collector.file(entry, member as AsyncIterable<Buffer>);
       }
-      if (wanted) kept.set(header.name, Buffer.concat(chunks));
-      entries.push(toEntry(header, hash));
     }
   })();
-  const hashed = async function* (source: AsyncIterable<Buffer>) {
-    for await (const chunk of source) {
-      sha256.update(chunk);
-      sha512.update(chunk);
-      sizeBytes += chunk.length;
-      yield chunk;
-    }
-  };
-  try {
-    await Promise.all([pipeline(createReadStream(file), hashed, createGunzip(), reader), read]);
-  } catch (error) {
-    throw translate(error, file);
-  }
-  if (entries.length === 0) throw damaged(file, 'it holds no entry');
-  return { entries, kept, sizeBytes, sha256: sha256.digest('hex'), sha512: sha512.digest('hex') };
+  await Promise.all([pipeline([...streams, reader]), read]);
+  return { entries: collector.entries, kept: collector.kept, comment, control: new Map() };
 }
 
 const types: Readonly<Record<string, Entry['type']>> = {
@@ -90,50 +59,18 @@ const types: Readonly<Record<string, Entry['type']>> = {
   link: 'hardlink',
 };
 
-function toEntry(header: Header, hash: ReturnType<typeof createHash>): Entry {
+function toHeader(header: Header, path: string): EntryHeader {
   const type = types[header.type ?? 'file'] ?? 'special';
-  const linkname = type === 'symlink' || type === 'hardlink' ? (header.linkname ?? '') : null;
-  if (linkname !== null) hash.update(linkname);
+  const names = [header.uname, header.gname].some((name) => (name ?? '') !== '')
+    ? ` ${header.uname}:${header.gname}`
+    : '';
   return {
-    path: header.name,
+    path,
     type,
     sizeBytes: type === 'file' ? (header.size ?? 0) : 0,
     mode: (header.mode ?? 0) & 0o7777,
-    linkname,
-    sha256: type === 'folder' || type === 'special' ? null : hash.digest('hex'),
+    linkname: type === 'symlink' || type === 'hardlink' ? (header.linkname ?? '') : null,
+    mtime: header.mtime === undefined ? null : Math.floor(header.mtime.getTime() / 1000),
+    owner: `${header.uid ?? 0}:${header.gid ?? 0}${names}`,
   };
-}
-
-function translate(error: unknown, file: string): unknown {
-  if (error instanceof BevelstoneError) return error;
-  const { code, message } = error as NodeJS.ErrnoException;
-  if (code === 'ENOENT' || code === 'EISDIR' || code === 'EACCES') {
-    return new BevelstoneError('FILE_NOT_FOUND', {
-      message: `${file} cannot be read`,
-      why: code === 'ENOENT' ? 'there is no such file' : code === 'EISDIR' ? 'it is a folder' : 'permission is denied',
-      fix: 'Check the path',
-      where: { file },
-      cause: error,
-    });
-  }
-  return damaged(file, message ?? 'it cannot be read', error);
-}
-
-function damaged(file: string, why: string, cause?: unknown): BevelstoneError {
-  return new BevelstoneError('ARCHIVE_DAMAGED', {
-    message: `${file} is truncated or damaged`,
-    why,
-    fix: 'Build or fetch it again',
-    where: { file },
-    ...(cause === undefined ? {} : { cause }),
-  });
-}
-
-function tooLarge(file: string, why: string): BevelstoneError {
-  return new BevelstoneError('ARCHIVE_TOO_LARGE', {
-    message: `${file} holds more than is reasonable`,
-    why,
-    fix: 'Do not unpack it; ask where it comes from',
-    where: { file },
-  });
 }

@@ -1,91 +1,79 @@
 import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
-import { open } from 'node:fs/promises';
-import type { Origin, PackedEntry } from '../../core/contents/entry.ts';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { encodeTarHeader, endOfArchive, padding } from '../../core/form/tar-header.ts';
+import type { PackedEntry } from '../../core/contents/entry.ts';
+import type { PackedSoFar } from '../../core/form/plan.ts';
+import { encodeTarComment, encodeTarHeader, endOfArchive, padding } from '../../core/form/tar-header.ts';
 import { gzip } from './gzip.ts';
+import { OutputFile, type WrittenArchive } from './output-file.ts';
+import { ahead, loadSmall, type PackInput, readLarge, sha256Of } from './pack-input.ts';
 
-/** A file to be packed. */
-export type TarInput = {
-  readonly path: string;
-  readonly mode: number;
-  readonly sizeBytes: number;
-  /** Target of a symbolic link, null for a file. */
-  readonly linkname: string | null;
-  /** Absolute path of the bytes. */
-  readonly file: string;
-  readonly origin: Origin;
-};
-
-/** What was written: sizes and digests, taken while writing. */
-export type WrittenArchive = {
-  readonly sizeBytes: number;
-  readonly sha256: string;
-  readonly sha512: string;
-  readonly sha1: string;
-  readonly entries: readonly PackedEntry[];
+/** How a tar archive is written. */
+export type TarOptions = {
+  /** Seconds since 1970, for every entry. */
+  readonly mtime: number;
+  /** What a global header says of all of it; null for none. */
+  readonly comment?: string | null;
+  /** Whether Debian's digest is taken too. */
+  readonly md5?: boolean;
 };
 
 /**
  * Writes a gzipped tar of the inputs in their order, all with one time. The file is flushed to disk.
- * @param mtime seconds since 1970.
  * @throws FILE_CHANGED when a file is not as long as it was when it was selected.
  */
-export async function writeTarGz(file: string, inputs: readonly TarInput[], mtime: number): Promise<WrittenArchive> {
-  const entries: PackedEntry[] = [];
-  const hashes = [createHash('sha256'), createHash('sha512'), createHash('sha1')] as const;
-  let sizeBytes = 0;
-  const handle = await open(file, 'wx', 0o644);
-  try {
-    for await (const chunk of gzip(tarBytes(inputs, mtime, (entry) => entries.push(entry)))) {
-      for (const hash of hashes) hash.update(chunk);
-      sizeBytes += chunk.length;
-      await handle.writeFile(chunk);
-    }
-    await handle.sync();
-  } finally {
-    await handle.close();
-  }
-  const [sha256, sha512, sha1] = hashes.map((hash) => hash.digest('hex'));
-  return { sizeBytes, sha256: sha256 ?? '', sha512: sha512 ?? '', sha1: sha1 ?? '', entries };
+export async function writeTarGz(
+  file: string,
+  inputs: readonly PackInput[],
+  options: TarOptions,
+): Promise<WrittenArchive> {
+  return OutputFile.fill(file, async (output) => {
+    const entries: PackedEntry[] = [];
+    const packed = ({ md5: _, ...entry }: PackedSoFar) => entries.push(entry);
+    for await (const chunk of gzip(tarBytes(inputs, options, packed))) await output.write(chunk);
+    return entries;
+  });
 }
 
-async function* tarBytes(
-  inputs: readonly TarInput[],
-  mtime: number,
-  packed: (entry: PackedEntry) => void,
+/** The bytes of a tar archive. @param packed gets every entry once it has gone by. */
+export async function* tarBytes(
+  inputs: readonly PackInput[],
+  { mtime, comment = null, md5 = false }: TarOptions,
+  packed: (entry: PackedSoFar) => void,
 ): AsyncGenerator<Uint8Array> {
-  for (const input of inputs) {
-    const { path, mode, origin, linkname } = input;
-    const sizeBytes = linkname === null ? input.sizeBytes : 0;
-    const type = linkname === null ? 'file' : 'symlink';
-    yield encodeTarHeader({ path, type, sizeBytes, mode, mtime, linkname: linkname ?? '' });
-    const hash = createHash('sha256');
-    if (linkname === null) {
-      yield* exactly(input, hash);
+  if (comment !== null) yield encodeTarComment(comment, mtime);
+  const before: PackedSoFar[] = [];
+  for await (const { input, bytes } of ahead(inputs, loadSmall)) {
+    const { path, mode, origin, content } = input;
+    const base = { path, mode, mtime, linkname: '' };
+    const done = (type: PackedEntry['type'], sizeBytes: number, sha256: string | null, more?: Partial<PackedSoFar>) => {
+      const entry: PackedSoFar = { path, type, sizeBytes, mode, linkname: null, sha256, origin, md5: null, ...more };
+      before.push(entry);
+      packed(entry);
+    };
+    if (content.type === 'folder') {
+      yield encodeTarHeader({ ...base, type: 'folder', sizeBytes: 0 });
+      done('folder', 0, null);
+    } else if (content.type === 'symlink') {
+      yield encodeTarHeader({ ...base, type: 'symlink', sizeBytes: 0, linkname: content.linkname });
+      done('symlink', 0, sha256Of(content.linkname), { linkname: content.linkname });
+    } else if (bytes === null && content.type === 'file') {
+      const { sizeBytes } = content;
+      const [sha, md] = [createHash('sha256'), md5 ? createHash('md5') : null];
+      yield encodeTarHeader({ ...base, type: 'file', sizeBytes });
+      for await (const chunk of readLarge(path, content.file, sizeBytes)) {
+        sha.update(chunk);
+        md?.update(chunk);
+        yield chunk;
+      }
       yield padding(sizeBytes);
+      done('file', sizeBytes, sha.digest('hex'), { md5: md?.digest('hex') ?? null });
     } else {
-      hash.update(linkname);
+      const whole = bytes ?? (content.type === 'made' ? content.make(before) : new Uint8Array());
+      yield encodeTarHeader({ ...base, type: 'file', sizeBytes: whole.byteLength });
+      yield whole;
+      yield padding(whole.byteLength);
+      const digest = md5 ? createHash('md5').update(whole).digest('hex') : null;
+      done('file', whole.byteLength, sha256Of(whole), { md5: digest });
     }
-    packed({ path, type, sizeBytes, mode, linkname, sha256: hash.digest('hex'), origin });
   }
   yield endOfArchive();
-}
-
-async function* exactly(input: TarInput, hash: ReturnType<typeof createHash>): AsyncGenerator<Uint8Array> {
-  let seen = 0;
-  for await (const chunk of createReadStream(input.file, { highWaterMark: 1 << 18 }) as AsyncIterable<Buffer>) {
-    seen += chunk.length;
-    if (seen > input.sizeBytes) break;
-    hash.update(chunk);
-    yield chunk;
-  }
-  // The header has gone out already: a wrong size here would shift every later entry.
-  if (seen === input.sizeBytes) return;
-  throw new BevelstoneError('FILE_CHANGED', {
-    message: `${input.path} changed while it was packed`,
-    why: `it had ${input.sizeBytes} bytes when it was selected`,
-    fix: 'Make sure that no build step goes on writing in the background, and build again',
-  });
 }

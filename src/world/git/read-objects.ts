@@ -67,3 +67,14 @@ export async function commonAncestor(place: GitPlace, ids: readonly string[]): P
   const line = await gitLine(place, ['merge-base', '--octopus', ...distinct], { allow: [1] });
   return line === '' ? null : line;
 }
+
+/** Submodules of a commit's tree: path and the commit that each is at. */
+export async function listSubmodulesAt(place: GitPlace, commit: string): Promise<Map<string, string>> {
+  const { text } = await git(place, ['ls-tree', '-r', '-z', '--full-tree', commit]);
+  return new Map(
+    text.split('\0').flatMap((line) => {
+      const match = /^160000 commit ([0-9a-f]+)\t([\s\S]+)$/.exec(line);
+      return match === null ? [] : [[match[2] ?? '', match[1] ?? ''] as const];
+    }),
+  );
+}

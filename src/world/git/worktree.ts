@@ -1,4 +1,4 @@
-import { mkdtemp, realpath, rm } from 'node:fs/promises';
+import { cp, lstat, mkdir, mkdtemp, readlink, realpath, rm, symlink } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { type GitPlace, git } from './run-git.ts';
@@ -14,15 +14,50 @@ const neutral = [
 ].flatMap((setting) => ['-c', setting]);
 
 /** A checkout of one commit, apart from the working folder. */
-export type Checkout = { readonly folder: string; readonly remove: () => Promise<void> };
+export type Checkout = {
+  readonly folder: string;
+  /** An empty folder beside it, for what build steps make. */
+  readonly out: string;
+  readonly remove: () => Promise<void>;
+};
 
 /**
  * Checks a commit out into a new folder, as a worktree of the repository. Modes follow umask 022 whatever the user's is.
  * The caller removes it.
+ * @param name part of the new folder's name, so that two checkouts have paths of different length.
  */
-export async function checkOut(place: GitPlace, commit: string): Promise<Checkout> {
-  const outer = await realpath(await mkdtemp(path.join(tmpdir(), 'bevelstone-')));
-  const folder = path.join(outer, 'checkout');
+export async function checkOut(place: GitPlace, commit: string, name = ''): Promise<Checkout> {
+  return makeCheckout(place, name, async (folder) => {
+    await git(place, ['worktree', 'prune']);
+    await git(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
+      env: { GIT_ATTR_NOSYSTEM: '1' },
+    });
+  });
+}
+
+/** Copies the working folder as it is: everything tracked and everything new, without what is ignored. */
+export async function copyWorkingFolder(place: GitPlace, name = ''): Promise<Checkout> {
+  return makeCheckout(place, name, async (folder) => {
+    const { text } = await git(place, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--full-name']);
+    await mkdir(folder);
+    for (const file of new Set(text.split('\0').filter(Boolean))) await copyOne(place.folder, folder, file);
+  });
+}
+
+async function copyOne(from: string, to: string, file: string): Promise<void> {
+  const source = path.join(from, file);
+  const stat = await lstat(source).catch(() => null);
+  // Deleted in the working folder, or a submodule, which brings its own files.
+  if (stat === null || stat.isDirectory()) return;
+  const target = path.join(to, file);
+  await mkdir(path.dirname(target), { recursive: true });
+  if (stat.isSymbolicLink()) await symlink(await readlink(source), target);
+  else await cp(source, target);
+}
+
+async function makeCheckout(place: GitPlace, name: string, fill: (folder: string) => Promise<void>): Promise<Checkout> {
+  const outer = await realpath(await mkdtemp(path.join(tmpdir(), `bevelstone-${name}`)));
+  const [folder, out] = [path.join(outer, 'checkout'), path.join(outer, 'out')];
   const remove = async () => {
     await rm(outer, { recursive: true, force: true, maxRetries: 3 });
     // A stopped run must clean up too, so this last question does not listen to the stop signal.
@@ -30,11 +65,9 @@ export async function checkOut(place: GitPlace, commit: string): Promise<Checkou
   };
   const before = process.umask(0o022);
   try {
-    await git(place, ['worktree', 'prune']);
-    await git(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
-      env: { GIT_ATTR_NOSYSTEM: '1' },
-    });
-    return { folder, remove };
+    await mkdir(out);
+    await fill(folder);
+    return { folder, out, remove };
   } catch (error) {
     await remove();
     throw error;

@@ -15,6 +15,7 @@ const file = (path: string, more: Partial<Candidate> = {}): Candidate => ({
 const rule = (from: string, more: Partial<ContentsConfig> = {}): ContentsConfig => ({
   from,
   to: null,
+  as: null,
   only: [],
   except: [],
   mode: null,

@@ -1,7 +1,6 @@
 import fc from 'fast-check';
 import { extract } from 'tar-stream';
 import { describe, expect, it } from 'vitest';
-import { layOut } from '../../../src/core/form/form.ts';
 import { encodeTarHeader, endOfArchive, type TarMember } from '../../../src/core/form/tar-header.ts';
 
 const member = (more: Partial<TarMember> = {}): TarMember => ({
@@ -64,13 +63,4 @@ describe('a tar header', () => {
       expect.objectContaining({ code: 'FORM_FIELD_TOO_LARGE', message: expect.stringContaining(field) }),
     );
   });
-});
-
-it.each([
-  ['npm-tarball', 'tidemark', null, 'tidemark-1.4.0.tgz', 'package/'],
-  ['npm-tarball', '@fenmarsh/tidemark', null, 'fenmarsh-tidemark-1.4.0.tgz', 'package/'],
-  ['tar.gz', 'tidemark', null, 'tides-1.4.0.tar.gz', 'tides-1.4.0/'],
-  ['tar.gz', 'tidemark', '{package}_{version}.tar.gz', 'tides_1.4.0.tar.gz', 'tides-1.4.0/'],
-] as const)('%s of %s named %s is %s', (form, manifestName, name, fileName, prefix) => {
-  expect(layOut({ form, packageName: 'tides', manifestName, version: '1.4.0', name })).toEqual({ fileName, prefix });
 });

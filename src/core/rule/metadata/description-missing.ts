@@ -1,4 +1,4 @@
-import type { Rule } from '../rule.ts';
+import { formsWithPage, type Rule } from '../rule.ts';
 
 export const descriptionMissing: Rule = {
   id: 'metadata/description-missing',
@@ -7,8 +7,8 @@ export const descriptionMissing: Rule = {
   why: 'Index pages and search results show it; empty, nobody knows what the package is for',
   fix: "Write one sentence into the manifest's `description`",
   example: '"description": ""',
-  check: ({ manifest }) =>
-    manifest === null || manifest.common.description !== null
+  check: ({ form, manifest }) =>
+    manifest === null || manifest.common.description !== null || !(formsWithPage.has(form) || form === 'deb')
       ? []
       : [{ path: manifest.path, message: 'it has no description' }],
 };

@@ -1,5 +1,5 @@
 import parseLicence from 'spdx-expression-parse';
-import type { Rule } from '../rule.ts';
+import { formsWithPage, type Rule } from '../rule.ts';
 
 export const licenceInvalid: Rule = {
   id: 'metadata/licence-invalid',
@@ -8,8 +8,8 @@ export const licenceInvalid: Rule = {
   why: 'Companies let tools decide by this field what may be installed; what they cannot read they refuse',
   fix: 'Write an identifier of the SPDX licence list, such as MIT or "MIT OR Apache-2.0"',
   example: '"license": "Apache 2"',
-  check: ({ manifest }) => {
-    if (manifest === null) return [];
+  check: ({ form, manifest }) => {
+    if (manifest === null || !formsWithPage.has(form)) return [];
     const { path, common } = manifest;
     if (common.licence === null) return [{ path, message: 'it names no licence' }];
     // The npm client's documented ways to say "none" and "see that file".

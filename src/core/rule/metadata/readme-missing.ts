@@ -1,4 +1,4 @@
-import type { Rule } from '../rule.ts';
+import { formsWithPage, type Rule } from '../rule.ts';
 
 export const readmeMissing: Rule = {
   id: 'metadata/readme-missing',
@@ -7,11 +7,9 @@ export const readmeMissing: Rule = {
   why: 'The page of the package shows it; without it the page is empty',
   fix: "Add README.md to the package's folder and commit it",
   example: 'an npm tarball with package.json and dist only',
-  check: ({ manifest, texts, prefix }) => {
-    if (manifest === null) return [];
-    const readme = [...texts].find(([path]) => /^readme(\.[a-z]+)?$/i.test(path.slice(prefix.length)));
-    if (readme === undefined) return [{ path: null, message: 'there is no readme inside' }];
-    const [path, text] = readme;
-    return text.trim().length >= 20 ? [] : [{ path, message: 'the readme is empty' }];
+  check: ({ form, readme }) => {
+    if (!formsWithPage.has(form)) return [];
+    if (readme === null) return [{ path: null, message: 'there is no readme inside' }];
+    return readme.text.trim().length >= 20 ? [] : [{ path: readme.path, message: 'the readme is empty' }];
   },
 };

@@ -1,4 +1,4 @@
-import type { RawFinding, Rule } from '../rule.ts';
+import { formsWithPage, type RawFinding, type Rule } from '../rule.ts';
 
 export const versionDisagrees: Rule = {
   id: 'metadata/version-disagrees',
@@ -7,11 +7,12 @@ export const versionDisagrees: Rule = {
   why: 'A registry believes the manifest, people believe the file name, and neither can be corrected later',
   fix: 'Build it with `bevelstone build`, which writes the version into the manifest it packs',
   example: 'tidemark-1.4.0.tgz with "version": "1.3.2" inside',
-  check: ({ manifest, fileName }, { version }) => {
+  check: ({ form, manifest, fileName }, { version }) => {
     const found: RawFinding[] = [];
     const written = manifest?.common.version ?? null;
     const path = manifest?.path ?? null;
-    if (manifest !== null && written === null) found.push({ path, message: 'it names no version' });
+    if (manifest !== null && written === null && formsWithPage.has(form))
+      found.push({ path, message: 'it names no version' });
     if (version !== null && written !== null && written !== version) {
       found.push({ path, message: `it says ${written}, the release is ${version}` });
     }

@@ -1,0 +1,57 @@
+import picomatch from 'picomatch';
+import type { ContentsConfig } from '../config/config.ts';
+import { compareBytes, type Origin } from './entry.ts';
+
+/** A file of the package at its commit that is not in the artifact. */
+export type LeftBehind = { readonly path: string; readonly reason: string };
+
+/** What decided over the contents of an artifact. */
+export type LeftBehindInput = {
+  /** Paths at the commit inside the package's folder. */
+  readonly tracked: readonly string[];
+  /** Origins of the artifact's entries, paths from the repository's root. */
+  readonly origins: readonly Origin[];
+  /** Folder of the package in the repository, '' for the root. */
+  readonly folder: string;
+  readonly form: string;
+  /** Rules of the artifact; null when the form chose. */
+  readonly rules: readonly ContentsConfig[] | null;
+  /** Whether package.json has a list of files. */
+  readonly hasFilesList: boolean;
+};
+
+/** Files tracked in the package and not in the artifact, each with the reason, in the order of reasons and paths. */
+export function listLeftBehind(input: LeftBehindInput): LeftBehind[] {
+  const { tracked, origins, folder } = input;
+  const prefix = folder === '' ? '' : `${folder}/`;
+  const taken = new Set(origins.flatMap((origin) => (origin.type === 'source' ? [origin.path] : [])));
+  const rebuilt = new Set(origins.flatMap((origin) => (origin.type === 'step' ? [origin.path] : [])));
+  return tracked
+    .filter((path) => !taken.has(prefix + path) && !rebuilt.has(prefix + path))
+    .map((path) => ({ path, reason: reasonFor(path, input) }))
+    .sort((a, b) => compareBytes(a.reason, b.reason) || compareBytes(a.path, b.path));
+}
+
+function reasonFor(path: string, { form, rules, hasFilesList }: LeftBehindInput): string {
+  if (rules !== null) return reasonByRules(path, rules);
+  if (form === 'npm-tarball') {
+    return hasFilesList ? '`files` in package.json does not list it' : 'an ignore file or the npm client leaves it out';
+  }
+  if (form === 'wheel') return 'it is no part of an import package';
+  if (/jar$/.test(form)) return 'it is not in a folder that this kind of jar takes';
+  return `a ${form} does not take it`;
+}
+
+function reasonByRules(path: string, rules: readonly ContentsConfig[]): string {
+  for (const { from, only, except } of rules) {
+    const base = from.replace(/^\.\//, '').replace(/\/+$/, '');
+    const isUnder = base === '.' || base === '' || path === base || path.startsWith(`${base}/`);
+    if (!isUnder) continue;
+    const inside = base === '.' || base === '' || path === base ? path : path.slice(base.length + 1);
+    const left = except.find((glob) => picomatch.isMatch(inside, glob, { dot: true }));
+    if (left !== undefined) return `\`except: ${left}\` leaves it out`;
+    if (only.length > 0 && !picomatch.isMatch(inside, [...only], { dot: true }))
+      return `\`only\` of \`from: ${from}\` does not match it`;
+  }
+  return 'no contents rule takes it';
+}

@@ -1,0 +1,71 @@
+import type { PackageJson } from '../manifest/package-json.ts';
+import { listEntries, resolveEntry } from '../manifest/resolve-exports.ts';
+
+/** Which file a kind of consumer gets for an entry; null when it gets none. */
+export type Pick = { readonly consumer: string; readonly entry: string; readonly file: string | null };
+
+type Consumer = {
+  readonly name: string;
+  readonly conditions: readonly string[];
+  readonly mainFields: readonly string[];
+  readonly completes: boolean;
+};
+
+// Node.js, "Conditional exports": the conditions of its two loaders; those of bundlers and type checkers as they document them.
+const consumers: readonly Consumer[] = [
+  {
+    name: 'server import',
+    conditions: ['node', 'import', 'module-sync', 'node-addons'],
+    mainFields: ['main'],
+    completes: false,
+  },
+  {
+    name: 'server require',
+    conditions: ['node', 'require', 'module-sync', 'node-addons'],
+    mainFields: ['main'],
+    completes: true,
+  },
+  {
+    name: 'bundler for the browser',
+    conditions: ['browser', 'import', 'module'],
+    mainFields: ['browser', 'module', 'main'],
+    completes: true,
+  },
+];
+
+/**
+ * A table of consumer by entry by file for a package of the npm client.
+ * @param paths of files inside, without the package's top folder.
+ */
+export function pickFiles(manifest: PackageJson, paths: readonly string[]): Pick[] {
+  const inside = new Set(paths);
+  const has = (path: string) => inside.has(path);
+  return listEntries(manifest, paths).flatMap((entry): Pick[] => {
+    const found = consumers.map(({ name, conditions, mainFields, completes }) => {
+      const file = resolveEntry(entry, { manifest, conditions: new Set(conditions), mainFields, has, completes });
+      const mapped = name.startsWith('bundler') ? throughBrowserMap(file, manifest, has) : file;
+      return { consumer: name, entry, file: mapped };
+    });
+    return [...found, { consumer: 'type checker', entry, file: typesFor(entry, manifest, has) }];
+  });
+}
+
+/** A `browser` field that is a map replaces files one by one (its specification, "replace specific files"). */
+function throughBrowserMap(file: string | null, manifest: PackageJson, has: (path: string) => boolean): string | null {
+  const map = manifest['browser'];
+  if (file === null || typeof map !== 'object' || map === null) return file;
+  const other = (map as Record<string, unknown>)[`./${file}`];
+  if (other === false) return null;
+  return typeof other === 'string' && has(other.replace(/^\.\//, '')) ? other.replace(/^\.\//, '') : file;
+}
+
+/** `types` conditions first, then what stands beside the file that would be imported (TypeScript handbook, "Modules - Reference"). */
+function typesFor(entry: string, manifest: PackageJson, has: (path: string) => boolean): string | null {
+  const conditions = new Set(['types', 'import', 'node']);
+  const input = { manifest, conditions, mainFields: ['types', 'typings', 'main'], has, completes: true };
+  const file = resolveEntry(entry, input);
+  if (file === null) return null;
+  if (/\.d\.[cm]?ts$/.test(file)) return file;
+  const beside = file.replace(/\.([cm]?)jsx?$/, '.d.$1ts');
+  return beside !== file && has(beside) ? beside : null;
+}

@@ -1,0 +1,48 @@
+import type { BinaryKind } from '../contents/binary.ts';
+import type { Entry } from '../contents/entry.ts';
+import type { PackageManifest } from '../manifest/package-manifest.ts';
+
+/** What was read of an artifact, before anybody knows its form. */
+export type RawArtifact = {
+  readonly fileName: string;
+  readonly container: string;
+  readonly entries: readonly Entry[];
+  /** Whole texts of manifests and readmes, by path. */
+  readonly texts: ReadonlyMap<string, string>;
+  /** Texts of a deb's control archive. */
+  readonly control: ReadonlyMap<string, string>;
+  readonly comment: string | null;
+  /** Machine code and class files by path. */
+  readonly binaries: ReadonlyMap<string, BinaryKind>;
+};
+
+/** The manifest inside an artifact: as its format has it, and what all formats have in common. */
+export type InnerManifest = {
+  readonly path: string;
+  readonly json: Readonly<Record<string, unknown>>;
+  readonly common: PackageManifest;
+};
+
+/** What an artifact says of itself. */
+export type Description = {
+  readonly form: string;
+  /** The one folder that everything is in, with `/` behind; '' when there is none. */
+  readonly prefix: string;
+  readonly manifest: InnerManifest | null;
+  readonly readme: { readonly path: string; readonly text: string } | null;
+  /** Platforms, runtimes, frameworks it has something for, one a line. */
+  readonly targets: readonly string[];
+  /** The commit that it names; null for none. */
+  readonly commit: string | null;
+  /** Canonical metadata that is not among the entries, for the content digest. */
+  readonly metadata: string;
+};
+
+/** A manifest that says nothing: something to report, not a reason to show nothing. */
+export const emptyManifest: PackageManifest = {
+  name: null,
+  version: null,
+  description: null,
+  licence: null,
+  dependencies: [],
+};

@@ -1,0 +1,50 @@
+import type { BuiltForm } from '../config/config.ts';
+import { type Staged, selectByRules } from '../contents/select.ts';
+import type { Form, FormInput } from './form.ts';
+import { fillPlaceholders } from './placeholder.ts';
+import type { ArtifactPlan } from './plan.ts';
+
+/** Every form that can be built, loaded when it is used. */
+export const forms: Readonly<Record<BuiltForm, () => Promise<Form>>> = {
+  'npm-tarball': async () => (await import('./npm-tarball.ts')).npmTarball,
+  wheel: async () => (await import('./wheel.ts')).wheel,
+  sdist: async () => (await import('./sdist.ts')).sdist,
+  jar: async () => (await import('./jar.ts')).jar,
+  'sources-jar': async () => (await import('./jar.ts')).sourcesJar,
+  'documentation-jar': async () => (await import('./jar.ts')).documentationJar,
+  pom: async () => (await import('./pom.ts')).pom,
+  nupkg: async () => (await import('./nupkg.ts')).nupkg,
+  snupkg: async () => (await import('./nupkg.ts')).snupkg,
+  deb: async () => (await import('./deb.ts')).deb,
+  'tar.gz': async () => (await import('./plain-archive.ts')).tarGz,
+  zip: async () => (await import('./plain-archive.ts')).zip,
+  'source-archive': async () => (await import('./source-archive.ts')).sourceArchive,
+};
+
+/** Lays an artifact out: selects what goes in, then says where everything stands. Entries of contents rules come first. */
+export async function planArtifact(input: FormInput): Promise<ArtifactPlan> {
+  const form = await forms[input.artifact.form]();
+  return form.plan(input, await stage(form, input));
+}
+
+/** The files that an artifact takes, with their places, before anything is packed. */
+export async function stageArtifact(input: FormInput): Promise<Staged[]> {
+  return stage(await forms[input.artifact.form](), input);
+}
+
+async function stage(form: Form, input: FormInput): Promise<Staged[]> {
+  const { contents } = input.artifact;
+  if (contents === null) return form.select(input);
+  const filled = contents.flatMap((rule) => {
+    const isRepeated =
+      input.platform === null && [rule.from, rule.to, rule.as].some((text) => text?.includes('{platform}'));
+    const inputs = isRepeated ? input.platforms.map((platform) => ({ ...input, platform })) : [input];
+    return inputs.map((one) => ({
+      ...rule,
+      from: fillPlaceholders(rule.from, one),
+      to: rule.to === null ? null : fillPlaceholders(rule.to, one),
+      as: rule.as === null ? null : fillPlaceholders(rule.as, one),
+    }));
+  });
+  return selectByRules(input.files, filled, input.packageName);
+}

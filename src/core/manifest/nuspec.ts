@@ -1,0 +1,71 @@
+import { XMLParser, XMLValidator } from 'fast-xml-parser';
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { objectOf, textOf } from './fields.ts';
+import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
+
+/** `.nuspec` (its reference, ".nuspec reference"). */
+export const nuspecFormat: ManifestFormat = {
+  read: (text, file) => {
+    const metadata = parseNuspec(text, file);
+    const licence = objectOf(metadata['license']);
+    return {
+      name: textOf(metadata['id']),
+      version: textOf(metadata['version']),
+      description: textOf(metadata['description']),
+      licence: licence['@type'] === 'expression' ? textOf(licence['#text']) : null,
+      dependencies: dependenciesOf(metadata),
+    };
+  },
+  stamp: (text, { version, ranges }, file) => {
+    parseNuspec(text, file);
+    const stamped = text.replace(
+      /(<metadata[\s>][\s\S]*?<version>)[^<]*(<\/version>)/,
+      (_, a: string, b: string) => a + version + b,
+    );
+    return ranges.reduce(
+      (edited, { name, from, to }) =>
+        edited.replace(/<dependency\b[^>]*>/g, (tag) =>
+          tag.includes(`id="${name}"`) ? tag.replace(`version="${from}"`, `version="${to}"`) : tag,
+        ),
+      stamped,
+    );
+  },
+};
+
+/** The `<metadata>` of a nuspec; attributes stand under their names with `@` before. @throws MANIFEST_INVALID */
+export function parseNuspec(text: string, file: string): Readonly<Record<string, unknown>> {
+  const valid = XMLValidator.validate(text.replace(/^\ufeff/, ''));
+  const parser = new XMLParser({
+    ignoreAttributes: false,
+    attributeNamePrefix: '@',
+    parseTagValue: false,
+    parseAttributeValue: false,
+    processEntities: { enabled: true, maxTotalExpansions: 10_000 },
+    isArray: (name) => name === 'group' || name === 'dependency',
+  });
+  const root = valid === true ? objectOf(parser.parse(text)['package']) : {};
+  if (valid === true && typeof root['metadata'] === 'object') return objectOf(root['metadata']);
+  throw new BevelstoneError('MANIFEST_INVALID', {
+    message: `${file} cannot be read`,
+    why: valid === true ? 'it has no <package> with <metadata>' : valid.err.msg,
+    fix: 'Correct the file and commit it',
+    where: valid === true ? { file } : { file, line: valid.err.line, column: valid.err.col },
+  });
+}
+
+/** One dependency per name and range, whichever target frameworks ask for it. */
+function dependenciesOf(metadata: Readonly<Record<string, unknown>>): ManifestDependency[] {
+  const table = objectOf(metadata['dependencies']);
+  const groups = [table, ...listOf(table['group'])];
+  const all = groups.flatMap((group) => listOf(objectOf(group)['dependency']));
+  const found = all.map((one) => ({
+    name: textOf(objectOf(one)['@id']) ?? '',
+    range: textOf(objectOf(one)['@version']) ?? '',
+    kind: 'run' as const,
+  }));
+  return [...new Map(found.map((one) => [`${one.name} ${one.range}`, one])).values()];
+}
+
+function listOf(value: unknown): unknown[] {
+  return Array.isArray(value) ? value : [];
+}

@@ -1,0 +1,66 @@
+import { formatBytes } from '../../core/text/bytes.ts';
+import { tooLarge } from './read-errors.ts';
+
+/** What a reader may spend on one archive, so that no archive can make it hang or eat all memory. */
+export type ReadLimits = {
+  readonly entries: number;
+  readonly unpackedBytes: number;
+  /** How many times its own size an archive may unpack to, once it is past `freeBytes`. */
+  readonly ratio: number;
+  readonly freeBytes: number;
+  readonly keptBytes: number;
+  readonly keptTotalBytes: number;
+};
+
+/** Limits for archives from anywhere. Deflate packs a thousand to one at most, and what people ship a hundred to one at best. */
+export const ordinaryLimits: ReadLimits = {
+  entries: 250_000,
+  unpackedBytes: 64 * 2 ** 30,
+  ratio: 200,
+  freeBytes: 512 * 2 ** 20,
+  keptBytes: 4 << 20,
+  keptTotalBytes: 64 << 20,
+};
+
+/** Counts what an archive costs and stops when it is too much. */
+export class ArchiveBudget {
+  readonly #file: string;
+  readonly #most: number;
+  readonly #limits: ReadLimits;
+  #entries = 0;
+  #unpacked = 0;
+  #kept = 0;
+
+  constructor(file: string, packedBytes: number, limits: ReadLimits) {
+    [this.#file, this.#limits] = [file, limits];
+    this.#most = Math.min(limits.unpackedBytes, Math.max(limits.freeBytes, packedBytes * limits.ratio));
+  }
+
+  /** @throws ARCHIVE_TOO_LARGE */
+  entry(): void {
+    this.refuseCount(++this.#entries);
+  }
+
+  /** @throws ARCHIVE_TOO_LARGE when so many entries would be too many. */
+  refuseCount(count: number): void {
+    if (count > this.#limits.entries) throw tooLarge(this.#file, `it has more than ${this.#limits.entries} entries`);
+  }
+
+  /** @throws ARCHIVE_TOO_LARGE */
+  unpacked(bytes: number): void {
+    this.#unpacked += bytes;
+    this.refuseSize(this.#unpacked);
+  }
+
+  /** @throws ARCHIVE_TOO_LARGE when all of it would be too much. */
+  refuseSize(bytes: number): void {
+    if (bytes > this.#most) throw tooLarge(this.#file, `it unpacks to more than ${formatBytes(this.#most)}`);
+  }
+
+  /** Whether this much may be kept in memory besides what is kept already. */
+  keeps(bytes: number): boolean {
+    if (bytes > this.#limits.keptBytes || this.#kept + bytes > this.#limits.keptTotalBytes) return false;
+    this.#kept += bytes;
+    return true;
+  }
+}

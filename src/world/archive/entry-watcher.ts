@@ -1,0 +1,62 @@
+import { createHash } from 'node:crypto';
+import type { Entry } from '../../core/contents/entry.ts';
+import type { ArchiveBudget } from './budget.ts';
+
+/** An entry with what only some archives say of it. */
+export type ReadEntry = Entry & {
+  /** Seconds since 1970; null where the archive gives none. */
+  readonly mtime: number | null;
+  /** `0:0`, or with names `0:0 root:root`; null where the archive has no owners. */
+  readonly owner: string | null;
+};
+
+/** Somebody who looks at the bytes of entries while they pass. */
+export type EntryWatcher = {
+  /** Whether the whole content is wanted, up to the limit for kept bytes. */
+  readonly wants?: (path: string, sizeBytes: number) => boolean;
+  /** Gets every chunk of every file; reading goes on when its promise is kept. */
+  readonly chunk?: (path: string, chunk: Uint8Array, isFirst: boolean) => void | Promise<void>;
+};
+
+/** What an entry's header says before its bytes come. */
+export type EntryHeader = Omit<ReadEntry, 'sha256'>;
+
+/** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
+export class EntryCollector {
+  readonly entries: ReadEntry[] = [];
+  readonly kept = new Map<string, Buffer>();
+  readonly #watcher: EntryWatcher;
+  readonly #budget: ArchiveBudget;
+
+  constructor(watcher: EntryWatcher, budget: ArchiveBudget) {
+    [this.#watcher, this.#budget] = [watcher, budget];
+  }
+
+  /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */
+  add(header: EntryHeader): void {
+    this.#budget.entry();
+    const sha256 = header.linkname === null ? null : createHash('sha256').update(header.linkname).digest('hex');
+    this.entries.push({ ...header, sha256 });
+  }
+
+  /** A file with its bytes. @throws ARCHIVE_TOO_LARGE */
+  async file(header: EntryHeader, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>): Promise<void> {
+    const { path, sizeBytes } = header;
+    this.#budget.entry();
+    const isWanted = this.#watcher.wants?.(path, sizeBytes) === true && this.#budget.keeps(sizeBytes);
+    const parts: Uint8Array[] = [];
+    const hash = createHash('sha256');
+    let isFirst = true;
+    for await (const chunk of chunks) {
+      this.#budget.unpacked(chunk.byteLength);
+      hash.update(chunk);
+      const busy = this.#watcher.chunk?.(path, chunk, isFirst);
+      if (busy !== undefined) await busy;
+      isFirst = false;
+      // A stream's buffer may be used again once it has been read.
+      if (isWanted) parts.push(Buffer.from(chunk));
+    }
+    if (isWanted) this.kept.set(path, Buffer.concat(parts));
+    this.entries.push({ ...header, sha256: hash.digest('hex') });
+  }
+}

@@ -1,0 +1,80 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { open, stat } from 'node:fs/promises';
+import { ArchiveBudget, ordinaryLimits, type ReadLimits } from './budget.ts';
+import type { ContainerReader, ReadArchive, ReadContainer, ReadContents } from './container.ts';
+import type { EntryWatcher } from './entry-watcher.ts';
+import { damaged, translateReadError, unknownForm } from './read-errors.ts';
+
+/**
+ * Reads an archive of any kind: entries with a digest of each, and the file's own digests. Memory stays flat whatever is in it.
+ * @throws ARCHIVE_UNKNOWN for other files, ARCHIVE_DAMAGED for anything truncated, malformed or contradicting itself,
+ * ARCHIVE_TOO_LARGE beyond the limits, ARCHIVE_ENCRYPTED, FILE_NOT_FOUND.
+ */
+export async function readArchive(
+  file: string,
+  watcher: EntryWatcher = {},
+  limits: ReadLimits = ordinaryLimits,
+): Promise<ReadArchive> {
+  try {
+    const { size } = await stat(file);
+    const container = await containerOf(file);
+    const budget = new ArchiveBudget(file, size, limits);
+    const [contents, digests] = await Promise.all([readContents(container, file, watcher, budget), digestsOf(file)]);
+    if (contents.entries.length === 0) throw damaged(file, 'it holds no entry');
+    return { container, ...contents, sizeBytes: size, ...digests };
+  } catch (error) {
+    throw translateReadError(error, file);
+  }
+}
+
+/** @throws ARCHIVE_UNKNOWN */
+async function containerOf(file: string): Promise<ReadContainer> {
+  const handle = await open(file);
+  try {
+    const head = Buffer.alloc(512);
+    const { bytesRead } = await handle.read(head, 0, head.length, 0);
+    const found = containerByHead(head.subarray(0, bytesRead));
+    if (found !== null) return found;
+    if (/\.(?:tgz|tar\.gz|whl|zip|jar|nupkg|snupkg|deb)$/i.test(file))
+      throw damaged(file, 'it does not begin as its name says');
+    throw unknownForm(file);
+  } finally {
+    await handle.close();
+  }
+}
+
+function containerByHead(head: Buffer): ReadContainer | null {
+  if (head.length >= 2 && head[0] === 0x1f && head[1] === 0x8b) return 'tar.gz';
+  // PK with an entry, with an empty directory, or with a spanned archive's mark (APPNOTE.TXT §4.3.7, §4.3.16, §8.5.5).
+  if (/^PK(?:\x03\x04|\x05\x06|\x07\x08)/.test(head.toString('latin1', 0, 4))) return 'zip';
+  if (head.toString('latin1', 0, 8) === '!<arch>\n') return 'deb';
+  if (head.length >= 512 && head.toString('latin1', 257, 262) === 'ustar') return 'tar';
+  return /^\ufeff?\s*<(?:\?xml|project)\b/.test(head.toString('utf8')) ? 'text' : null;
+}
+
+const readers: Readonly<Record<ReadContainer, () => Promise<ContainerReader>>> = {
+  'tar.gz': async () => (await import('./read-tar.ts')).readTarGz,
+  tar: async () => (await import('./read-tar.ts')).readPlainTar,
+  zip: async () => (await import('./read-zip.ts')).readZip,
+  deb: async () => (await import('./read-deb.ts')).readDeb,
+  text: async () => (await import('./read-text.ts')).readTextFile,
+};
+
+async function readContents(
+  container: ReadContainer,
+  file: string,
+  watcher: EntryWatcher,
+  budget: ArchiveBudget,
+): Promise<ReadContents> {
+  const read = await readers[container]();
+  return read(file, watcher, budget);
+}
+
+async function digestsOf(file: string): Promise<Pick<ReadArchive, 'sha256' | 'sha512' | 'sha1'>> {
+  const hashes = [createHash('sha256'), createHash('sha512'), createHash('sha1')] as const;
+  for await (const chunk of createReadStream(file, { highWaterMark: 1 << 20 }))
+    for (const hash of hashes) hash.update(chunk);
+  const [sha256 = '', sha512 = '', sha1 = ''] = hashes.map((hash) => hash.digest('hex'));
+  return { sha256, sha512, sha1 };
+}

@@ -1,0 +1,58 @@
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+
+/** The error for an archive that is cut off, malformed or contradicts itself. */
+export function damaged(file: string, why: string, cause?: unknown): BevelstoneError {
+  return new BevelstoneError('ARCHIVE_DAMAGED', {
+    message: `${file} is truncated or damaged`,
+    why,
+    fix: 'Build or fetch it again',
+    where: { file },
+    ...(cause === undefined ? {} : { cause }),
+  });
+}
+
+/** The error for an archive beyond the limits. */
+export function tooLarge(file: string, why: string): BevelstoneError {
+  return new BevelstoneError('ARCHIVE_TOO_LARGE', {
+    message: `${file} holds more than is reasonable`,
+    why,
+    fix: 'Do not unpack it; ask where it comes from',
+    where: { file },
+  });
+}
+
+/** The error for an entry that only somebody with its password can read. */
+export function encrypted(file: string, entry: string): BevelstoneError {
+  return new BevelstoneError('ARCHIVE_ENCRYPTED', {
+    message: `${file} has an encrypted entry`,
+    why: `${entry} cannot be read without a password, so nobody can say what is in it`,
+    fix: 'Ask for the archive without a password',
+    where: { file },
+  });
+}
+
+/** The error for a file that is no archive. */
+export function unknownForm(file: string): BevelstoneError {
+  return new BevelstoneError('ARCHIVE_UNKNOWN', {
+    message: `${file} is of no form that Bevelstone reads`,
+    why: 'it begins neither as a tar, gzip or zip archive nor as a Debian package or POM',
+    fix: 'Name a built artifact',
+    where: { file },
+  });
+}
+
+/** What the system or a library says, as one of our errors; anything else stays as it is. */
+export function translateReadError(error: unknown, file: string): unknown {
+  if (error instanceof BevelstoneError) return error;
+  const { code, message } = error as NodeJS.ErrnoException;
+  if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'EISDIR' || code === 'EACCES') {
+    return new BevelstoneError('FILE_NOT_FOUND', {
+      message: `${file} cannot be read`,
+      why: code === 'EISDIR' ? 'it is a folder' : code === 'EACCES' ? 'permission is denied' : 'there is no such file',
+      fix: 'Check the path',
+      where: { file },
+      cause: error,
+    });
+  }
+  return damaged(file, message ?? 'it cannot be read', error);
+}

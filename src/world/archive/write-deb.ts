@@ -1,0 +1,62 @@
+import { createReadStream, createWriteStream } from 'node:fs';
+import { rm, stat } from 'node:fs/promises';
+import { pipeline } from 'node:stream/promises';
+import type { PackedEntry } from '../../core/contents/entry.ts';
+import { arMark, encodeArHeader } from '../../core/form/ar-header.ts';
+import type { PackedSoFar } from '../../core/form/plan.ts';
+import { gzip } from './gzip.ts';
+import { OutputFile, type WrittenArchive } from './output-file.ts';
+import type { PackInput } from './pack-input.ts';
+import { tarBytes } from './write-tar.ts';
+
+/**
+ * Writes a Debian package (deb(5), format 2.0): mark, control archive, data archive. The data archive is packed first,
+ * beside the file, since the control archive lists its digests.
+ * @param mtime seconds since 1970.
+ */
+export async function writeDeb(
+  file: string,
+  control: readonly PackInput[],
+  data: readonly PackInput[],
+  mtime: number,
+): Promise<WrittenArchive> {
+  const spill = `${file}.data`;
+  try {
+    const packed: PackedSoFar[] = [];
+    const keep = (entry: PackedSoFar) => packed.push(entry);
+    await pipeline(gzip(tarBytes(data, { mtime, md5: true }, keep)), createWriteStream(spill, { flags: 'wx' }));
+    const made = control.map((one) =>
+      one.content.type === 'made'
+        ? { ...one, content: { type: 'bytes' as const, bytes: one.content.make(packed) } }
+        : one,
+    );
+    const parts: Buffer[] = [];
+    for await (const chunk of gzip(tarBytes(made, { mtime }, () => {}))) parts.push(chunk);
+    const controlBytes = Buffer.concat(parts);
+    const { size } = await stat(spill);
+    return await OutputFile.fill(file, async (output) => {
+      await output.write(arMark);
+      await writeMember(output, 'debian-binary', [Buffer.from('2.0\n')], 4, mtime);
+      await writeMember(output, 'control.tar.gz', [controlBytes], controlBytes.length, mtime);
+      await writeMember(output, 'data.tar.gz', createReadStream(spill), size, mtime);
+      // The path in the package is the path on the system, without the leading `./` of deb(5).
+      return packed.flatMap(({ md5: _, ...entry }): PackedEntry[] =>
+        entry.path === './' ? [] : [{ ...entry, path: entry.path.replace(/^\.\//, '') }],
+      );
+    });
+  } finally {
+    await rm(spill, { force: true });
+  }
+}
+
+async function writeMember(
+  output: OutputFile,
+  name: string,
+  chunks: Iterable<Uint8Array> | AsyncIterable<Uint8Array>,
+  sizeBytes: number,
+  mtime: number,
+): Promise<void> {
+  await output.write(encodeArHeader(name, sizeBytes, mtime));
+  for await (const chunk of chunks) await output.write(chunk);
+  if (sizeBytes % 2 === 1) await output.write(Buffer.from('\n'));
+}

@@ -1,0 +1,81 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { copyFile, mkdir, readFile, stat } from 'node:fs/promises';
+import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
+import { exists } from '../files.ts';
+import { listFilesAt, listSubmodulesAt, readFilesAt } from './read-objects.ts';
+import type { Repository } from './repository.ts';
+import { git } from './run-git.ts';
+
+/** What a checkout lacks because git keeps it elsewhere, and what its attributes made run. Paths from the root. */
+export type OutsideFiles = {
+  readonly submodules: readonly string[];
+  readonly largeFiles: readonly string[];
+  readonly filters: readonly string[];
+};
+
+/**
+ * Fills in submodules and large files from what this machine has of them, without asking any network, and says what is
+ * missing still.
+ */
+export async function fillOutsideFiles(repository: Repository, commit: string, folder: string): Promise<OutsideFiles> {
+  const submodules: string[] = [];
+  for (const [inside, id] of await listSubmodulesAt(repository.place, commit)) {
+    if (!(await fillSubmodule(repository, path.join(folder, inside), inside, id))) submodules.push(inside);
+  }
+  const tracked = await listFilesAt(repository.place, commit, '');
+  const attributes = [...tracked.keys()].filter((file) => /(?:^|\/)\.gitattributes$/.test(file));
+  const texts = [...(await readFilesAt(repository.place, commit, attributes)).values()];
+  const filters = [
+    ...new Set(texts.flatMap((text) => [...(text ?? '').matchAll(/\sfilter=(\S+)/g)].map(([, name = '']) => name))),
+  ];
+  const largeFiles: string[] = [];
+  for (const file of filters.length === 0 ? [] : tracked.keys()) {
+    if (!(await fillLargeFile(repository, path.join(folder, file)))) largeFiles.push(file);
+  }
+  return { submodules, largeFiles, filters };
+}
+
+/** A submodule that was fetched before has a repository of its own below the common folder (gitrepository-layout(5), "modules"). */
+async function fillSubmodule(
+  { commonFolder, place }: Repository,
+  target: string,
+  inside: string,
+  id: string,
+): Promise<boolean> {
+  const modules = path.join(commonFolder, 'modules', inside);
+  if (!(await exists(path.join(modules, 'HEAD')))) return false;
+  const at = {
+    folder: modules,
+    env: place.env,
+    indexFile: path.join(path.dirname(path.dirname(target)), `index-${id}`),
+  };
+  const own = [`--git-dir=${modules}`];
+  if ((await git(at, [...own, 'cat-file', '-e', `${id}^{commit}`], { allow: [1, 128] })).exitCode !== 0) return false;
+  await mkdir(target, { recursive: true });
+  await git(at, [...own, 'read-tree', id]);
+  await git(at, [...own, `--work-tree=${target}`, 'checkout-index', '--all', '--force', `--prefix=${target}/`]);
+  return true;
+}
+
+const pointer = /^version https?:\/\/\S+\/spec\/v1\n(?:ext-\S+ .*\n)*oid sha256:([0-9a-f]{64})\nsize (\d+)\n$/;
+const mostPointerBytes = 1024;
+
+/** Puts the file in its pointer's place when this machine holds it, checked by its digest. @returns false when it does not. */
+async function fillLargeFile({ commonFolder }: Repository, file: string): Promise<boolean> {
+  const size = await stat(file).then(
+    (found) => (found.isFile() ? found.size : 0),
+    () => 0,
+  );
+  if (size < 100 || size > mostPointerBytes) return true;
+  const id = pointer.exec(await readFile(file, 'utf8'))?.[1];
+  if (id === undefined) return true;
+  const kept = path.join(commonFolder, 'lfs', 'objects', id.slice(0, 2), id.slice(2, 4), id);
+  if (!(await exists(kept))) return false;
+  const hash = createHash('sha256');
+  await pipeline(createReadStream(kept), hash);
+  if (hash.digest('hex') !== id) return false;
+  await copyFile(kept, file);
+  return true;
+}
