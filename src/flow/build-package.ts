@@ -136,7 +136,7 @@ function pendingOf({ one, platforms }: BuildJob): PendingArtifact[] {
     return elsewhere.map((platform) => ({
       form: artifact.form,
       platform,
-      why: `this machine is ${hostPlatform()}; build it there, or here with --platform ${platform} when the steps can`,
+      why: `this machine is ${hostPlatform()}; where the steps can: bevelstone build --platform ${platform}`,
     }));
   });
 }

@@ -10,7 +10,8 @@ type DemoCommit = {
   readonly by: string;
   readonly on?: string;
   readonly message?: string;
-  readonly put?: 'all';
+  /** Files that appear with this commit: below these folders, or all that no later commit puts. */
+  readonly put?: 'all' | readonly string[];
   readonly edit?: readonly { readonly file: string; readonly find: string; readonly write: string }[];
   /** A release's own commit: versions and changelogs, then the tags. */
   readonly record?: Readonly<Record<string, string>>;
@@ -35,7 +36,7 @@ export function writeFastImport({ people, commits }: DemoHistory, files: Readonl
     const mark = index + 1;
     const name = commit.on ?? 'main';
     const branch = branches.get(name) ?? { mark: 0, files: new Map<string, string>() };
-    const changed = changesOf(commit, branch.files, files);
+    const changed = changesOf(commit, branch.files, putBy(commit, commits, files));
     const who = `${people[commit.by]} ${start + Math.round(index * hoursBetween * 3600)} +0000`;
     const message = messageOf(commit);
     out.push(`commit refs/heads/${name}\nmark :${mark}\nauthor ${who}\ncommitter ${who}\n${data(message)}`);
@@ -53,12 +54,27 @@ export function writeFastImport({ people, commits }: DemoHistory, files: Readonl
   return out.join('');
 }
 
+function putBy(
+  { put }: DemoCommit,
+  commits: readonly DemoCommit[],
+  files: ReadonlyMap<string, string>,
+): Map<string, string> {
+  const later = commits.flatMap((one) => (Array.isArray(one.put) ? one.put : []));
+  const isPut = (file: string) => {
+    if (put === undefined) return false;
+    return put === 'all'
+      ? !later.some((folder) => file.startsWith(folder))
+      : put.some((folder) => file.startsWith(folder));
+  };
+  return new Map([...files].filter(([file]) => isPut(file)));
+}
+
 function changesOf(
   commit: DemoCommit,
   before: ReadonlyMap<string, string>,
-  first: ReadonlyMap<string, string>,
+  put: ReadonlyMap<string, string>,
 ): Map<string, string> {
-  const changed = new Map(commit.put === 'all' ? first : []);
+  const changed = new Map(put);
   for (const { file, find, write } of commit.edit ?? []) {
     const text = changed.get(file) ?? before.get(file);
     if (text === undefined || !text.includes(find)) throw new Error(`the demo's history finds no "${find}" in ${file}`);

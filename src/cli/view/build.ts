@@ -46,15 +46,17 @@ export function renderBuild(build: Build, screen: Screen): string {
   return blocks.filter((block) => block !== '').join('\n\n');
 }
 
-/** What was left to other machines, and why. */
+/** What was left to other machines, and why: one line per package and platform. */
 function renderPending(releases: Build['releases'], screen: Screen): string {
   return releases
-    .flatMap(({ package: name, pending }) =>
-      pending.map(
-        ({ form, platform, why }) =>
-          `${sign('nothing', screen)} pending  ${cleanText(`${name}, ${form} for ${platform}: ${why}`)}`,
-      ),
-    )
+    .flatMap(({ package: name, pending }) => {
+      const platforms = [...new Set(pending.map(({ platform }) => platform))];
+      return platforms.map((platform) => {
+        const own = pending.filter((one) => one.platform === platform);
+        const forms = own.map(({ form }) => form).join(' and ');
+        return `${sign('nothing', screen)} pending  ${cleanText(`${name} ${forms} for ${platform}`)}\n           ${cleanText(own[0]?.why ?? '')}`;
+      });
+    })
     .join('\n');
 }
 

@@ -40,7 +40,13 @@ export function renderTable(
     ({ title }, column) => Math.max(title.length, ...cells.map((row) => (row[column] ?? '').length)) + 2,
   );
   const before = 4 + widths.slice(0, -1).reduce((sum, width) => sum + width, 0);
-  const last = Math.max(12, Math.min(widths.at(-1) ?? 0, screen.columns - before));
+  // A path that is cut off helps nobody: a long word may leave the screen, other text goes on below.
+  const longest = Math.max(
+    ...cells.map((row) => Math.max(0, ...(row.at(-1) ?? '').split(' ').map((word) => word.length))),
+    0,
+  );
+  const title = columns.at(-1)?.title.length ?? 0;
+  const last = Math.max(title + 2, longest + 2, Math.min(widths.at(-1) ?? 0, screen.columns - before));
   const table = new Table({
     chars: noBorders,
     style: { 'padding-left': 0, 'padding-right': 2, head: [], border: [], compact: true },

@@ -211,9 +211,12 @@ const helper = () =>
       run: relativeFolder().default(null),
       set: record(Joi.string()).default({}),
     }),
-    otherwise: Joi.string()
-      .valid(...helperNames)
-      .custom((name: HelperConfig['helper']) => ({ helper: name, name: null, run: null, set: {} })),
+    // An allowed value would end the check before it is turned into an object.
+    otherwise: Joi.string().custom((name: HelperConfig['helper'], helpers) =>
+      helperNames.includes(name)
+        ? { helper: name, name: null, run: null, set: {} }
+        : helpers.message({ custom: `{{#label}} must be one of ${helperNames.join(', ')}` }),
+    ),
   });
 
 const artifact = () =>

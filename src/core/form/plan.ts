@@ -35,7 +35,8 @@ export type ArtifactPlan = {
 
 /** A staged file as a planned entry, at its place below a prefix. */
 export function plannedFile({ source, path, mode }: Staged, prefix = ''): PlannedEntry {
-  return { path: prefix + path, mode, content: { type: 'file', source } };
+  // A link has no mode of its own; every system shows it as open to all.
+  return { path: prefix + path, mode: source.linkname === null ? mode : 0o777, content: { type: 'file', source } };
 }
 
 /** A text that Bevelstone writes itself. */

@@ -3,6 +3,7 @@ import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
 import { extract, type Header } from 'tar-stream';
 import type { Entry } from '../../core/contents/entry.ts';
+import { decodeTarComment } from '../../core/form/tar-header.ts';
 import type { ArchiveBudget } from './budget.ts';
 import type { ContainerReader, ReadContents } from './container.ts';
 import { EntryCollector, type EntryHeader, type EntryWatcher } from './entry-watcher.ts';
@@ -36,7 +37,6 @@ export async function readTar(
   const read = (async () => {
     for await (const member of reader) {
       const header = member.header as Header;
-      comment ??= (header.pax as Readonly<Record<string, string>> | null)?.['comment'] ?? null;
       const path = rename(header.name);
       const entry = toHeader(header, path ?? '');
       if (path === null || entry.type !== 'file') {
@@ -47,7 +47,15 @@ export async function readTar(
       }
     }
   })();
-  await Promise.all([pipeline([...streams, reader]), read]);
+  const watchHead = async function* (source: AsyncIterable<Buffer>) {
+    let isFirst = true;
+    for await (const chunk of source) {
+      if (isFirst) comment = decodeTarComment(chunk);
+      isFirst = false;
+      yield chunk;
+    }
+  };
+  await Promise.all([pipeline([...streams, watchHead as never, reader]), read]);
   return { entries: collector.entries, kept: collector.kept, comment, control: new Map() };
 }
 

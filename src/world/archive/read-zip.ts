@@ -1,3 +1,4 @@
+import type { Readable } from 'node:stream';
 import { crc32, createInflateRaw } from 'node:zlib';
 import { getFileNameLowLevel, openPromise, type Entry as ZipEntry, type ZipFile } from 'yauzl';
 import type { ArchiveBudget } from './budget.ts';
@@ -55,7 +56,7 @@ async function readMembers(
 
 async function readHeaders(zip: ZipFile, entry: ZipEntry, file: string): Promise<Member> {
   const path = getFileNameLowLevel(entry.generalPurposeBitFlag, entry.fileNameRaw, entry.extraFields, false);
-  if (entry.isEncrypted()) throw encrypted(file, path);
+  if ((entry.generalPurposeBitFlag & 0x0001) !== 0) throw encrypted(file, path);
   if (entry.compressionMethod !== 0 && entry.compressionMethod !== 8)
     throw damaged(
       file,
@@ -127,14 +128,12 @@ async function readMember(
 
 async function openRaw(zip: ZipFile, start: number, entry: ZipEntry): Promise<AsyncIterable<Buffer>> {
   if (entry.compressedSize === 0) return emptyStream();
-  const raw = await zip.openReadStreamLowLevelPromise(
-    start,
-    entry.compressedSize,
-    0,
-    entry.compressedSize,
-    false,
-    null,
-  );
+  const { compressedSize } = entry;
+  // The library's own promise of this passes its arguments to another method.
+  const raw = await new Promise<Readable>((resolve, reject) => {
+    const answer = (error: Error | null, stream: Readable) => (error === null ? resolve(stream) : reject(error));
+    zip.openReadStreamLowLevel(start, compressedSize, 0, compressedSize, false, null, answer);
+  });
   if (entry.compressionMethod === 0) return raw;
   const inflate = createInflateRaw({ chunkSize: 1 << 18 });
   raw.on('error', (error) => inflate.destroy(error));
