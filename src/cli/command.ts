@@ -39,9 +39,9 @@ export type ListedCommand = {
   readonly load: () => Promise<Command<any, any>>;
 };
 
-/** A text option, null when it was not given. */
+/** A text option, null when it was not given; of several the last one. */
 export function optionalText(raw: RawArguments, name: string): string | null {
-  const value = raw[name];
+  const value = textList(raw, name).at(-1);
   return typeof value === 'string' ? value : null;
 }
 

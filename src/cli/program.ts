@@ -177,7 +177,7 @@ function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
     .version(programVersion)
     .help()
     .strict()
-    .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': false })
+    .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': true })
     .wrap(Math.min(100, process.stdout.columns ?? 80))
     .epilogue('To see it all once: bevelstone demo\nFor one command: bevelstone COMMAND --help')
     .exitProcess(false)

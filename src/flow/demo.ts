@@ -17,6 +17,7 @@ import { type DemoHistory, writeFastImport } from './demo-history.ts';
 import { listReleases } from './ledger.ts';
 import { type Publication, publish } from './publish.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from './survey.ts';
+import { checkTools, type MissingTool } from './tools.ts';
 import { type Verification, verify } from './verify.ts';
 
 /** The whole way, step by step. */
@@ -26,6 +27,8 @@ export type Demo = {
   /** The stand-in's store, and its token's file. */
   readonly store: string;
   readonly survey: Survey;
+  /** Tools that are not here, with the packages that were left out for it. */
+  readonly missing: readonly MissingTool[];
   readonly build: Build;
   readonly verification: Verification;
   readonly publication: Publication;
@@ -64,12 +67,18 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   };
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);
-    const build = await buildWorkspace(inside, plainBuild);
-    const verification = await verify(inside, []);
-    const publication = await publish(inside, { tag: true, dryRun: false }, async () => {});
+    const { missing } = await checkTools(inside, survey.workspace.packages);
+    const lacking = new Set(missing.map((one) => one.package));
+    for (const { package: what, why } of missing) context.report({ type: 'skipped', what, why });
+    const names = survey.packages.map(({ name }) => name).filter((name) => !lacking.has(name));
+    // Packages whose tools are not on this machine are left out of everything that follows.
+    const able = { ...inside, packages: lacking.size === 0 ? [] : names };
+    const build = await buildWorkspace(able, plainBuild);
+    const verification = await verify(able, []);
+    const publication = await publish(able, { tag: true, dryRun: false }, async () => {});
     const ledger = await listReleases(inside);
     const visit = await visitAsStranger(inside, top, registry);
-    return { folder: workspace, store, survey, build, verification, publication, ledger, visit };
+    return { folder: workspace, store, survey, missing, build, verification, publication, ledger, visit };
   } finally {
     await standin.close();
   }

@@ -198,11 +198,13 @@ function overridesOf({ as, raise, because }: SurveyOptions): Overrides {
 
 /** Edges between packages of the workspace, from the manifests that are read. */
 function dependencyEdges(packages: readonly Package[], releases: readonly KnownRelease[]): DependencyEdge[] {
-  const byName = new Map(packages.map((one, index) => [one.manifest?.name ?? one.name, index]));
+  // A name belongs to an ecosystem: two registries may each have a package of that name.
+  const keyOf = (ecosystem: string, name: string) => `${ecosystem} ${name}`;
+  const byName = new Map(packages.map((one, index) => [keyOf(one.ecosystem, one.manifest?.name ?? one.name), index]));
   return packages.flatMap((one, from) =>
     (one.manifest?.dependencies ?? []).flatMap(({ name, range, kind }): DependencyEdge[] => {
-      const to = byName.get(name);
-      if (to === undefined || to === from || packages[to]?.ecosystem !== one.ecosystem) return [];
+      const to = byName.get(keyOf(one.ecosystem, name));
+      if (to === undefined || to === from) return [];
       const last = releases[to]?.last?.version ?? null;
       const isReExported = one.config['re-exports'].includes(name);
       return [
@@ -220,7 +222,9 @@ function dependencyEdges(packages: readonly Package[], releases: readonly KnownR
 }
 
 function groupIndexes(config: Config, packages: readonly Package[]): number[][] {
-  return config.together.map((names) => names.map((name) => packages.findIndex((one) => one.name === name)));
+  // A package that the commit does not have yet is in no group of it.
+  const indexes = config.together.map((names) => names.map((name) => packages.findIndex((one) => one.name === name)));
+  return indexes.map((group) => group.filter((index) => index !== -1));
 }
 
 /** A package asked for brings its whole group. */

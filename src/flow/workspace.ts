@@ -8,8 +8,8 @@ import type { ManifestFormat, PackageManifest } from '../core/manifest/package-m
 import { nearest } from '../core/text/nearest.ts';
 import { cachedConfig } from '../world/config-cache.ts';
 import { readTextIfThere } from '../world/files.ts';
-import { readFilesAt } from '../world/git/read-objects.ts';
-import { openRepository, type Repository } from '../world/git/repository.ts';
+import { listFilesAt, readFilesAt } from '../world/git/read-objects.ts';
+import { openRepository, type Repository, resolveCommit } from '../world/git/repository.ts';
 import type { Context } from './context.ts';
 
 /** One package of the workspace as the work finds it. */
@@ -67,22 +67,42 @@ export async function readWorkspace(
     });
   const config = await load(configText ?? plainText);
   checkProgramVersion(config, context.programVersion);
-  const listed = Object.entries(config.packages);
+  const named = Object.entries(config.packages);
   const places =
-    listed.length > 0
-      ? listed.map(([name, { folder }]) => ({ name, folder: normalFolder(folder) }))
+    named.length > 0
+      ? named.map(([name, { folder }]) => ({ name, folder: normalFolder(folder) }))
       : [{ name: '', folder: '' }];
   const texts = await readFilesAt(
     repository.place,
     commit,
     places.flatMap(({ name, folder }) => manifestFormats.map((format) => join(folder, fileOf(format, name)))),
   );
+  const listed = source === 'commit' ? named : await withoutLater(repository, commit, named, texts);
   const packages =
-    listed.length > 0
+    named.length > 0
       ? await Promise.all(listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts)))
       : [await rootPackage(repository, config, texts)];
   refuseUnspellable(config, packages);
   return { repository, config, configText, packages };
+}
+
+/**
+ * The working folder's configuration may name packages that a commit of the past does not have yet: those whose folder is
+ * empty there and is not at HEAD are left out.
+ */
+async function withoutLater(
+  { place }: Repository,
+  commit: string,
+  named: [string, PackageConfig][],
+  texts: ReadonlyMap<string, string | null>,
+): Promise<[string, PackageConfig][]> {
+  const hasManifest = ([name, { folder }]: [string, PackageConfig]) =>
+    manifestFormats.some((format) => texts.get(join(normalFolder(folder), fileOf(format, name))));
+  if (named.every(hasManifest) || (await resolveCommit(place, 'HEAD')) === commit) return named;
+  const [then, now] = [await listFilesAt(place, commit, ''), await listFilesAt(place, 'HEAD', '')];
+  const has = (files: ReadonlyMap<string, string>, folder: string) =>
+    folder === '' || [...files.keys()].some((file) => file.startsWith(`${folder}/`));
+  return named.filter(([, { folder }]) => has(then, normalFolder(folder)) || !has(now, normalFolder(folder)));
 }
 
 /** Found now, not at the first prerelease: a stream that says nothing of alpha, beta or rc, where an ecosystem knows no other words. */

@@ -10,6 +10,9 @@ import { temporaryFolder, testEnvironment } from './repository.ts';
 /** The token that the stand-in of a test takes. */
 export const goodToken = 'tide-office-token-7Qx2LmVb9';
 
+/** Arguments that name the packages of one ecosystem, which need nothing but Node. */
+export const nodePackages = ['-p', 'tidemark', '-p', 'gauges'];
+
 /** The demo workspace with its remote, and a stand-in for its registry. */
 export type TestWorkspace = {
   readonly top: string;

@@ -6,16 +6,16 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { TestRepository, testEnvironment } from '../builders/repository.ts';
-import { demoWorkspace } from '../builders/workspace.ts';
+import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
 
 describe('build', () => {
   it('makes the same bytes at another place, time zone and umask', async () => {
     const [one, two] = [await demoWorkspace(), await demoWorkspace()];
 
-    const first = await bevelstoneJson(['build'], { cwd: one.folder });
+    const first = await bevelstoneJson(['build', ...nodePackages], { cwd: one.folder });
     const script = `umask 077; exec "$0" "$@"`;
     const program = path.join(import.meta.dirname, '../../dist/main.js');
-    const second = execFileSync('sh', ['-c', script, process.execPath, program, 'build', '--json'], {
+    const second = execFileSync('sh', ['-c', script, process.execPath, program, 'build', '--json', ...nodePackages], {
       cwd: two.folder,
       env: { ...process.env, TZ: 'Asia/Kathmandu', LC_ALL: 'C.UTF-8' },
       encoding: 'utf8',
@@ -62,11 +62,11 @@ describe('build', () => {
 
   it('builds the commit, not the working folder, and says what it left out', async () => {
     const { folder, git } = await demoWorkspace();
-    const before = await bevelstoneJson(['build'], { cwd: folder });
+    const before = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });
     writeFileSync(path.join(folder, 'packages/tidemark/README.md'), 'half a thought');
     writeFileSync(path.join(folder, 'packages/tidemark/new.js'), 'half a file');
 
-    const after = await bevelstoneJson(['build'], { cwd: folder });
+    const after = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });
 
     expect(after.result.dirty).toBe(true);
     expect(after.warnings.join()).toContain('packages/tidemark/README.md, packages/tidemark/new.js');
@@ -81,7 +81,7 @@ describe('build', () => {
       text.replace('node tools/build.js', 'echo gauging; echo "no such tide" >&2; exit 9'),
     );
 
-    const run = await bevelstoneJson(['build'], { cwd: folder });
+    const run = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });
 
     expect(run).toMatchObject({ exitCode: 7, ok: false, error: { code: 'STEP_FAILED' } });
     expect(run.error?.message).toContain('exit code 9');
@@ -98,7 +98,7 @@ describe('build', () => {
     const { folder, edit, git } = await demoWorkspace();
     const proof = path.join(folder, '../late');
     edit('bevelstone.yaml', (text) => text.replace('node tools/build.js', `sleep 5; touch ${proof}`));
-    const child = spawn(process.execPath, [programFile, 'build', '--json'], {
+    const child = spawn(process.execPath, [programFile, 'build', '--json', ...nodePackages], {
       cwd: folder,
       env: testEnvironment(),
       stdio: ['ignore', 'pipe', 'ignore'],
@@ -130,7 +130,7 @@ describe('build', () => {
       ),
     );
 
-    await bevelstoneJson(['build'], { cwd: folder, env });
+    await bevelstoneJson(['build', ...nodePackages], { cwd: folder, env });
 
     const archive = path.join(folder, 'bevelstone-out/tidemark-1.4.0/tidemark-1.4.0.tgz');
     const seen = execFileSync('tar', ['-xzOf', archive, 'package/dist/env.txt'], { encoding: 'utf8' });
@@ -145,7 +145,7 @@ describe('build', () => {
     const { folder, edit } = await demoWorkspace();
     edit('packages/tidemark/src/tide.js', (text) => `${text}\n`, 'feat!: other heights');
 
-    const { result } = await bevelstoneJson(['build'], { cwd: folder });
+    const { result } = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });
 
     expect(
       result.releases.map(({ package: name, version }: { package: string; version: string }) => `${name} ${version}`),
@@ -164,7 +164,7 @@ describe('build', () => {
     const { folder, edit } = await demoWorkspace();
     edit('bevelstone.yaml', (text) => text.replace('{ from: dist, to: lib }', rules));
 
-    const run = await bevelstoneJson(['build'], { cwd: folder });
+    const run = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });
 
     expect(run.error?.code).toBe(code);
   });
@@ -172,10 +172,12 @@ describe('build', () => {
   it('builds a tagged commit as the version it was tagged with', async () => {
     const { folder } = await demoWorkspace();
 
-    const { result } = await bevelstoneJson(['build', '--at', 'gauges/0.2.0', '-p', 'gauges'], { cwd: folder });
+    const { result } = await bevelstoneJson(['build', '--at', 'gauges/0.2.0', '-p', 'gauges'], {
+      cwd: folder,
+    });
 
     expect(result.releases.map((one: { version: string }) => one.version)).toEqual(['0.2.0']);
-    expect(result.commit).toMatch(/^c65b2fb/);
+    expect(result.commit).toMatch(/^edad27a/);
   });
 });
 

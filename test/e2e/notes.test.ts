@@ -2,13 +2,13 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
-import { demoWorkspace } from '../builders/workspace.ts';
+import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
 
 describe('notes', () => {
   it('tell what the next release brings, as an object for programs', async () => {
     const { folder } = await demoWorkspace();
 
-    const { result } = await bevelstoneJson(['notes', '--contributors'], { cwd: folder });
+    const { result } = await bevelstoneJson(['notes', ...nodePackages, '--contributors'], { cwd: folder });
 
     const told = result.releases.map(
       ({
@@ -67,12 +67,12 @@ describe('notes', () => {
     const changelog = path.join(folder, 'packages/tidemark/CHANGELOG.md');
     const before = readFileSync(changelog, 'utf8');
 
-    const first = await bevelstoneJson(['notes', '--write'], { cwd: folder });
+    const first = await bevelstoneJson(['notes', ...nodePackages, '--write'], { cwd: folder });
     const once = readFileSync(changelog, 'utf8');
-    const second = await bevelstoneJson(['notes', '--write'], { cwd: folder });
+    const second = await bevelstoneJson(['notes', ...nodePackages, '--write'], { cwd: folder });
     git('stash', '--quiet');
-    await bevelstone(['build'], { cwd: folder });
-    await bevelstone(['publish', '--tag', '--yes'], { cwd: folder, env });
+    await bevelstone(['build', ...nodePackages], { cwd: folder });
+    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: folder, env });
 
     expect(first.result.written).toEqual(['packages/tidemark/CHANGELOG.md', 'packages/gauges/CHANGELOG.md']);
     expect(once).toMatch(
@@ -93,9 +93,9 @@ describe('notes', () => {
     writeFileSync(path.join(folder, 'own.txt'), '{{#releases}}{{package}}={{version}};{{/releases}}');
     writeFileSync(path.join(folder, 'broken.txt'), '{{#releases}}');
 
-    const own = await bevelstone(['notes', '--template', 'own.txt'], { cwd: folder });
-    const broken = await bevelstoneJson(['notes', '--template', 'broken.txt'], { cwd: folder });
-    const missing = await bevelstoneJson(['notes', '--template', 'nowhere.txt'], { cwd: folder });
+    const own = await bevelstone(['notes', ...nodePackages, '--template', 'own.txt'], { cwd: folder });
+    const broken = await bevelstoneJson(['notes', ...nodePackages, '--template', 'broken.txt'], { cwd: folder });
+    const missing = await bevelstoneJson(['notes', ...nodePackages, '--template', 'nowhere.txt'], { cwd: folder });
 
     expect(own.stdout).toBe('tidemark=1.4.0;gauges=0.2.1;');
     expect(broken).toMatchObject({ exitCode: 2, error: { code: 'TEMPLATE_INVALID' } });
@@ -107,8 +107,8 @@ describe('survey', () => {
   it('says of every commit what it counted as', async () => {
     const { folder } = await demoWorkspace();
 
-    const { result } = await bevelstoneJson(['survey', '--changes'], { cwd: folder });
-    const shown = await bevelstone(['survey', '--changes'], { cwd: folder });
+    const { result } = await bevelstoneJson(['survey', ...nodePackages, '--changes'], { cwd: folder });
+    const shown = await bevelstone(['survey', ...nodePackages, '--changes'], { cwd: folder });
 
     const [tidemark] = result.packages;
     expect(
@@ -123,7 +123,11 @@ describe('survey', () => {
       'feat minor true feat',
     ]);
     expect(tidemark.changes[3]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
-    expect(result.others.map((one: { why: string }) => one.why)).toEqual(['not of a package', 'not of a package']);
+    expect(result.others.map((one: { why: string }) => one.why)).toEqual([
+      'not of a package',
+      'not of a package',
+      'not of a package',
+    ]);
     expect(shown.stdout).toMatch(/of no package\n.*\n.*not of a package\s+chore: say what/);
   });
 

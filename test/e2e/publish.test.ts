@@ -7,7 +7,7 @@ import path from 'node:path';
 import { describe, expect, it, onTestFinished } from 'vitest';
 import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
-import { demoWorkspace, goodToken, type TestWorkspace } from '../builders/workspace.ts';
+import { demoWorkspace, goodToken, nodePackages, type TestWorkspace } from '../builders/workspace.ts';
 
 const tags = (w: TestWorkspace) =>
   w
@@ -17,14 +17,14 @@ const tags = (w: TestWorkspace) =>
 
 async function built(): Promise<TestWorkspace> {
   const workspace = await demoWorkspace();
-  await bevelstone(['build'], { cwd: workspace.folder });
+  await bevelstone(['build', ...nodePackages], { cwd: workspace.folder });
   return workspace;
 }
 
 describe('publish', () => {
   it('tags, delivers, confirms and records; run again it finds everything there and changes nothing', async () => {
     const w = await built();
-    const run = () => bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const run = () => bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
 
     const first = await run();
     const ledger = w.git('rev-parse', 'refs/bevelstone/ledger');
@@ -33,13 +33,9 @@ describe('publish', () => {
     const states = (releases: { deliveries: { state: string; confirmed: string }[] }[]) =>
       releases.flatMap(({ deliveries }) => deliveries.map(({ state, confirmed }) => `${state} ${confirmed}`));
     expect(first.exitCode).toBe(0);
-    expect(states(first.result.releases)).toEqual(['delivered bytes', 'delivered bytes', 'delivered bytes']);
+    expect(states(first.result.releases)).toEqual(Array(4).fill('delivered bytes'));
     expect(second.exitCode).toBe(0);
-    expect(states(second.result.releases)).toEqual([
-      'already-there bytes',
-      'already-there bytes',
-      'already-there bytes',
-    ]);
+    expect(states(second.result.releases)).toEqual(Array(4).fill('already-there bytes'));
     expect(w.git('rev-parse', 'refs/bevelstone/ledger')).toBe(ledger);
     expect(w.git('ls-remote', 'origin', 'refs/bevelstone/ledger')).toContain(ledger);
     expect(w.git('cat-file', '-p', 'refs/tags/tidemark/1.4.0')).toMatch(/^Bevelstone-Run: [0-9a-f]{32}$/m);
@@ -48,7 +44,7 @@ describe('publish', () => {
 
   it('tells a fresh clone of every release', async () => {
     const w = await built();
-    await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
     const clone = path.join(temporaryFolder(), 'clone');
     execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), clone]);
 
@@ -60,6 +56,7 @@ describe('publish', () => {
       commit: w.git('rev-parse', 'HEAD'),
       deliveries: [
         { destination: 'office', state: 'delivered', confirmed: 'bytes' },
+        { destination: 'shelf', state: 'delivered', confirmed: 'bytes' },
         { destination: 'shelf', state: 'delivered', confirmed: 'bytes' },
       ],
     });
@@ -85,7 +82,10 @@ describe('publish', () => {
   ])('with %s says so', async (_, env, code, exitCode, why) => {
     const w = await built();
 
-    const run = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: { ...w.env, ...env } });
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+      cwd: w.folder,
+      env: { ...w.env, ...env },
+    });
 
     expect(run).toMatchObject({ exitCode, ok: false, error: { code } });
     expect(run.error?.why).toMatch(why);
@@ -93,25 +93,30 @@ describe('publish', () => {
 
   it('finishes with the right token what a wrong one began', async () => {
     const w = await built();
-    const wrong = await bevelstoneJson(['publish', '--tag', '--yes'], {
+    const wrong = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
       cwd: w.folder,
       env: { ...w.env, TIDE_OFFICE_TOKEN: 'wrong-token-000' },
     });
 
-    const right = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const right = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
 
     const states = (run: typeof right) =>
       run.result.releases.flatMap(({ deliveries }: { deliveries: { destination: string; state: string }[] }) =>
         deliveries.map(({ destination, state }) => `${destination} ${state}`),
       );
-    expect(states(wrong)).toEqual(['office failed', 'shelf delivered', 'office pending']);
-    expect(states(right)).toEqual(['office delivered', 'shelf already-there', 'office delivered']);
+    expect(states(wrong)).toEqual(['office failed', 'shelf delivered', 'shelf delivered', 'office pending']);
+    expect(states(right)).toEqual([
+      'office delivered',
+      'shelf already-there',
+      'shelf already-there',
+      'office delivered',
+    ]);
     expect(right.exitCode).toBe(0);
   });
 
   it.each([
-    [['publish', '--yes'], 'TAG_NOT_PUSHED', 3],
-    [['publish', '--tag'], 'CONFIRMATION_NEEDED', 2],
+    [['publish', ...nodePackages, '--yes'], 'TAG_NOT_PUSHED', 3],
+    [['publish', ...nodePackages, '--tag'], 'CONFIRMATION_NEEDED', 2],
   ])('%j sends nothing', async (args, code, exitCode) => {
     const w = await built();
 
@@ -125,27 +130,27 @@ describe('publish', () => {
   it('shows everything in a dry run and leaves nothing behind', async () => {
     const w = await built();
 
-    const run = await bevelstoneJson(['publish', '--tag', '--dry-run'], { cwd: w.folder, env: w.env });
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--dry-run'], { cwd: w.folder, env: w.env });
 
     expect(run.exitCode).toBe(0);
     expect(
       run.result.releases.flatMap(({ deliveries }: { deliveries: { state: string }[] }) =>
         deliveries.map(({ state }) => state),
       ),
-    ).toEqual(['pending', 'pending', 'pending']);
+    ).toEqual(Array(4).fill('pending'));
     expect(tags(w)).toEqual([]);
     expect(w.git('for-each-ref', 'refs/bevelstone')).toBe('');
   });
 
   it('refuses a version that is there with other bytes, before anything is pushed', async () => {
     const w = await built();
-    await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
     w.git('push', '--quiet', 'origin', ':refs/tags/tidemark/1.4.0', ':refs/tags/gauges/0.2.1');
     w.git('tag', '-d', 'tidemark/1.4.0', 'gauges/0.2.1');
     w.edit('packages/tidemark/README.md', (text) => `${text}\nMore.\n`, 'docs: more');
-    await bevelstone(['build'], { cwd: w.folder });
+    await bevelstone(['build', ...nodePackages], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
 
     expect(run).toMatchObject({ exitCode: 5, error: { code: 'DELIVERY_DIFFERS' } });
     expect(tags(w)).toEqual([]);
@@ -157,10 +162,10 @@ describe('publish', () => {
     const whole = readFileSync(file);
 
     writeFileSync(file, whole.subarray(0, whole.length / 2));
-    const cut = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const cut = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
     w.edit('packages/gauges/package.json', (text) => text.replace('"MIT"', '"Tide licence"'));
-    await bevelstone(['build'], { cwd: w.folder });
-    const ruled = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['build', ...nodePackages], { cwd: w.folder });
+    const ruled = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
 
     expect(cut).toMatchObject({ exitCode: 3, error: { code: 'ARCHIVE_DAMAGED' } });
     expect(ruled).toMatchObject({ exitCode: 3, error: { code: 'RULES_REFUSED' } });
@@ -171,9 +176,15 @@ describe('publish', () => {
   it('refuses when the tag names another commit on the remote, or is lightweight', async () => {
     const w = await built();
     w.git('push', '--quiet', 'origin', 'HEAD~3:refs/tags/tidemark/1.4.0');
-    const elsewhere = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const elsewhere = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
     w.git('push', '--quiet', '--force', 'origin', 'HEAD:refs/tags/tidemark/1.4.0');
-    const lightweight = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const lightweight = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(elsewhere).toMatchObject({ exitCode: 3, error: { code: 'TAG_ELSEWHERE' } });
     expect(lightweight).toMatchObject({ exitCode: 3, error: { code: 'TAG_NOT_PUSHED' } });
@@ -185,7 +196,7 @@ describe('publish', () => {
     execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), other]);
     execFileSync('git', ['config', 'user.name', 'Archive room'], { cwd: other });
     execFileSync('git', ['config', 'user.email', 'archive@fenmarsh.example'], { cwd: other });
-    await bevelstone(['build'], { cwd: other });
+    await bevelstone(['build', ...nodePackages], { cwd: other });
 
     const runs = await Promise.all(
       [w.folder, other].map((cwd) =>
@@ -207,7 +218,10 @@ describe('publish', () => {
     const w = await built();
     w.git('tag', 'gauges/0.2.1');
 
-    const run = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: w.folder, env: w.env });
+    const run = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(run).toMatchObject({
       exitCode: 3,
@@ -224,7 +238,10 @@ describe('publish', () => {
     await bevelstone(['build', '-p', 'gauges'], { cwd: other });
     await bevelstone(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: other, env: w.env });
 
-    const mine = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'tidemark'], { cwd: w.folder, env: w.env });
+    const mine = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'tidemark'], {
+      cwd: w.folder,
+      env: w.env,
+    });
     const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: w.folder });
 
     expect(mine.exitCode).toBe(0);
@@ -247,7 +264,7 @@ describe('publish', () => {
       server.close();
     });
     const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
-    const child = spawn(process.execPath, [programFile, 'publish', '--tag', '--yes', '--json'], {
+    const child = spawn(process.execPath, [programFile, 'publish', '--tag', '--yes', '--json', ...nodePackages], {
       cwd: w.folder,
       env: testEnvironment({ ...w.env, TIDE_OFFICE_URL: address }),
       stdio: ['ignore', 'pipe', 'ignore'],
@@ -260,7 +277,10 @@ describe('publish', () => {
     await hanging;
     child.kill('SIGINT');
     const [exitCode] = await once(child, 'close');
-    const finished = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const finished = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(exitCode).toBe(6);
     expect(JSON.parse(printed).error.code).toBe('CUT_SHORT');
@@ -269,7 +289,7 @@ describe('publish', () => {
       finished.result.releases.flatMap((one: { deliveries: { state: string }[] }) =>
         one.deliveries.map(({ state }) => state),
       ),
-    ).toEqual(['delivered', 'delivered', 'delivered']);
+    ).toEqual(Array(4).fill('delivered'));
   });
 
   it('never shows or stores the token', async () => {
@@ -277,11 +297,11 @@ describe('publish', () => {
     const forms = [goodToken, encodeURIComponent(goodToken), Buffer.from(goodToken).toString('base64').slice(0, 30)];
 
     const runs = [
-      await bevelstone(['publish', '--tag', '--yes', '--verbose'], {
+      await bevelstone(['publish', ...nodePackages, '--tag', '--yes', '--verbose'], {
         cwd: w.folder,
         env: { ...w.env, TIDE_OFFICE_URL: `${w.url}${goodToken}/` },
       }),
-      await bevelstone(['publish', '--tag', '--yes', '--json'], { cwd: w.folder, env: w.env }),
+      await bevelstone(['publish', ...nodePackages, '--tag', '--yes', '--json'], { cwd: w.folder, env: w.env }),
     ];
 
     const objects = execFileSync('sh', ['-c', 'git cat-file --batch-all-objects --batch'], {

@@ -24,6 +24,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
       : [step('npm install tidemark gauges', `${sign('nothing', screen)} skipped  ${demo.visit.why}`)];
   return [
     step('bevelstone survey', renderSurvey(demo.survey, screen, false)),
+    ...skippedLines(demo, screen),
     step('bevelstone build', renderBuild(demo.build, screen)),
     step('bevelstone verify', renderVerification(demo.verification, screen)),
     step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
@@ -37,7 +38,14 @@ export function renderDemo(demo: Demo, screen: Screen): string {
   ].join('\n\n');
 }
 
+function skippedLines({ missing }: Demo, screen: Screen): string[] {
+  if (missing.length === 0) return [];
+  return [
+    missing.map((one) => `${sign('nothing', screen)} skipped  ${cleanText(`${one.package}: ${one.why}`)}`).join('\n'),
+  ];
+}
+
 /** The `result` of `demo --json`. */
-export function demoJson({ folder, store, publication, visit }: Demo): unknown {
-  return { folder, store, releases: publication.releases, visit };
+export function demoJson({ folder, store, missing, publication, visit }: Demo): unknown {
+  return { folder, store, skipped: missing, releases: publication.releases, visit };
 }
