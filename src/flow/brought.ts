@@ -1,4 +1,4 @@
-import { copyFile } from 'node:fs/promises';
+import { createReadStream } from 'node:fs';
 import path from 'node:path';
 import picomatch from 'picomatch';
 import type { ArtifactConfig } from '../core/config/config.ts';
@@ -9,6 +9,7 @@ import { fillPlaceholders } from '../core/form/placeholder.ts';
 import { normaliseName } from '../core/manifest/pyproject-toml.ts';
 import { expectedVersion } from '../core/version/expected-version.ts';
 import { spellAll } from '../core/version/spelling.ts';
+import { OutputFile, type WrittenArchive } from '../world/archive/output-file.ts';
 import type { BuildJob } from './build-job.ts';
 import { type PackedArtifact, toRecord } from './pack-artifact.ts';
 import { readArtifact } from './read-artifact.ts';
@@ -39,7 +40,7 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
   if (found === undefined || matches.length > 1) throw notOne(one.name, glob, matches);
   const fileName = path.posix.basename(found.path);
   const file = path.join(target, fileName);
-  await copyFile(input.locate(found), file);
+  const copied = await copyWithDigests(input.locate(found), file);
   const read = await readArtifact(file);
   const wanted = expectedVersion(artifact.form, version, spellAll(version, survey.stream));
   const problems = [
@@ -55,9 +56,19 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
   const origin = input.originOf(found.path);
   const entries = read.entries.map(({ mtime: _, owner: __, ...entry }) => ({ ...entry, origin }));
   return {
-    record: { ...toRecord(fileName, artifact, platform, { ...read, entries }, ''), contentDigest: read.contentDigest },
+    record: {
+      ...toRecord(fileName, artifact, platform, { ...copied, entries }, ''),
+      contentDigest: read.contentDigest,
+    },
     entries,
   };
+}
+
+async function copyWithDigests(from: string, to: string): Promise<WrittenArchive> {
+  return OutputFile.fill(to, async (output) => {
+    for await (const chunk of createReadStream(from, { highWaterMark: 1 << 20 })) output.write(chunk);
+    return [];
+  });
 }
 
 /** What an artifact does not say cannot contradict; a jar names its module, not its coordinates. */

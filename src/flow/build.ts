@@ -73,7 +73,7 @@ export async function buildWorkspace(context: Context, options: BuildOptions): P
   warnAboutRoot(context, plan.packages);
   const resting = survey.packages.filter((_, index) => !plan.versions.has(survey.indexes[index] ?? -1));
   const base = { commit: survey.commit, dirty, resting };
-  const run = { context, survey, plan, tools, options };
+  const run: Run = { context, survey, plan, tools, options, said: new Set() };
   if (options.list) {
     const selections = await runAll(run, '', listPackage);
     return { ...base, releases: [], twice: null, selections };
@@ -124,6 +124,8 @@ type Run = {
   readonly plan: Plan;
   readonly tools: ToolCheck;
   readonly options: BuildOptions;
+  /** Warnings that were given already. */
+  readonly said: Set<string>;
 };
 
 const uncommittedStream: Stream = { type: 'look', name: 'uncommitted', label: 'uncommitted' };
@@ -193,10 +195,8 @@ type One<Done> = {
   readonly work: (job: BuildJob) => Promise<Done>;
 };
 
-async function runOne<Done>(
-  { context, survey, plan, tools, options }: Run,
-  { index, name, failed, links, folders, work }: One<Done>,
-): Promise<Done> {
+async function runOne<Done>(run: Run, { index, name, failed, links, folders, work }: One<Done>): Promise<Done> {
+  const { context, survey, plan, tools, options } = run;
   const one = survey.workspace.packages[index];
   const version = plan.versions.get(index);
   const surveyed = survey.packages[survey.indexes.indexOf(index)];
@@ -207,7 +207,7 @@ async function runOne<Done>(
   context.report({ type: 'started', what });
   let checkout: Checkout | null = null;
   try {
-    checkout = await makeCheckout(context, survey, name, options);
+    checkout = await makeCheckout(run, name);
     const result = await work({
       context,
       survey,
@@ -244,26 +244,24 @@ async function runOne<Done>(
   }
 }
 
-async function makeCheckout(
-  context: Context,
-  survey: Survey,
-  name: string,
-  { uncommitted }: BuildOptions,
-): Promise<Checkout> {
+async function makeCheckout({ context, survey, options, said }: Run, name: string): Promise<Checkout> {
   const { repository } = survey.workspace;
-  if (uncommitted) return copyWorkingFolder(repository.place, name);
+  if (options.uncommitted) return copyWorkingFolder(repository.place, name);
+  // Every package has a checkout of its own, and all of them lack the same.
+  const once = (text: string) => {
+    if (!said.has(text)) warn(context, text);
+    said.add(text);
+  };
   const checkout = await checkOut(repository.place, survey.commit, name);
   try {
     const { submodules, largeFiles, filters } = await fillOutsideFiles(repository, survey.commit, checkout.folder);
-    if (filters.length > 0)
-      warn(context, `filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);
+    if (filters.length > 0) once(`filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);
     if (submodules.length > 0)
-      warn(
-        context,
+      once(
         `submodules that this machine has not fetched are missing: ${some(submodules)}; fetch with git submodule update --init`,
       );
     if (largeFiles.length > 0)
-      warn(context, `large files that this machine has not fetched are pointers still: ${some(largeFiles)}`);
+      once(`large files that this machine has not fetched are pointers still: ${some(largeFiles)}`);
     return checkout;
   } catch (error) {
     await checkout.remove();

@@ -93,7 +93,7 @@ async function writeOne(file: string, [input]: readonly PackInput[]): Promise<Wr
   const bytes =
     content.type === 'bytes' ? content.bytes : content.type === 'file' ? await readFile(content.file) : Buffer.of();
   return OutputFile.fill(file, async (output) => {
-    await output.write(bytes);
+    output.write(bytes);
     const sha256 = sha256Of(bytes);
     return [{ path: inside, type: 'file', sizeBytes: bytes.byteLength, mode, linkname: null, sha256, origin }];
   });

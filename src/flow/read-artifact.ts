@@ -13,8 +13,6 @@ export type ReadArtifact = Omit<Artifact, 'entries'> &
   Description & {
     readonly entries: readonly ReadEntry[];
     readonly sha256: string;
-    readonly sha512: string;
-    readonly sha1: string;
     readonly contentDigest: string;
   };
 
@@ -48,14 +46,12 @@ export async function readArtifact(file: string, options: ReadOptions = {}): Pro
   const texts = new Map([...archive.kept].map(([name, bytes]) => [name, bytes.toString('utf8')]));
   const fileName = path.basename(file);
   const description = describeArtifact({ ...archive, fileName, texts, binaries });
-  const { entries, sizeBytes, sha256, sha512, sha1 } = archive;
+  const { entries, sizeBytes, sha256 } = archive;
   return {
     ...description,
     fileName,
     sizeBytes,
     sha256,
-    sha512,
-    sha1,
     entries,
     secrets: scanner?.found ?? [],
     contentDigest: contentDigest(entries, description.metadata),

@@ -81,13 +81,12 @@ function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, scr
 
 /** The `result` of `inspect --json`. */
 export function inspectionJson({ file, artifact, comparison, picks, leftBehind, extracted }: Inspection): unknown {
-  const { form, manifest, entries, sizeBytes, sha256, sha512, contentDigest, targets, commit } = artifact;
+  const { form, manifest, entries, sizeBytes, sha256, contentDigest, targets, commit } = artifact;
   return {
     file,
     form,
     size: sizeBytes,
     sha256,
-    sha512,
     contentDigest,
     version: manifest?.common.version ?? null,
     commit,

@@ -1,5 +1,6 @@
 import type { BuiltForm } from '../config/config.ts';
 import { type Staged, selectByRules } from '../contents/select.ts';
+import { BevelstoneError } from '../error/bevelstone-error.ts';
 import type { Form, FormInput } from './form.ts';
 import { fillPlaceholders } from './placeholder.ts';
 import type { ArtifactPlan } from './plan.ts';
@@ -24,7 +25,30 @@ export const forms: Readonly<Record<BuiltForm, () => Promise<Form>>> = {
 /** Lays an artifact out: selects what goes in, then says where everything stands. Entries of contents rules come first. */
 export async function planArtifact(input: FormInput): Promise<ArtifactPlan> {
   const form = await forms[input.artifact.form]();
-  return form.plan(input, await stage(form, input));
+  const staged = await stage(form, input);
+  refuseLinks(input, staged);
+  return form.plan(input, staged);
+}
+
+const withoutLinks: readonly BuiltForm[] = [
+  'npm-tarball',
+  'wheel',
+  'jar',
+  'sources-jar',
+  'documentation-jar',
+  'nupkg',
+  'snupkg',
+];
+
+/** Installers of these forms pass over links or write them as text files. */
+function refuseLinks({ artifact, packageName }: FormInput, staged: readonly Staged[]): void {
+  const link = staged.find(({ source }) => source.linkname !== null);
+  if (link === undefined || !withoutLinks.includes(artifact.form)) return;
+  throw new BevelstoneError('CONTENTS_UNSAFE', {
+    message: `${link.source.path} of ${packageName} is a symbolic link, and a ${artifact.form} can have none`,
+    why: `it points to ${link.source.linkname}, and installers would leave it out or write that text instead`,
+    fix: 'Select the file that it points to, with `as` for its place, or leave the link out with `except`',
+  });
 }
 
 /** The files that an artifact takes, with their places, before anything is packed. */

@@ -65,13 +65,6 @@ export function encodeTarComment(comment: string, mtime: number): Buffer {
   return Buffer.concat([header, body, padding(body.length)]);
 }
 
-/** The comment of the global header that a tar archive begins with, or null; what `git get-tar-commit-id` prints. */
-export function decodeTarComment(head: Uint8Array): string | null {
-  const text = Buffer.from(head.buffer, head.byteOffset, head.byteLength).toString('utf8', 0, 2 * blockBytes);
-  if (text.charAt(156) !== 'g' || text.length < 2 * blockBytes) return null;
-  return /^\d+ comment=([^\n]*)\n/.exec(text.slice(blockBytes))?.[1] ?? null;
-}
-
 /** Zeros that fill the last block of a member. */
 export function padding(sizeBytes: number): Buffer {
   return Buffer.alloc((blockBytes - (sizeBytes % blockBytes)) % blockBytes);

@@ -16,8 +16,6 @@ export type ReadArchive = {
   readonly control: ReadonlyMap<string, string>;
   readonly sizeBytes: number;
   readonly sha256: string;
-  readonly sha512: string;
-  readonly sha1: string;
 };
 
 /** What a container's reader gives. */

@@ -21,6 +21,13 @@ export type EntryWatcher = {
 /** What an entry's header says before its bytes come. */
 export type EntryHeader = Omit<ReadEntry, 'sha256'>;
 
+/** Takes the bytes of one file, piece by piece. */
+export type EntrySink = {
+  /** @returns a promise when whoever watches wants to be waited for. */
+  readonly write: (chunk: Uint8Array) => void | Promise<void>;
+  readonly end: () => void;
+};
+
 /** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
 export class EntryCollector {
   readonly entries: ReadEntry[] = [];
@@ -39,24 +46,38 @@ export class EntryCollector {
     this.entries.push({ ...header, sha256 });
   }
 
-  /** A file with its bytes. @throws ARCHIVE_TOO_LARGE */
-  async file(header: EntryHeader, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>): Promise<void> {
+  /** A file whose bytes follow. @throws ARCHIVE_TOO_LARGE here and with every piece. */
+  begin(header: EntryHeader): EntrySink {
     const { path, sizeBytes } = header;
     this.#budget.entry();
     const isWanted = this.#watcher.wants?.(path, sizeBytes) === true && this.#budget.keeps(sizeBytes);
     const parts: Uint8Array[] = [];
     const hash = createHash('sha256');
     let isFirst = true;
+    return {
+      write: (chunk) => {
+        this.#budget.unpacked(chunk.byteLength);
+        hash.update(chunk);
+        // A stream's buffer may be used again once it has been read.
+        if (isWanted) parts.push(Buffer.from(chunk));
+        const busy = this.#watcher.chunk?.(path, chunk, isFirst);
+        isFirst = false;
+        return busy;
+      },
+      end: () => {
+        if (isWanted) this.kept.set(path, Buffer.concat(parts));
+        this.entries.push({ ...header, sha256: hash.digest('hex') });
+      },
+    };
+  }
+
+  /** A file with its bytes. @throws ARCHIVE_TOO_LARGE */
+  async file(header: EntryHeader, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>): Promise<void> {
+    const sink = this.begin(header);
     for await (const chunk of chunks) {
-      this.#budget.unpacked(chunk.byteLength);
-      hash.update(chunk);
-      const busy = this.#watcher.chunk?.(path, chunk, isFirst);
+      const busy = sink.write(chunk);
       if (busy !== undefined) await busy;
-      isFirst = false;
-      // A stream's buffer may be used again once it has been read.
-      if (isWanted) parts.push(Buffer.from(chunk));
     }
-    if (isWanted) this.kept.set(path, Buffer.concat(parts));
-    this.entries.push({ ...header, sha256: hash.digest('hex') });
+    sink.end();
   }
 }

@@ -1,9 +1,11 @@
+import { availableParallelism } from 'node:os';
 import { promisify } from 'node:util';
 import { constants, crc32, deflateRaw, type ZlibOptions } from 'node:zlib';
 
 const blockBytes = 1 << 20;
 const windowBytes = 32 * 1024;
-const inFlight = 4;
+// One more than the cores keeps them busy; more only makes them take turns.
+const inFlight = Math.min(4, availableParallelism() + 1);
 
 const deflateBlock: (input: Uint8Array, options: ZlibOptions) => Promise<Buffer> = promisify(deflateRaw);
 

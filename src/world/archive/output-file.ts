@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { writeSync } from 'node:fs';
 import { type FileHandle, open } from 'node:fs/promises';
 import type { PackedEntry } from '../../core/contents/entry.ts';
 
@@ -34,7 +35,7 @@ export class OutputFile {
     const output = new OutputFile(await open(file, 'wx', 0o644));
     try {
       const entries = await fill(output);
-      await output.#flush();
+      output.#flush();
       await output.#handle.sync();
       const [sha256 = '', sha512 = '', sha1 = ''] = output.#hashes.map((hash) => hash.digest('hex'));
       return { sizeBytes: output.sizeBytes, sha256, sha512, sha1, entries };
@@ -43,20 +44,18 @@ export class OutputFile {
     }
   }
 
-  async write(bytes: Uint8Array): Promise<void> {
+  write(bytes: Uint8Array): void {
     this.sizeBytes += bytes.byteLength;
     this.#gathered.push(bytes);
     this.#gatheredBytes += bytes.byteLength;
-    if (this.#gatheredBytes >= gatherBytes) await this.#flush();
+    if (this.#gatheredBytes >= gatherBytes) this.#flush();
   }
 
-  async #flush(): Promise<void> {
+  #flush(): void {
     const bytes = this.#gathered.length === 1 ? (this.#gathered[0] as Uint8Array) : Buffer.concat(this.#gathered);
     [this.#gathered, this.#gatheredBytes] = [[], 0];
-    if (bytes.byteLength === 0) return;
-    // The file grows on another thread while the digests are taken on this one.
-    const written = this.#handle.writeFile(bytes);
+    // In the thread pool a write would wait behind the compression that is to be fed meanwhile.
+    for (let at = 0; at < bytes.byteLength; ) at += writeSync(this.#handle.fd, bytes, at);
     for (const hash of this.#hashes) hash.update(bytes);
-    await written;
   }
 }

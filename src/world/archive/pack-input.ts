@@ -1,6 +1,5 @@
 import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
-import { readFile } from 'node:fs/promises';
+import { createReadStream, readFileSync } from 'node:fs';
 import type { Origin } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
@@ -70,7 +69,8 @@ export async function loadSmall(input: PackInput): Promise<LoadedInput> {
   const { content } = input;
   if (content.type === 'bytes') return { input, bytes: content.bytes };
   if (content.type !== 'file' || content.sizeBytes > wholeBytes) return { input, bytes: null };
-  const bytes = await readFile(content.file);
+  // Compression keeps the thread pool busy, where a small read would wait behind blocks of a megabyte.
+  const bytes = readFileSync(content.file);
   if (bytes.length !== content.sizeBytes) throw changed(input.path, content.sizeBytes);
   return { input, bytes };
 }

@@ -1,9 +1,8 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
 import { open, stat } from 'node:fs/promises';
 import { ArchiveBudget, ordinaryLimits, type ReadLimits } from './budget.ts';
 import type { ContainerReader, ReadArchive, ReadContainer, ReadContents } from './container.ts';
 import type { EntryWatcher } from './entry-watcher.ts';
+import { fileDigest } from './file-digest.ts';
 import { damaged, translateReadError, unknownForm } from './read-errors.ts';
 
 /**
@@ -20,9 +19,12 @@ export async function readArchive(
     const { size } = await stat(file);
     const container = await containerOf(file);
     const budget = new ArchiveBudget(file, size, limits);
-    const [contents, digests] = await Promise.all([readContents(container, file, watcher, budget), digestsOf(file)]);
+    const [contents, sha256] = await Promise.all([
+      readContents(container, file, watcher, budget),
+      fileDigest(file, size),
+    ]);
     if (contents.entries.length === 0) throw damaged(file, 'it holds no entry');
-    return { container, ...contents, sizeBytes: size, ...digests };
+    return { container, ...contents, sizeBytes: size, sha256 };
   } catch (error) {
     throw translateReadError(error, file);
   }
@@ -69,12 +71,4 @@ async function readContents(
 ): Promise<ReadContents> {
   const read = await readers[container]();
   return read(file, watcher, budget);
-}
-
-async function digestsOf(file: string): Promise<Pick<ReadArchive, 'sha256' | 'sha512' | 'sha1'>> {
-  const hashes = [createHash('sha256'), createHash('sha512'), createHash('sha1')] as const;
-  for await (const chunk of createReadStream(file, { highWaterMark: 1 << 20 }))
-    for (const hash of hashes) hash.update(chunk);
-  const [sha256 = '', sha512 = '', sha1 = ''] = hashes.map((hash) => hash.digest('hex'));
-  return { sha256, sha512, sha1 };
 }

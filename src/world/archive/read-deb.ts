@@ -1,12 +1,11 @@
 import { createReadStream } from 'node:fs';
 import { type FileHandle, open } from 'node:fs/promises';
 import { Readable } from 'node:stream';
-import { createGunzip } from 'node:zlib';
 import { arMark, decodeArHeader } from '../../core/form/ar-header.ts';
 import type { ArchiveBudget } from './budget.ts';
 import type { ContainerReader } from './container.ts';
 import { damaged } from './read-errors.ts';
-import { readTar } from './read-tar.ts';
+import { gunzip, readTar } from './read-tar.ts';
 
 const headerBytes = 60;
 const mostMembers = 64;
@@ -65,30 +64,30 @@ async function openMember(
   file: string,
   { name, start, sizeBytes }: ArMember,
   budget: ArchiveBudget,
-): Promise<(NodeJS.ReadableStream | NodeJS.ReadWriteStream)[]> {
+): Promise<AsyncIterable<Buffer>> {
   const source =
     sizeBytes === 0
       ? Readable.from([])
       : createReadStream(file, { start, end: start + sizeBytes - 1, highWaterMark: 1 << 18 });
   const ending = /\.tar\.?(\w*)$/.exec(name)?.[1] ?? '';
-  if (ending === '') return [source];
-  if (ending === 'gz') return [source, createGunzip({ chunkSize: 1 << 18 })];
+  if (ending === '') return source;
+  if (ending === 'gz') return gunzip(source);
   if (ending === 'xz') {
     const { XzReadableStream } = await import('xz-decompress');
     const unpacked = new XzReadableStream(Readable.toWeb(source) as unknown as ReadableStream<Uint8Array>);
-    return [Readable.fromWeb(unpacked as never)];
+    return Readable.fromWeb(unpacked as never);
   }
-  if (ending === 'zst') return [Readable.from(unpackZstandard(source, budget))];
+  if (ending === 'zst') return unpackZstandard(source, budget);
   throw damaged(file, `${name} is packed in a way that deb(5) does not know`);
 }
 
 /** RFC 8878, in pieces as they come. */
-async function* unpackZstandard(source: AsyncIterable<Uint8Array>, budget: ArchiveBudget): AsyncGenerator<Uint8Array> {
+async function* unpackZstandard(source: AsyncIterable<Uint8Array>, budget: ArchiveBudget): AsyncGenerator<Buffer> {
   const { Decompress } = await import('fzstd');
-  let ready: Uint8Array[] = [];
+  let ready: Buffer[] = [];
   const stream = new Decompress((chunk) => {
     budget.refuseSize(chunk.byteLength);
-    ready.push(chunk);
+    ready.push(Buffer.from(chunk));
   });
   for await (const chunk of source) {
     stream.push(chunk);

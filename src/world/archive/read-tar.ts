@@ -1,84 +1,196 @@
 import { createReadStream } from 'node:fs';
-import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
-import { extract, type Header } from 'tar-stream';
 import type { Entry } from '../../core/contents/entry.ts';
-import { decodeTarComment } from '../../core/form/tar-header.ts';
+import { blockBytes } from '../../core/form/tar-header.ts';
+import {
+  decodePax,
+  decodeTarHeader,
+  type PaxValues,
+  TarError,
+  type TarHeader,
+  text,
+  withPax,
+} from '../../core/form/tar-reader.ts';
 import type { ArchiveBudget } from './budget.ts';
 import type { ContainerReader, ReadContents } from './container.ts';
-import { EntryCollector, type EntryHeader, type EntryWatcher } from './entry-watcher.ts';
+import { EntryCollector, type EntryHeader, type EntrySink, type EntryWatcher } from './entry-watcher.ts';
 
 const chunkBytes = 1 << 20;
+const mostExtendedBytes = 1 << 20;
 
 /** Reads a gzipped tar, streaming. */
 export const readTarGz: ContainerReader = async (file, watcher, budget) => {
   const source = createReadStream(file, { highWaterMark: chunkBytes });
-  // Small chunks cost more to pass on than to unpack.
-  return readTar([source, createGunzip({ chunkSize: chunkBytes })], watcher, budget);
+  return readTar(gunzip(source), watcher, budget);
 };
 
 /** Reads a plain tar, streaming. */
 export const readPlainTar: ContainerReader = async (file, watcher, budget) =>
-  readTar([createReadStream(file, { highWaterMark: chunkBytes })], watcher, budget);
+  readTar(createReadStream(file, { highWaterMark: chunkBytes }), watcher, budget);
+
+/** Unpacks ahead of its reader, so that both are at work. Small chunks would cost more to pass on than to unpack. */
+export function gunzip(source: NodeJS.ReadableStream): AsyncIterable<Buffer> {
+  const unpacked = createGunzip({ chunkSize: chunkBytes, highWaterMark: 4 * chunkBytes } as object);
+  source.on('error', (error) => unpacked.destroy(error));
+  return source.pipe(unpacked);
+}
 
 /**
- * Reads a tar at the end of some streams, once.
+ * Reads a tar archive once, as its bytes come.
  * @param rename gives an entry its path, null to pass over it.
+ * @throws TarError, ARCHIVE_TOO_LARGE, and whatever the bytes' source throws.
  */
 export async function readTar(
-  streams: readonly (NodeJS.ReadableStream | NodeJS.ReadWriteStream)[],
+  source: AsyncIterable<Buffer>,
   watcher: EntryWatcher,
   budget: ArchiveBudget,
   rename: (path: string) => string | null = (path) => path,
 ): Promise<ReadContents> {
-  const collector = new EntryCollector(watcher, budget);
-  const reader = extract();
-  let comment: string | null = null;
-  const read = (async () => {
-    for await (const member of reader) {
-      const header = member.header as Header;
-      const path = rename(header.name);
-      const entry = toHeader(header, path ?? '');
-      if (path === null || entry.type !== 'file') {
-        if (path !== null) collector.add(entry);
-        for await (const chunk of member as AsyncIterable<Buffer>) budget.unpacked(chunk.length);
+  const reader = new TarReader(new EntryCollector(watcher, budget), budget, rename);
+  for await (const chunk of source) {
+    if (reader.isEnded) continue;
+    const busy = reader.push(chunk);
+    if (busy !== null) await busy;
+  }
+  return reader.end();
+}
+
+type Body = { left: number; readonly take: (part: Buffer) => void | Promise<void>; readonly end: () => void };
+
+/** Goes through the blocks of a tar archive: header, body, padding, again and again. */
+class TarReader {
+  readonly #collector: EntryCollector;
+  readonly #budget: ArchiveBudget;
+  readonly #rename: (path: string) => string | null;
+  #partial: Buffer | null = null;
+  #body: Body | null = null;
+  #padding = 0;
+  #pax: PaxValues = {};
+  #global: PaxValues = {};
+  isEnded = false;
+
+  constructor(collector: EntryCollector, budget: ArchiveBudget, rename: (path: string) => string | null) {
+    [this.#collector, this.#budget, this.#rename] = [collector, budget, rename];
+  }
+
+  /** @returns a promise only when somebody who watches the bytes asks to be waited for. */
+  push(chunk: Buffer): Promise<void> | null {
+    for (let at = 0; at < chunk.length && !this.isEnded; ) {
+      if (this.#body !== null && this.#body.left > 0) {
+        const part = chunk.subarray(at, at + this.#body.left);
+        this.#body.left -= part.length;
+        at += part.length;
+        const busy = this.#body.take(part);
+        if (busy instanceof Promise) return busy.then(() => this.push(chunk.subarray(at)) ?? undefined);
+      } else if (this.#body !== null) {
+        this.#body.end();
+        this.#body = null;
+      } else if (this.#padding > 0) {
+        const skipped = Math.min(this.#padding, chunk.length - at);
+        this.#padding -= skipped;
+        at += skipped;
       } else {
-        await collector.file(entry, member as AsyncIterable<Buffer>);
+        at += this.#header(chunk, at);
       }
     }
-  })();
-  const watchHead = async function* (source: AsyncIterable<Buffer>) {
-    let isFirst = true;
-    for await (const chunk of source) {
-      if (isFirst) comment = decodeTarComment(chunk);
-      isFirst = false;
-      yield chunk;
+    return null;
+  }
+
+  end(): ReadContents {
+    if (this.#body !== null && this.#body.left === 0) {
+      this.#body.end();
+      this.#body = null;
     }
-  };
-  await Promise.all([pipeline([...streams, watchHead as never, reader]), read]);
-  return { entries: collector.entries, kept: collector.kept, comment, control: new Map() };
+    if (this.#body !== null || this.#partial !== null) throw new TarError('unexpected end of file');
+    const { entries, kept } = this.#collector;
+    return { entries, kept, comment: this.#global['comment'] ?? null, control: new Map() };
+  }
+
+  /** Takes a header, or the part of one that the chunk has. @returns how many bytes were taken. */
+  #header(chunk: Buffer, at: number): number {
+    const before = this.#partial;
+    const missing = blockBytes - (before?.length ?? 0);
+    const part = chunk.subarray(at, at + missing);
+    const block: Buffer = before === null ? part : Buffer.concat([before, part]);
+    if (block.length < blockBytes) {
+      // The chunk's own bytes may be used again once it has been read.
+      this.#partial = Buffer.from(block);
+      return part.length;
+    }
+    this.#partial = null;
+    const header = decodeTarHeader(block);
+    if (header === null) this.isEnded = true;
+    else this.#begin(header);
+    return part.length;
+  }
+
+  #begin(header: TarHeader): void {
+    const isExtended = /[xgLK]/.test(header.typeflag);
+    const whole = isExtended ? header : withPax(header, { ...this.#global, ...this.#pax });
+    const sizeBytes = isExtended || isFile(whole) ? whole.sizeBytes : 0;
+    this.#padding = (blockBytes - (sizeBytes % blockBytes)) % blockBytes;
+    this.#body = isExtended ? this.#extended(header) : this.#entry(whole, sizeBytes);
+    if (!isExtended) this.#pax = {};
+  }
+
+  /** What an extended header holds is for the next entry, or for all that follow. */
+  #extended({ typeflag, sizeBytes }: TarHeader): Body {
+    if (sizeBytes > mostExtendedBytes) throw new TarError(`an extended header has ${sizeBytes} bytes`);
+    const parts: Buffer[] = [];
+    return {
+      left: sizeBytes,
+      take: (part) => {
+        this.#budget.unpacked(part.length);
+        parts.push(Buffer.from(part));
+      },
+      end: () => {
+        const body = Buffer.concat(parts);
+        if (typeflag === 'g') this.#global = { ...this.#global, ...decodePax(body) };
+        else if (typeflag === 'x') this.#pax = { ...this.#pax, ...decodePax(body) };
+        else this.#pax = { ...this.#pax, [typeflag === 'L' ? 'path' : 'linkpath']: text(body, 0, body.length) };
+      },
+    };
+  }
+
+  #entry(header: TarHeader, sizeBytes: number): Body {
+    const path = this.#rename(header.name);
+    const described = path === null ? null : toEntry(header, path);
+    const sink: EntrySink | null =
+      described !== null && described.type === 'file' ? this.#collector.begin(described) : null;
+    if (described !== null && sink === null) this.#collector.add(described);
+    const skip = (part: Buffer) => this.#budget.unpacked(part.length);
+    return { left: sizeBytes, take: sink === null ? skip : sink.write, end: sink === null ? () => {} : sink.end };
+  }
 }
 
 const types: Readonly<Record<string, Entry['type']>> = {
-  file: 'file',
-  'contiguous-file': 'file',
-  directory: 'folder',
-  symlink: 'symlink',
-  link: 'hardlink',
+  '0': 'file',
+  '7': 'file',
+  '1': 'hardlink',
+  '2': 'symlink',
+  '5': 'folder',
 };
 
-function toHeader(header: Header, path: string): EntryHeader {
-  const type = types[header.type ?? 'file'] ?? 'special';
-  const names = [header.uname, header.gname].some((name) => (name ?? '') !== '')
-    ? ` ${header.uname}:${header.gname}`
-    : '';
+/** An old archive marks a folder by the slash at the end of its name alone. */
+function typeOf({ typeflag, name }: TarHeader): Entry['type'] {
+  return typeflag === '0' && name.endsWith('/') ? 'folder' : (types[typeflag] ?? 'special');
+}
+
+function isFile(header: TarHeader): boolean {
+  const type = typeOf(header);
+  return type === 'file' || type === 'special';
+}
+
+function toEntry(header: TarHeader, path: string): EntryHeader {
+  const type = typeOf(header);
+  const { mode, mtime, owner, linkname } = header;
   return {
-    path,
+    path: type === 'folder' && !path.endsWith('/') ? `${path}/` : path,
     type,
-    sizeBytes: type === 'file' ? (header.size ?? 0) : 0,
-    mode: (header.mode ?? 0) & 0o7777,
-    linkname: type === 'symlink' || type === 'hardlink' ? (header.linkname ?? '') : null,
-    mtime: header.mtime === undefined ? null : Math.floor(header.mtime.getTime() / 1000),
-    owner: `${header.uid ?? 0}:${header.gid ?? 0}${names}`,
+    sizeBytes: type === 'file' ? header.sizeBytes : 0,
+    mode,
+    linkname: type === 'symlink' || type === 'hardlink' ? linkname : null,
+    mtime,
+    owner,
   };
 }

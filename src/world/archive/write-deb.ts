@@ -35,7 +35,7 @@ export async function writeDeb(
     const controlBytes = Buffer.concat(parts);
     const { size } = await stat(spill);
     return await OutputFile.fill(file, async (output) => {
-      await output.write(arMark);
+      output.write(arMark);
       await writeMember(output, 'debian-binary', [Buffer.from('2.0\n')], 4, mtime);
       await writeMember(output, 'control.tar.gz', [controlBytes], controlBytes.length, mtime);
       await writeMember(output, 'data.tar.gz', createReadStream(spill), size, mtime);
@@ -56,7 +56,7 @@ async function writeMember(
   sizeBytes: number,
   mtime: number,
 ): Promise<void> {
-  await output.write(encodeArHeader(name, sizeBytes, mtime));
-  for await (const chunk of chunks) await output.write(chunk);
-  if (sizeBytes % 2 === 1) await output.write(Buffer.from('\n'));
+  output.write(encodeArHeader(name, sizeBytes, mtime));
+  for await (const chunk of chunks) output.write(chunk);
+  if (sizeBytes % 2 === 1) output.write(Buffer.from('\n'));
 }

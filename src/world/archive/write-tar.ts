@@ -28,7 +28,7 @@ export async function writeTarGz(
   return OutputFile.fill(file, async (output) => {
     const entries: PackedEntry[] = [];
     const packed = ({ md5: _, ...entry }: PackedSoFar) => entries.push(entry);
-    for await (const chunk of gzip(tarBytes(inputs, options, packed))) await output.write(chunk);
+    for await (const chunk of gzip(tarBytes(inputs, options, packed))) output.write(chunk);
     return entries;
   });
 }

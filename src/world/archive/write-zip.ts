@@ -61,15 +61,17 @@ export async function writeZip(
         packedBytes,
         offset: output.sizeBytes,
       };
-      await output.write(encodeLocalHeader(member, mtime));
-      if (packed.bytes !== null) await output.write(packed.bytes);
-      else if (content.type === 'file') await copyLarge(output, method === 8 ? spill : content.file);
-      await rm(spill, { force: true });
+      output.write(encodeLocalHeader(member, mtime));
+      if (packed.bytes !== null) output.write(packed.bytes);
+      else if (content.type === 'file') {
+        await copyLarge(output, method === 8 ? spill : content.file);
+        await rm(spill, { force: true });
+      }
       members.push(member);
       const seen = type === 'symlink' ? 0 : sizeBytes;
       entries.push({ path, type, sizeBytes: seen, mode, linkname, sha256, origin, md5: null });
     }
-    await output.write(encodeDirectory(members, mtime, output.sizeBytes, comment ?? ''));
+    output.write(encodeDirectory(members, mtime, output.sizeBytes, comment ?? ''));
     return entries.map(({ md5: _, ...entry }): PackedEntry => entry);
   });
 }
@@ -140,5 +142,5 @@ async function packLarge(input: PackInput, file: string, sizeBytes: number, spil
 }
 
 async function copyLarge(output: OutputFile, file: string): Promise<void> {
-  for await (const chunk of createReadStream(file, { highWaterMark: wholeBytes })) await output.write(chunk);
+  for await (const chunk of createReadStream(file, { highWaterMark: wholeBytes })) output.write(chunk);
 }

@@ -292,6 +292,16 @@ it.each([
   expect(pyprojectFormat.stamp(text, { version: '1.4.0', ranges: [] }, 'pyproject.toml')).toBe(stamped);
 });
 
+it('a symbolic link is refused where installers know none', async () => {
+  const input = formInput('wheel', { ...source, 'src/tide_mark/a.py': '' });
+  const linked = candidate('src/tide_mark/b.py', { linkname: 'a.py' });
+
+  await expect(planArtifact({ ...input, files: [...input.files, linked] })).rejects.toMatchObject({
+    code: 'CONTENTS_UNSAFE',
+    message: expect.stringContaining('src/tide_mark/b.py'),
+  });
+});
+
 it('a symbolic link in the sources stays one', async () => {
   const input = formInput('sdist', { ...source, 'src/tide_mark/a.py': '' });
   const linked = candidate('src/tide_mark/b.py', { linkname: 'a.py' });

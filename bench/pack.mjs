@@ -1,0 +1,64 @@
+// Packing a tree with digests of entries and output against tar, gzip and zip; reading it against tar -tzf.
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { buildSync } from 'esbuild';
+import { compare, report } from './measure.mjs';
+import { makeTree } from './tree.mjs';
+
+const root = path.join(import.meta.dirname, '..');
+const top = mkdtempSync(path.join(tmpdir(), 'bevelstone-bench-'));
+const tree = path.join(top, 'tree');
+const packer = path.join(top, 'packer.mjs');
+const rounds = Number(process.argv[2] ?? 5);
+makeTree(tree, { files: 10_000, sizeBytes: 300_000_000 });
+// The packing alone: a build would count a checkout too, which the plain tools do not make.
+buildSync({
+  stdin: {
+    contents: `
+      import { listFiles } from './src/world/list-files.ts';
+      import { writeTarGz } from './src/world/archive/write-tar.ts';
+      import { writeZip } from './src/world/archive/write-zip.ts';
+      import path from 'node:path';
+      const [folder, out] = process.argv.slice(2);
+      const files = (await listFiles(folder)).sort((a, b) => (a.path < b.path ? -1 : 1));
+      const inputs = files.map(({ path: inside, sizeBytes }) => ({ path: inside, mode: 0o644, origin: { type: 'generated' },
+        content: { type: 'file', file: path.join(folder, inside), sizeBytes } }));
+      const write = out.endsWith('.zip') ? writeZip : writeTarGz;
+      const written = await write(out, inputs, { mtime: 1_775_000_000 });
+      console.log(written.sha256, written.entries.length);`,
+    resolveDir: root,
+    loader: 'ts',
+  },
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  outfile: packer,
+  logLevel: 'warning',
+});
+
+const [tarGz, zip] = [path.join(top, 'ours.tar.gz'), path.join(top, 'ours.zip')];
+const sh = (command) => ({ program: 'sh', args: ['-c', command], cwd: top });
+const node = (...args) => ({ program: process.execPath, args, cwd: top });
+const fresh = (file, run) => sh(`rm -f ${file}; ${[run.program, ...run.args].join(' ')}`);
+const results = [
+  report('pack as tar.gz', compare(fresh(tarGz, node(packer, tree, tarGz)), sh('tar --sort=name -cf - tree | gzip -6 > theirs.tar.gz'), rounds), 0.6),
+  report('pack as zip', compare(fresh(zip, node(packer, tree, zip)), sh('rm -f theirs.zip; zip -6 -q -r theirs.zip tree'), rounds), 0.7),
+  report('inspect with entry digests', compare(node(path.join(root, 'dist/main.js'), 'inspect', tarGz, '--json'), sh(`tar -tzf ${tarGz}`), rounds), 1),
+];
+const hook = path.join(import.meta.dirname, 'peak-memory.cjs');
+for (const [title, args] of [
+  ['pack as tar.gz', [packer, tree, path.join(top, 'again.tar.gz')]],
+  ['pack as zip', [packer, tree, path.join(top, 'again.zip')]],
+  ['inspect', [path.join(root, 'dist/main.js'), 'inspect', tarGz, '--json']],
+]) {
+  const { stderr } = spawnSync(process.execPath, ['-r', hook, ...args], { encoding: 'utf8', stdio: ['ignore', 'ignore', 'pipe'] });
+  const peak = Number(/^peak (\d+)$/m.exec(stderr)?.[1]);
+  console.log(`${title.padEnd(34)} ${peak} MB of memory at most, ${peak < 200 ? 'within' : 'OVER'} 200`);
+  results.push(peak < 200);
+}
+const megabytes = (file) => (statSync(file).size / 1e6).toFixed(1);
+console.log(`sizes: ours ${megabytes(tarGz)} MB, gzip ${megabytes(path.join(top, 'theirs.tar.gz'))} MB; ours ${megabytes(zip)} MB, zip ${megabytes(path.join(top, 'theirs.zip'))} MB`);
+rmSync(top, { recursive: true });
+process.exitCode = results.every(Boolean) ? 0 : 1;

@@ -1,0 +1,360 @@
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { hostPlatform } from '../../src/world/platform.ts';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { TestRepository, testEnvironment } from '../builders/repository.ts';
+import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
+
+/** A repository with plain packages, each given as YAML, checked out. */
+function workspace(
+  packages: Readonly<Record<string, string>>,
+  files: Readonly<Record<string, string>> = {},
+): TestRepository {
+  const entries = Object.entries(packages).map(
+    ([name, body]) => `  ${name}:\n    folder: ${name}\n    ecosystem: plain\n${body.replace(/^/gm, '    ')}\n`,
+  );
+  const sources = Object.fromEntries(Object.keys(packages).map((name) => [`${name}/source.txt`, 'tide\n']));
+  const r = new TestRepository(
+    { 'bevelstone.yaml': `schema: 1\npackages:\n${entries.join('')}`, ...sources, ...files },
+    'feat: begin',
+  );
+  r.checkOut();
+  return r;
+}
+
+function unpacked(file: string, inside: string): string {
+  return execFileSync('tar', ['-xzOf', file, inside], { encoding: 'utf8' });
+}
+
+const archive = 'artifacts: [{ form: tar.gz }]';
+
+describe('build steps', () => {
+  it('get their placeholders, folders and environment, and what was built before', async () => {
+    const r = new TestRepository(
+      {
+        'bevelstone.yaml': `schema: 1
+packages:
+  base: { folder: base, artifacts: [{ form: npm-tarball }] }
+  top:
+    folder: top
+    built-for: debug
+    build:
+      - "echo {version} {commit} $BEVELSTONE_BUILT_FOR > facts.txt; ls $BEVELSTONE_DEPS/base >> facts.txt; test $BEVELSTONE_DEP_BASE; echo made > {out}/made.txt"
+    artifacts:
+      - form: tar.gz
+        contents: [{ from: facts.txt }, { from: "{out}", to: out }, { from: package.json, as: manifest.json }]
+`,
+        'base/package.json': '{ "name": "base" }\n',
+        'top/package.json': '{ "name": "top", "dependencies": { "base": "^0.1.0" } }\n',
+      },
+      'feat: begin',
+    );
+    r.checkOut();
+
+    const { result } = await bevelstoneJson(['build', '--jobs', '1'], { cwd: r.folder });
+
+    const file = path.join(result.releases[1].folder, 'top-0.1.0.tar.gz');
+    expect(unpacked(file, 'top-0.1.0/facts.txt')).toMatch(
+      new RegExp(`^0\\.1\\.0 ${r.head} debug\\n[\\s\\S]*base-0\\.1\\.0\\.tgz\\n`),
+    );
+    expect(unpacked(file, 'top-0.1.0/out/made.txt')).toBe('made\n');
+    expect(unpacked(file, 'top-0.1.0/manifest.json')).toContain('"version": "0.1.0"');
+  });
+
+  it('are stopped when their time is over, with exit code 7', async () => {
+    const r = workspace({ slow: `build: [{ run: "echo waiting; sleep 30", at-most: 1 s }]\n${archive}` });
+
+    const run = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    expect(run).toMatchObject({
+      exitCode: 7,
+      error: {
+        code: 'STEP_FAILED',
+        message: expect.stringContaining('took longer than 1 s'),
+        why: expect.stringContaining('waiting'),
+      },
+    });
+  });
+
+  it('of independent packages run at the same time; a failure stops the others', async () => {
+    const both = workspace({
+      a: `build: ["touch {out}/../../a; i=0; while [ ! -e /tmp/meet-$PPID ]; do i=$((i+1)); [ $i -gt 3 ] && break; sleep 0.1; done"]\n${archive}`,
+      b: `build: ["true"]\n${archive}`,
+    });
+    const failing = workspace({ a: `build: ["sleep 20"]\n${archive}`, b: `build: ["sleep 1; exit 3"]\n${archive}` });
+
+    const good = await bevelstoneJson(['build', '--jobs', '2'], { cwd: both.folder });
+    const started = Date.now();
+    const bad = await bevelstoneJson(['build', '--jobs', '2'], { cwd: failing.folder });
+
+    expect(good.result.releases).toHaveLength(2);
+    expect(bad.error).toMatchObject({ code: 'STEP_FAILED', message: expect.stringContaining('of b') });
+    expect(Date.now() - started).toBeLessThan(15_000);
+    expect(failing.git('worktree', 'list').split('\n')).toHaveLength(1);
+  });
+});
+
+describe('tools', () => {
+  it('that are missing or too old are told all at once, before anything starts', async () => {
+    const r = workspace({
+      a: `tools: [no-such-tide-tool, "node >=99"]\nbuild: ["touch ${'{out}'}/x"]\n${archive}`,
+      b: `tools: [another-missing-tool]\n${archive}`,
+    });
+
+    const run = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    expect(run).toMatchObject({ exitCode: 2, error: { code: 'TOOL_MISSING' } });
+    expect(run.error?.problems.map(({ message }) => message)).toEqual([
+      'a: no-such-tide-tool is not on the PATH',
+      expect.stringMatching(/^a: node is \d+\.\d+\.\d+, and >=99 is needed$/),
+      'b: another-missing-tool is not on the PATH',
+    ]);
+  });
+
+  it('that are there are recorded with path, version and digest', async () => {
+    const r = workspace({ a: `tools: ["node >=20"]\n${archive}` });
+
+    const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    const { tools } = JSON.parse(readFileSync(path.join(result.releases[0].folder, 'release.json'), 'utf8'));
+    const digest = createHash('sha256').update(readFileSync(process.execPath)).digest('hex');
+    expect(tools).toEqual([
+      {
+        name: 'node',
+        path: expect.stringMatching(/^\//),
+        version: process.versions.node,
+        sha256: expect.stringMatching(/^[0-9a-f]{64}$/),
+      },
+    ]);
+    if (tools[0].path === process.execPath) expect(tools[0].sha256).toBe(digest);
+  });
+});
+
+describe('platforms', () => {
+  const other = hostPlatform() === 'linux-x64' ? 'linux-arm64' : 'linux-x64';
+  const body = `platforms: [${hostPlatform()}, ${other}]
+build:
+  - "echo {platform} > {platform}.txt"
+  - { run: "echo only >> ${other}.txt", for: ${other} }
+artifacts:
+  - form: tar.gz
+    contents: [{ from: "{platform}.txt", to: . }]
+  - form: zip
+    contents: [{ from: "{platform}.txt", as: "all/{platform}.txt" }]
+    name: all.zip`;
+
+  it('of this machine are built, the others are pending', async () => {
+    const r = workspace({ a: body });
+
+    const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    const [release] = result.releases;
+    expect(
+      release.artifacts.map(({ file, platform }: { file: string; platform: string }) => `${file} ${platform}`),
+    ).toEqual([
+      `a-0.1.0-${hostPlatform()}.tar.gz ${hostPlatform()}`,
+      `a-0.1.0-${hostPlatform()}.zip ${hostPlatform()}`.replace(/^a-0.1.0-.*\.zip/, 'all.zip'),
+    ]);
+    expect(release.pending).toEqual([
+      { form: 'tar.gz', platform: other, why: expect.stringContaining(hostPlatform()) },
+      { form: 'zip', platform: other, why: expect.stringContaining('--platform') },
+    ]);
+  });
+
+  it('that are asked for are built here, each with its own steps', async () => {
+    const r = workspace({ a: body.replace('    name: all.zip', '') });
+
+    const { result } = await bevelstoneJson(['build', '--platform', hostPlatform(), '--platform', other], {
+      cwd: r.folder,
+    });
+
+    const [release] = result.releases;
+    expect(release.pending).toEqual([]);
+    expect(release.artifacts).toHaveLength(4);
+    const file = path.join(release.folder, `a-0.1.0-${other}.tar.gz`);
+    expect(unpacked(file, `a-0.1.0-${other}/${other}.txt`)).toBe(`${other}\nonly\n`);
+  });
+
+  it('that no package has are refused with the nearest', async () => {
+    const r = workspace({ a: body });
+
+    const run = await bevelstoneJson(['build', '--platform', `${other}x`], { cwd: r.folder });
+
+    expect(run.error).toMatchObject({ code: 'PLATFORM_UNKNOWN', fix: `Did you mean "${other}"?` });
+  });
+});
+
+describe('brought artifacts', () => {
+  const zip = (name: string) =>
+    `cd {out} && mkdir -p package && printf '{ "name": "a", "version": "%s" }' "$BEVELSTONE_VERSION" > package/package.json && tar --sort=name --mtime=@0 --owner=0 --group=0 -czf ${name} package`;
+  const body = (step: string, form = 'npm-tarball') =>
+    `build: [${JSON.stringify(step)}]\nartifacts: [{ form: ${form}, brought: "{out}/*.tgz" }]`;
+
+  it('are taken byte for byte, with what is inside', async () => {
+    const r = workspace({ a: body(`${zip('a-0.1.0.tgz')}; cp {out}/a-0.1.0.tgz /tmp/brought-$PPID.tgz || true`) });
+
+    const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    const [artifact] = result.releases[0].artifacts;
+    expect(artifact).toMatchObject({ file: 'a-0.1.0.tgz', form: 'npm-tarball', entries: expect.any(Number) });
+    const list = JSON.parse(readFileSync(path.join(result.releases[0].folder, 'CONTENTS.json'), 'utf8'));
+    expect(
+      list.artifacts[0].entries.find((one: { path: string }) => one.path === 'package/package.json'),
+    ).toMatchObject({ origin: { type: 'step' } });
+    expect(unpacked(path.join(result.releases[0].folder, 'a-0.1.0.tgz'), 'package/package.json')).toContain('"0.1.0"');
+  });
+
+  it.each([
+    ['no file', body('true'), 'BROUGHT_NOT_ONE', /no build step made/],
+    ['two files', body(`${zip('a.tgz')} && cp a.tgz b.tgz`), 'BROUGHT_NOT_ONE', /a\.tgz, .*b\.tgz/],
+    ['another version', body(zip('a.tgz').replace('"$BEVELSTONE_VERSION"', '9.9.9')), 'BROUGHT_DIFFERS', /9\.9\.9/],
+    ['another form', body(zip('a.tgz'), 'wheel'), 'BROUGHT_DIFFERS', /form npm-tarball, not wheel/],
+    ['no archive', body('echo tide > {out}/a.tgz'), 'ARCHIVE_DAMAGED', /begin/],
+  ])('are refused when there is %s', async (_, config, code, why) => {
+    const r = workspace({ a: config });
+
+    const run = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    expect(run.error).toMatchObject({ code, why: expect.stringMatching(why) });
+    expect(readdirSync(r.folder)).not.toContain('a-0.1.0');
+  });
+});
+
+describe('build --twice', () => {
+  it('says so when the bytes are the same', async () => {
+    const r = workspace({ a: `build: ["echo $SOURCE_DATE_EPOCH > stamp.txt"]\n${archive}` });
+
+    const { result, exitCode } = await bevelstoneJson(['build', '--twice'], { cwd: r.folder });
+
+    expect(exitCode).toBe(0);
+    expect(result.twice).toEqual({ same: true, differences: [] });
+    expect(readdirSync(path.join(r.folder, 'bevelstone-out'))).toEqual(['a-0.1.0']);
+  });
+
+  it.each([
+    ['time', 'date -u +%Y-%m-%dT%H:%M:%S.%N > x.txt'],
+    ['path', 'pwd > x.txt'],
+    ['order', 'case $PWD in *another*) seq 3 -1 1 ;; *) seq 3 ;; esac > x.txt'],
+    ['unknown', 'head -c 20 /dev/urandom > x.txt'],
+  ])('names the entry that differs and its likely cause: %s', async (cause, step) => {
+    const r = workspace({ a: `build: [${JSON.stringify(step)}]\n${archive}` });
+
+    const run = await bevelstoneJson(['build', '--twice'], { cwd: r.folder });
+
+    expect(run).toMatchObject({
+      exitCode: 3,
+      ok: false,
+      error: { code: 'BUILD_DIFFERS', why: expect.stringContaining('a-0.1.0/x.txt') },
+    });
+    expect(run.result.twice).toMatchObject({ same: false, differences: [{ entry: 'a-0.1.0/x.txt', cause }] });
+  });
+
+  it.each([
+    ['time', '--mtime="@$(echo $PWD | wc -c)" --owner=0 --group=0'],
+    ['owner', '--mtime=@0 --owner=$(echo $PWD | wc -c) --group=0'],
+  ])('looks into the headers of a brought archive: %s', async (cause, options) => {
+    const step = `mkdir p && echo '{ "name": "a", "version": "0.1.0" }' > p/package.json && tar ${options} -czf {out}/a.tgz p`;
+    const r = workspace({
+      a: `build: [${JSON.stringify(step)}]\nartifacts: [{ form: npm-tarball, brought: "{out}/a.tgz" }]`,
+    });
+
+    const { result } = await bevelstoneJson(['build', '--twice'], { cwd: r.folder });
+
+    expect(result.twice.differences).toMatchObject([{ cause }]);
+  });
+});
+
+describe('build --uncommitted', () => {
+  it('builds the working folder, marked in version and record, and goes to a folder only', async () => {
+    const { folder, top, env, git } = await demoWorkspace();
+    writeFileSync(path.join(folder, 'packages/gauges/src/new.js'), '// half a thought\n');
+
+    const { result, warnings } = await bevelstoneJson(['build', '--uncommitted', ...nodePackages], { cwd: folder });
+    const refused = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: folder, env });
+
+    const version = `0.2.1-0.look.uncommitted.1+${git('rev-parse', '--short', 'HEAD')}.dirty`;
+    expect(result.releases.map((one: { version: string }) => one.version)[1]).toBe(version);
+    expect(warnings.join()).toContain('not committed, and in this build: packages/gauges/src/new.js');
+    const release = result.releases[1];
+    expect(JSON.parse(readFileSync(path.join(release.folder, 'release.json'), 'utf8'))).toMatchObject({
+      uncommitted: true,
+      version,
+    });
+    expect(unpacked(path.join(release.folder, `gauges-${version}.tgz`), 'package/src/new.js')).toContain('half');
+    expect(refused).toMatchObject({ exitCode: 3, error: { code: 'UNCOMMITTED_REFUSED' } });
+    expect(git('status', '--porcelain')).toBe('?? packages/gauges/src/new.js');
+    expect(readdirSync(top)).not.toContain('shelf');
+  });
+});
+
+describe('build --list', () => {
+  it('shows the selection with origins, and packs nothing', async () => {
+    const { folder } = await demoWorkspace();
+
+    const { result } = await bevelstoneJson(['build', '--list', '-p', 'tidemark'], { cwd: folder });
+    const shown = await bevelstone(['build', '--list', '-p', 'tidemark'], { cwd: folder });
+
+    const [tarball] = result.selections[0].artifacts;
+    expect(
+      tarball.entries.map((one: { path: string; origin: { type: string } }) => `${one.path} ${one.origin.type}`),
+    ).toEqual([
+      'LICENSE source',
+      'README.md source',
+      'dist/browser.js step',
+      'dist/index.d.ts step',
+      'dist/node.js step',
+      'package.json source',
+    ]);
+    expect(shown.stdout).toMatch(/dist\/browser\.js\s+step `node tools\/build\.js`/);
+    expect(readdirSync(folder)).not.toContain('bevelstone-out');
+  });
+});
+
+describe('what git keeps elsewhere', () => {
+  it('is filled in where this machine has it, and reported where not', async () => {
+    const inner = new TestRepository({ 'inner.txt': 'from the submodule\n' });
+    inner.checkOut();
+    const large = 'a large table\n';
+    const digest = createHash('sha256').update(large).digest('hex');
+    const pointer = (oid: string) =>
+      `version https://large.fenmarsh.example/spec/v1\noid sha256:${oid}\nsize ${large.length}\n`;
+    const r = workspace(
+      { a: archive },
+      { '.gitattributes': '*.bin filter=tide\n', 'a/here.bin': pointer(digest), 'a/gone.bin': pointer('0'.repeat(64)) },
+    );
+    const store = path.join(r.folder, '.git/lfs/objects', digest.slice(0, 2), digest.slice(2, 4));
+    mkdirSync(store, { recursive: true });
+    writeFileSync(path.join(store, digest), large);
+    execFileSync('git', ['-c', 'protocol.file.allow=always', 'submodule', '--quiet', 'add', inner.folder, 'a/inner'], {
+      cwd: r.folder,
+      env: testEnvironment(),
+    });
+    r.git('update-index', '--add', '--cacheinfo', `160000,${'1'.repeat(40)},a/other`);
+    r.git('commit', '--quiet', '-m', 'feat: parts from elsewhere');
+
+    const { result, warnings } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    const file = path.join(result.releases[0].folder, 'a-0.1.0.tar.gz');
+    expect(unpacked(file, 'a-0.1.0/inner/inner.txt')).toBe('from the submodule\n');
+    expect(unpacked(file, 'a-0.1.0/here.bin')).toBe(large);
+    expect(warnings.join('\n')).toMatch(/submodules that this machine has not fetched are missing: a\/other/);
+    expect(warnings.join('\n')).toMatch(/pointers still: a\/gone\.bin/);
+  });
+});
+
+it('refuses two contents rules for one path and a stamp that finds nothing, before anything is written', async () => {
+  const stamp = workspace({
+    a: `stamp: [{ file: source.txt, find: "^version = .*$", write: "version = {version}" }]\n${archive}`,
+  });
+  const good = workspace({ a: `stamp: [{ file: source.txt, find: tide, write: "tide {version}" }]\n${archive}` });
+
+  const refused = await bevelstoneJson(['build'], { cwd: stamp.folder });
+  const { result } = await bevelstoneJson(['build'], { cwd: good.folder });
+
+  expect(refused).toMatchObject({ exitCode: 2, error: { code: 'STAMP_NO_MATCH' } });
+  expect(unpacked(path.join(result.releases[0].folder, 'a-0.1.0.tar.gz'), 'a-0.1.0/source.txt')).toBe('tide 0.1.0\n');
+  expect(good.git('status', '--porcelain', '--untracked-files=no')).toBe('');
+});
