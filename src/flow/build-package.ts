@@ -185,7 +185,6 @@ async function formInput(
   return {
     artifact,
     packageName: one.name,
-    ecosystem: one.ecosystem,
     // Read again, since the version was written into it.
     manifest: one.format === null || text === null ? one.manifest : one.format.read(text, one.manifestPath ?? ''),
     manifestPath,

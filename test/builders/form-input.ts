@@ -42,7 +42,6 @@ export function formInput(
   return {
     artifact: artifactConfig(form, artifact),
     packageName: 'tides',
-    ecosystem: 'plain',
     manifest: null,
     manifestPath: null,
     version: '1.4.0',

@@ -4,9 +4,10 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { layOut } from '../../src/flow/demo.ts';
+import { hostPlatform } from '../../src/world/platform.ts';
 import { testContext } from '../builders/context.ts';
 import { bevelstoneJson } from '../builders/program.ts';
-import { temporaryFolder } from '../builders/repository.ts';
+import { TestRepository, temporaryFolder } from '../builders/repository.ts';
 import { hasTool, itWith } from '../builders/tools.ts';
 
 // The packages of the demo, built once, each given to the client of its own ecosystem.
@@ -81,6 +82,46 @@ describe('pip', () => {
       expect(run(python, ['-m', 'pip', 'check', '--disable-pip-version-check'])).toContain('No broken requirements');
     },
     120_000,
+  );
+
+  (hostPlatform() === 'linux-x64' ? itWith('python3', 'python3-venv') : it.skip)(
+    'installs a wheel with an extension module by the tag that its name gives',
+    async () => {
+      const suffix = run('python3', ['-c', 'import sysconfig; print(sysconfig.get_config_var("EXT_SUFFIX"))']).trim();
+      const r = new TestRepository({
+        'bevelstone.yaml':
+          'schema: 1\npackages:\n  tides: { platforms: [linux-x64], build: ["touch src/tides/_fast$SUFFIX"], artifacts: [{ form: wheel }] }\n'.replace(
+            '$SUFFIX',
+            suffix,
+          ),
+        'pyproject.toml': '[project]\nname = "tides"\ndynamic = ["version"]\n',
+        'src/tides/__init__.py': '',
+      });
+      r.checkOut();
+      const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
+      const [release] = result.releases;
+      const place = temporaryFolder();
+      run('python3', ['-m', 'venv', place]);
+      const python = path.join(place, 'bin/python');
+
+      run(python, [
+        '-m',
+        'pip',
+        'install',
+        '--no-index',
+        '--disable-pip-version-check',
+        path.join(release.folder, release.artifacts[0].file),
+      ]);
+
+      expect(release.artifacts[0]).toMatchObject({
+        platform: 'linux-x64',
+        file: expect.stringMatching(/^tides-0\.1\.0-cp\d+-cp\d+-linux_x86_64\.whl$/),
+      });
+      expect(run(python, ['-c', 'import importlib.util as u; print(u.find_spec("tides._fast").origin)'])).toContain(
+        `_fast${suffix}`,
+      );
+    },
+    60_000,
   );
 
   itWith('python3')('finds in RECORD what is in the wheel, digest by digest', () => {

@@ -15,7 +15,7 @@ export function isDescribing(path: string): boolean {
 const wanted = new RegExp(
   [
     '^(?:[^/]+/)?(?:package\\.json|readme(?:\\.[a-z]+)?|PKG-INFO)$',
-    '^[^/]+\\.dist-info/(?:METADATA|WHEEL|RECORD|entry_points\\.txt)$',
+    '^[^/]+\\.dist-info/(?:METADATA|WHEEL)$',
     '^META-INF/MANIFEST\\.MF$',
     '^[^/]+\\.(?:nuspec|pom)$',
   ].join('|'),

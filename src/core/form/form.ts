@@ -10,7 +10,6 @@ import type { ArtifactPlan } from './plan.ts';
 export type FormInput = {
   readonly artifact: ArtifactConfig;
   readonly packageName: string;
-  readonly ecosystem: string;
   readonly manifest: PackageManifest | null;
   /** Path of the manifest inside the package's folder. */
   readonly manifestPath: string | null;

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import { createReadStream, readFileSync } from 'node:fs';
 import type { Origin } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
@@ -89,7 +89,7 @@ export async function* readLarge(path: string, file: string, sizeBytes: number):
 
 /** SHA-256 of a text or bytes in hexadecimal. */
 export function sha256Of(bytes: Uint8Array | string): string {
-  return createHash('sha256').update(bytes).digest('hex');
+  return hash('sha256', bytes);
 }
 
 function changed(path: string, sizeBytes: number): BevelstoneError {

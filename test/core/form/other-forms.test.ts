@@ -51,7 +51,7 @@ describe('jars', () => {
     '<project><groupId>g.x</groupId><artifactId>a</artifactId><version>0</version></project>',
     'pom.xml',
   );
-  const jvm = { manifest, manifestPath: 'pom.xml', ecosystem: 'jvm' };
+  const jvm = { manifest, manifestPath: 'pom.xml' };
 
   it('begin with the manifest and carry the licence; a module or several releases are seen', async () => {
     const files = {
