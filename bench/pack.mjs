@@ -43,9 +43,25 @@ const sh = (command) => ({ program: 'sh', args: ['-c', command], cwd: top });
 const node = (...args) => ({ program: process.execPath, args, cwd: top });
 const fresh = (file, run) => sh(`rm -f ${file}; ${[run.program, ...run.args].join(' ')}`);
 const results = [
-  report('pack as tar.gz', compare(fresh(tarGz, node(packer, tree, tarGz)), sh('tar --sort=name -cf - tree | gzip -6 > theirs.tar.gz'), rounds), 0.6),
-  report('pack as zip', compare(fresh(zip, node(packer, tree, zip)), sh('rm -f theirs.zip; zip -6 -q -r theirs.zip tree'), rounds), 0.7),
-  report('inspect with entry digests', compare(node(path.join(root, 'dist/main.js'), 'inspect', tarGz, '--json'), sh(`tar -tzf ${tarGz}`), rounds), 1),
+  report(
+    'pack as tar.gz',
+    compare(
+      fresh(tarGz, node(packer, tree, tarGz)),
+      sh('tar --sort=name -cf - tree | gzip -6 > theirs.tar.gz'),
+      rounds,
+    ),
+    0.6,
+  ),
+  report(
+    'pack as zip',
+    compare(fresh(zip, node(packer, tree, zip)), sh('rm -f theirs.zip; zip -6 -q -r theirs.zip tree'), rounds),
+    0.7,
+  ),
+  report(
+    'inspect with entry digests',
+    compare(node(path.join(root, 'dist/main.js'), 'inspect', tarGz, '--json'), sh(`tar -tzf ${tarGz}`), rounds),
+    1,
+  ),
 ];
 const hook = path.join(import.meta.dirname, 'peak-memory.cjs');
 for (const [title, args] of [
@@ -53,12 +69,17 @@ for (const [title, args] of [
   ['pack as zip', [packer, tree, path.join(top, 'again.zip')]],
   ['inspect', [path.join(root, 'dist/main.js'), 'inspect', tarGz, '--json']],
 ]) {
-  const { stderr } = spawnSync(process.execPath, ['-r', hook, ...args], { encoding: 'utf8', stdio: ['ignore', 'ignore', 'pipe'] });
+  const { stderr } = spawnSync(process.execPath, ['-r', hook, ...args], {
+    encoding: 'utf8',
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
   const peak = Number(/^peak (\d+)$/m.exec(stderr)?.[1]);
   console.log(`${title.padEnd(34)} ${peak} MB of memory at most, ${peak < 200 ? 'within' : 'OVER'} 200`);
   results.push(peak < 200);
 }
 const megabytes = (file) => (statSync(file).size / 1e6).toFixed(1);
-console.log(`sizes: ours ${megabytes(tarGz)} MB, gzip ${megabytes(path.join(top, 'theirs.tar.gz'))} MB; ours ${megabytes(zip)} MB, zip ${megabytes(path.join(top, 'theirs.zip'))} MB`);
+console.log(
+  `sizes: ours ${megabytes(tarGz)} MB, gzip ${megabytes(path.join(top, 'theirs.tar.gz'))} MB; ours ${megabytes(zip)} MB, zip ${megabytes(path.join(top, 'theirs.zip'))} MB`,
+);
 rmSync(top, { recursive: true });
 process.exitCode = results.every(Boolean) ? 0 : 1;

@@ -2,7 +2,8 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 
-const words = 'tide high low water bar quay gauge harmonic constituent station metre datum level moon sun hour day'.split(' ');
+const words =
+  'tide high low water bar quay gauge harmonic constituent station metre datum level moon sun hour day'.split(' ');
 
 /** A small generator of numbers below 2^31, the same for the same seed. */
 function numbers(seed) {

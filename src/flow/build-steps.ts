@@ -6,7 +6,7 @@ import { formatDuration } from '../core/text/duration.ts';
 import { exists } from '../world/files.ts';
 import { runStep } from '../world/step.ts';
 import type { BuildJob } from './build-job.ts';
-import { credentialVariables } from './credential-variables.ts';
+import { withoutCredentials } from './credential-variables.ts';
 
 /** One run of a step: on its own, or for one of the platforms. */
 export type StepRun = { readonly step: StepConfig; readonly index: number; readonly platform: string | null };
@@ -69,9 +69,8 @@ function stepEnvironment(
   { context, survey, one, version, out, sourceTime, dependencies }: BuildJob,
   own: Readonly<Record<string, string>>,
 ): Record<string, string> {
-  const hidden = credentialVariables(survey.workspace.config);
-  const inherited = Object.entries(context.env).filter(
-    (pair): pair is [string, string] => pair[1] !== undefined && !hidden.has(pair[0]) && !pair[0].startsWith('npm_'),
+  const inherited = Object.entries(withoutCredentials(context.env, survey.workspace.config)).filter(
+    ([name]) => !name.startsWith('npm_'),
   );
   const built = [...dependencies.folders].map(([name, folder]) => [dependencyVariable(name), folder] as const);
   return {

@@ -16,6 +16,7 @@ import type { BuildJob } from './build-job.ts';
 import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } from './build-package.ts';
 import { type BuildDifference, compareReleases } from './build-twice.ts';
 import { type Context, warn } from './context.ts';
+import { withoutCredentials } from './credential-variables.ts';
 import { runInOrder } from './schedule.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
 import { checkTools, refuseMissing, type ToolCheck } from './tools.ts';
@@ -68,7 +69,7 @@ export async function buildWorkspace(context: Context, options: BuildOptions): P
   const dirty = options.at === null && (await warnAboutDirt(context, survey, options));
   const plan = makePlan(survey, options);
   refuseUnknownPlatforms(plan, options.platforms);
-  const tools = await checkTools(context, plan.packages);
+  const tools = await checkTools(context, survey.workspace.config, plan.packages);
   refuseMissing(tools.missing);
   warnAboutRoot(context, plan.packages);
   const resting = survey.packages.filter((_, index) => !plan.versions.has(survey.indexes[index] ?? -1));
@@ -245,14 +246,16 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
 }
 
 async function makeCheckout({ context, survey, options, said }: Run, name: string): Promise<Checkout> {
-  const { repository } = survey.workspace;
+  const { repository, config } = survey.workspace;
   if (options.uncommitted) return copyWorkingFolder(repository.place, name);
+  // Filters that .gitattributes names may run while git checks out.
+  const place = { ...repository.place, env: withoutCredentials(context.env, config) };
   // Every package has a checkout of its own, and all of them lack the same.
   const once = (text: string) => {
     if (!said.has(text)) warn(context, text);
     said.add(text);
   };
-  const checkout = await checkOut(repository.place, survey.commit, name);
+  const checkout = await checkOut(place, survey.commit, name);
   try {
     const { submodules, largeFiles, filters } = await fillOutsideFiles(repository, survey.commit, checkout.folder);
     if (filters.length > 0) once(`filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);

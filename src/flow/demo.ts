@@ -67,7 +67,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   };
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);
-    const { missing } = await checkTools(inside, survey.workspace.packages);
+    const { missing } = await checkTools(inside, survey.workspace.config, survey.workspace.packages);
     const lacking = new Set(missing.map((one) => one.package));
     for (const { package: what, why } of missing) context.report({ type: 'skipped', what, why });
     const names = survey.packages.map(({ name }) => name).filter((name) => !lacking.has(name));

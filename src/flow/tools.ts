@@ -1,8 +1,9 @@
 import semver from 'semver';
-import type { ToolConfig } from '../core/config/config.ts';
+import type { Config, ToolConfig } from '../core/config/config.ts';
 import { BevelstoneError, type Problem } from '../core/error/bevelstone-error.ts';
 import { type FoundTool, findTool } from '../world/tool.ts';
 import type { Context } from './context.ts';
+import { withoutCredentials } from './credential-variables.ts';
 import type { Package } from './workspace.ts';
 
 /** What a package lacks to be built here. */
@@ -15,10 +16,8 @@ export type ToolCheck = {
 };
 
 /** Looks every tool up once, whichever packages use it. */
-export async function checkTools(context: Context, packages: readonly Package[]): Promise<ToolCheck> {
-  const env = Object.fromEntries(
-    Object.entries(context.env).filter((pair): pair is [string, string] => pair[1] !== undefined),
-  );
+export async function checkTools(context: Context, config: Config, packages: readonly Package[]): Promise<ToolCheck> {
+  const env = withoutCredentials(context.env, config);
   const names = [...new Set(packages.flatMap(({ config }) => config.tools.map(({ name }) => name)))];
   const looked = await Promise.all(
     names.map(async (name) => [name, await findTool(name, env, context.signal)] as const),

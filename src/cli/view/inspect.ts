@@ -22,12 +22,16 @@ export function renderInspection(inspection: Inspection, screen: Screen, { tree 
     blocks.push(tree ? renderEntryTree(artifact.entries, screen) : renderEntries(artifact.entries, screen));
   const unpacked = artifact.entries.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0);
   const tail = [
-    `  ${artifact.entries.length} entries, ${formatBytes(unpacked)} unpacked, content ${artifact.contentDigest.slice(0, 16)}`,
+    `  ${count(artifact.entries.length)}, ${formatBytes(unpacked)} unpacked, content ${artifact.contentDigest.slice(0, 16)}`,
     `  ${displayPath(file)}  ${formatBytes(artifact.sizeBytes)}`,
     `  sha256 ${artifact.sha256}`,
   ];
   if (extracted !== null) tail.push(`  extracted into ${displayPath(extracted.folder)}/`);
   return [...blocks, tail.join('\n')].join('\n\n');
+}
+
+function count(entries: number): string {
+  return `${entries} ${entries === 1 ? 'entry' : 'entries'}`;
 }
 
 function renderHead({ file, artifact }: Inspection, screen: Screen): string[] {

@@ -27,7 +27,7 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
   const columns = ['package', 'last', 'next', 'weight', 'because'].map((name) => ({ title: name }));
   const spelt = survey.packages.flatMap(speltElsewhere);
   const parts = [head, renderTable(columns, rows, screen, paint)];
-  if (spelt.length > 0) parts.push(`    ${spelt.join('; ')}`);
+  if (spelt.length > 0) parts.push(spelt.map((line) => `    ${line}`).join('\n'));
   if (withChanges)
     parts.push(...survey.packages.map((one) => renderChanges(one, screen)), ...renderOthers(survey, screen));
   return parts.join('\n\n');
@@ -66,7 +66,9 @@ function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): 
   };
   const [scheme, title] = schemes[ecosystem] ?? [];
   const text = scheme === undefined ? undefined : spellings[scheme];
-  return next === null || text === undefined ? [] : [`${name} ${next} will be written ${text} (${title})`];
+  return next === null || text === undefined || text === next
+    ? []
+    : [`${name} ${next} will be written ${text} (${title})`];
 }
 
 const changeColumns = ['commit', 'weight', 'counted as', 'summary'].map((title) => ({ title }));

@@ -14,7 +14,7 @@ export type ReadLimits = {
 
 /** Limits for archives from anywhere. Deflate packs a thousand to one at most, and what people ship a hundred to one at best. */
 export const ordinaryLimits: ReadLimits = {
-  entries: 250_000,
+  entries: 150_000,
   unpackedBytes: 64 * 2 ** 30,
   ratio: 200,
   freeBytes: 512 * 2 ** 20,
