@@ -46,7 +46,9 @@ export function renderTable(
     0,
   );
   const title = columns.at(-1)?.title.length ?? 0;
-  const last = Math.max(title + 2, longest + 2, Math.min(widths.at(-1) ?? 0, screen.columns - before));
+  const full = widths.at(-1) ?? 0;
+  // A few words are read faster on one line, even beyond the edge.
+  const last = full <= 20 ? full : Math.max(title + 2, longest + 2, Math.min(full, screen.columns - before));
   const table = new Table({
     chars: noBorders,
     style: { 'padding-left': 0, 'padding-right': 2, head: [], border: [], compact: true },

@@ -15,8 +15,7 @@ import type { ArchiveBudget } from './budget.ts';
 import type { ContainerReader, ReadContents } from './container.ts';
 import { EntryCollector, type EntryHeader, type EntrySink, type EntryWatcher } from './entry-watcher.ts';
 
-// Small enough to be in the cache still when it is digested, large enough to cost little to pass on.
-const chunkBytes = 1 << 18;
+const chunkBytes = 1 << 20;
 const mostExtendedBytes = 1 << 20;
 
 /** Reads a gzipped tar, streaming. */
