@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { type LeftBehind, listLeftBehind } from '../core/contents/left-behind.ts';
-import { type Pick, pickFiles } from '../core/contents/picks.ts';
+import { type FilePick, pickFiles } from '../core/contents/picks.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { insidePaths } from '../core/rule/rule.ts';
 import { extractArchive } from '../world/archive/extract.ts';
@@ -18,7 +18,7 @@ export type Inspection = {
   readonly file: string;
   readonly artifact: ReadArtifact;
   readonly comparison: ArtifactComparison | null;
-  readonly picks: readonly Pick[] | null;
+  readonly picks: readonly FilePick[] | null;
   readonly leftBehind: readonly LeftBehind[] | null;
   readonly extracted: { readonly folder: string; readonly files: number } | null;
   readonly printed: { readonly path: string; readonly bytes: Buffer } | null;
@@ -64,7 +64,7 @@ async function compare(
 }
 
 /** @throws USAGE for a form that has no entry points of this kind. */
-function picksOf(artifact: ReadArtifact, file: string): Pick[] {
+function picksOf(artifact: ReadArtifact, file: string): FilePick[] {
   const { form, manifest } = artifact;
   if (form === 'npm-tarball' && manifest !== null) return pickFiles(manifest.json, insidePaths(artifact));
   throw new BevelstoneError('USAGE', {

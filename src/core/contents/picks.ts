@@ -2,7 +2,7 @@ import type { PackageJson } from '../manifest/package-json.ts';
 import { listEntries, resolveEntry } from '../manifest/resolve-exports.ts';
 
 /** Which file a kind of consumer gets for an entry; null when it gets none. */
-export type Pick = { readonly consumer: string; readonly entry: string; readonly file: string | null };
+export type FilePick = { readonly consumer: string; readonly entry: string; readonly file: string | null };
 
 type Consumer = {
   readonly name: string;
@@ -37,10 +37,10 @@ const consumers: readonly Consumer[] = [
  * A table of consumer by entry by file for a package of the npm client.
  * @param paths of files inside, without the package's top folder.
  */
-export function pickFiles(manifest: PackageJson, paths: readonly string[]): Pick[] {
+export function pickFiles(manifest: PackageJson, paths: readonly string[]): FilePick[] {
   const inside = new Set(paths);
   const has = (path: string) => inside.has(path);
-  return listEntries(manifest, paths).flatMap((entry): Pick[] => {
+  return listEntries(manifest, paths).flatMap((entry): FilePick[] => {
     const found = consumers.map(({ name, conditions, mainFields, completes }) => {
       const file = resolveEntry(entry, { manifest, conditions: new Set(conditions), mainFields, has, completes });
       const mapped = name.startsWith('bundler') ? throughBrowserMap(file, manifest, has) : file;
