@@ -1,4 +1,5 @@
 import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { deflateRawSync, gzipSync } from 'node:zlib';
@@ -8,6 +9,7 @@ import { ordinaryLimits } from '../../src/world/archive/budget.ts';
 import { extractArchive } from '../../src/world/archive/extract.ts';
 import { readArchive } from '../../src/world/archive/read-archive.ts';
 import { readEntry } from '../../src/world/archive/read-entry.ts';
+import { writeTarGz } from '../../src/world/archive/write-tar.ts';
 import { writeZip } from '../../src/world/archive/write-zip.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { itWith } from '../builders/tools.ts';
@@ -179,6 +181,26 @@ describe('a hostile zip', () => {
       code: 'ARCHIVE_TOO_LARGE',
     });
   });
+});
+
+it('has the same digests when they are taken on another thread, however the bytes come', async () => {
+  const inputs = [
+    text('empty', ''),
+    text('small', 'tide'),
+    text('large', 'x'.repeat(3_400_000)),
+    text('none', ''),
+    text('last', 'y'.repeat(70_000)),
+  ];
+  const file = path.join(temporaryFolder(), 'x.tar.gz');
+  await writeTarGz(file, inputs, { mtime });
+
+  const [here, elsewhere] = [
+    await readArchive(file),
+    await readArchive(file, {}, { ...ordinaryLimits, threadBytes: 0 }),
+  ];
+
+  expect(elsewhere.entries).toEqual(here.entries);
+  expect(here.entries[1]?.sha256).toBe(createHash('sha256').update('tide').digest('hex'));
 });
 
 it('a gzip bomb ends at its ratio, with little memory', async () => {

@@ -10,6 +10,8 @@ export type ReadLimits = {
   readonly freeBytes: number;
   readonly keptBytes: number;
   readonly keptTotalBytes: number;
+  /** An archive of this size or more is digested on a thread of its own. */
+  readonly threadBytes: number;
 };
 
 /** Limits for archives from anywhere. Deflate packs a thousand to one at most, and what people ship a hundred to one at best. */
@@ -20,6 +22,7 @@ export const ordinaryLimits: ReadLimits = {
   freeBytes: 512 * 2 ** 20,
   keptBytes: 4 << 20,
   keptTotalBytes: 64 << 20,
+  threadBytes: 16 << 20,
 };
 
 /** Counts what an archive costs and stops when it is too much. */
@@ -27,12 +30,14 @@ export class ArchiveBudget {
   readonly #file: string;
   readonly #most: number;
   readonly #limits: ReadLimits;
+  /** Whether a thread of its own is worth its while. */
+  readonly isLarge: boolean;
   #entries = 0;
   #unpacked = 0;
   #kept = 0;
 
   constructor(file: string, packedBytes: number, limits: ReadLimits) {
-    [this.#file, this.#limits] = [file, limits];
+    [this.#file, this.#limits, this.isLarge] = [file, limits, packedBytes >= limits.threadBytes];
     this.#most = Math.min(limits.unpackedBytes, Math.max(limits.freeBytes, packedBytes * limits.ratio));
   }
 

@@ -1,6 +1,7 @@
-import { createHash, type Hash, hash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import type { Entry } from '../../core/contents/entry.ts';
 import type { ArchiveBudget } from './budget.ts';
+import { digestElsewhere, digestHere, type EntryDigests } from './entry-digests.ts';
 
 /** An entry with what only some archives say of it. */
 export type ReadEntry = Entry & {
@@ -30,20 +31,21 @@ export type EntrySink = {
 
 /** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
 export class EntryCollector {
-  readonly entries: ReadEntry[] = [];
   readonly kept = new Map<string, Buffer>();
+  readonly #entries: { readonly header: EntryHeader; readonly isFile: boolean }[] = [];
   readonly #watcher: EntryWatcher;
   readonly #budget: ArchiveBudget;
+  readonly #digests: EntryDigests;
 
   constructor(watcher: EntryWatcher, budget: ArchiveBudget) {
     [this.#watcher, this.#budget] = [watcher, budget];
+    this.#digests = budget.isLarge ? digestElsewhere() : digestHere();
   }
 
   /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */
   add(header: EntryHeader): void {
     this.#budget.entry();
-    const sha256 = header.linkname === null ? null : hash('sha256', header.linkname);
-    this.entries.push({ ...header, sha256 });
+    this.#entries.push({ header, isFile: false });
   }
 
   /** A file whose bytes follow. @throws ARCHIVE_TOO_LARGE here and with every piece. */
@@ -52,25 +54,22 @@ export class EntryCollector {
     this.#budget.entry();
     const isWanted = this.#watcher.wants?.(path, sizeBytes) === true && this.#budget.keeps(sizeBytes);
     const parts: Uint8Array[] = [];
-    // Most files come in one piece, and one call is cheaper than three.
-    let whole: string | null = sizeBytes === 0 ? hash('sha256', '') : null;
-    let pieces: Hash | null = null;
+    const digest = this.#digests.begin(sizeBytes);
     let isFirst = true;
     return {
       write: (chunk) => {
         this.#budget.unpacked(chunk.byteLength);
-        if (isFirst && chunk.byteLength === sizeBytes) whole = hash('sha256', chunk);
-        else pieces = (pieces ?? createHash('sha256')).update(chunk);
         // A stream's buffer may be used again once it has been read.
         if (isWanted) parts.push(Buffer.from(chunk));
+        const behind = digest.update(chunk);
         const busy = this.#watcher.chunk?.(path, chunk, isFirst);
         isFirst = false;
-        return busy;
+        return behind === undefined ? busy : behind.then(() => busy);
       },
       end: () => {
+        digest.end();
         if (isWanted) this.kept.set(path, Buffer.concat(parts));
-        const sha256 = whole ?? (pieces ?? createHash('sha256')).digest('hex');
-        this.entries.push({ ...header, sha256 });
+        this.#entries.push({ header, isFile: true });
       },
     };
   }
@@ -83,5 +82,15 @@ export class EntryCollector {
       if (busy !== undefined) await busy;
     }
     sink.end();
+  }
+
+  /** All entries with their digests, in the order in which they came. */
+  async finish(): Promise<ReadEntry[]> {
+    const digests = await this.#digests.finish();
+    let next = 0;
+    return this.#entries.map(({ header, isFile }) => {
+      if (isFile) return { ...header, sha256: digests[next++] ?? null };
+      return { ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) };
+    });
   }
 }

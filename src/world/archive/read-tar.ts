@@ -96,13 +96,14 @@ class TarReader {
     return null;
   }
 
-  end(): ReadContents {
+  async end(): Promise<ReadContents> {
     if (this.#body !== null && this.#body.left === 0) {
       this.#body.end();
       this.#body = null;
     }
     if (this.#body !== null || this.#partial !== null) throw new TarError('unexpected end of file');
-    const { entries, kept } = this.#collector;
+    const { kept } = this.#collector;
+    const entries = await this.#collector.finish();
     return { entries, kept, comment: this.#global['comment'] ?? null, control: new Map() };
   }
 

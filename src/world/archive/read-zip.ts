@@ -47,7 +47,7 @@ async function readMembers(
   for (const member of members) await readMember(zip, member, file, collector);
   const comment = Buffer.from(zip.comment as unknown as Uint8Array).toString('utf8');
   return {
-    entries: collector.entries,
+    entries: await collector.finish(),
     kept: collector.kept,
     comment: comment === '' ? null : comment,
     control: new Map(),
