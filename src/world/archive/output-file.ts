@@ -13,6 +13,7 @@ export type WrittenArchive = {
 };
 
 const gatherBytes = 1 << 20;
+const settleBytes = 16 << 20;
 
 /** A new file that is written from front to back, with its digests. Small pieces are gathered before they are written. */
 export class OutputFile {
@@ -20,6 +21,8 @@ export class OutputFile {
   readonly #hashes = [createHash('sha256'), createHash('sha512'), createHash('sha1')] as const;
   #gathered: Uint8Array[] = [];
   #gatheredBytes = 0;
+  #unsettledBytes = 0;
+  #settling: Promise<void> | null = null;
   /** Bytes given so far. */
   sizeBytes = 0;
 
@@ -36,6 +39,7 @@ export class OutputFile {
     try {
       const entries = await fill(output);
       output.#flush();
+      await output.#settling;
       await output.#handle.sync();
       const [sha256 = '', sha512 = '', sha1 = ''] = output.#hashes.map((hash) => hash.digest('hex'));
       return { sizeBytes: output.sizeBytes, sha256, sha512, sha1, entries };
@@ -56,6 +60,19 @@ export class OutputFile {
     [this.#gathered, this.#gatheredBytes] = [[], 0];
     // In the thread pool a write would wait behind the compression that is to be fed meanwhile.
     for (let at = 0; at < bytes.byteLength; ) at += writeSync(this.#handle.fd, bytes, at);
+    this.#settle(bytes.byteLength);
     for (const hash of this.#hashes) hash.update(bytes);
+  }
+
+  /** Lets the disk begin early, so that nobody waits for all of it at the end. */
+  #settle(bytes: number): void {
+    this.#unsettledBytes += bytes;
+    if (this.#unsettledBytes < settleBytes || this.#settling !== null) return;
+    this.#unsettledBytes = 0;
+    const settling = this.#handle.datasync().then(() => {
+      this.#settling = null;
+    });
+    settling.catch(() => {}); // awaited before the file is closed; until then it must not count as unhandled
+    this.#settling = settling;
   }
 }
