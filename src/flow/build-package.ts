@@ -1,5 +1,6 @@
 import { mkdir, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
+import type { ReleaseNotes } from '../core/changelog/section.ts';
 import type { ArtifactConfig } from '../core/config/config.ts';
 import { formatMode, type Origin } from '../core/contents/entry.ts';
 import { type Candidate, outPrefix, type Staged } from '../core/contents/select.ts';
@@ -52,6 +53,7 @@ type Prepared = {
   readonly tracked: ReadonlySet<string>;
   readonly stamped: ReadonlySet<string>;
   readonly origins: Origins;
+  readonly notes: ReleaseNotes;
 };
 
 /** Stamps, runs the steps, packs every artifact and puts the release folder in its place. */
@@ -69,7 +71,7 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
       artifacts.push(await makeArtifact(job, prepared, artifact, platform, fresh));
     }
     const pending = pendingOf(job);
-    await writeRecords(job, { fresh, artifacts, pending });
+    await writeRecords(job, { fresh, artifacts, pending, notes: prepared.notes });
     await replaceFolder(fresh, final);
     return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
   } finally {
@@ -108,7 +110,13 @@ async function prepare(job: BuildJob): Promise<Prepared> {
     await runBuildStep(job, run);
     origins.after(run.step, await listAll(folder, out));
   }
-  return { files: await listAll(folder, out), tracked: new Set(tracked), stamped, origins };
+  return {
+    files: await listAll(folder, out),
+    tracked: new Set(tracked),
+    stamped,
+    origins,
+    notes: await notesForRelease(job),
+  };
 }
 
 async function listAll(folder: string, out: string): Promise<ListedFile[]> {
@@ -195,7 +203,7 @@ async function formInput(
     commit: survey.commit,
     sourceTime: job.sourceTime,
     supplier: survey.workspace.config.supplier,
-    notes: await notesForRelease(job),
+    notes: prepared.notes,
     programVersion: context.programVersion,
     files: isTree ? await listFiles(checkout) : prepared.files,
     tracked: whole === null ? prepared.tracked : new Set(whole.keys()),

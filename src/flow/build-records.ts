@@ -17,10 +17,11 @@ export type RecordInput = {
   readonly fresh: string;
   readonly artifacts: readonly PackedArtifact[];
   readonly pending: readonly PendingArtifact[];
+  readonly notes: ReleaseNotes;
 };
 
 /** Writes CONTENTS.json, release.json, NOTES.md and SHA256SUMS into a release folder. */
-export async function writeRecords(job: BuildJob, { fresh, artifacts, pending }: RecordInput): Promise<void> {
+export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, notes }: RecordInput): Promise<void> {
   const records = artifacts.map(({ record }) => record);
   const release = toRelease(job, records, pending);
   const contents = {
@@ -44,7 +45,7 @@ export async function writeRecords(job: BuildJob, { fresh, artifacts, pending }:
   const texts = [
     ['CONTENTS.json', `${JSON.stringify(contents, null, 2)}\n`],
     ['release.json', `${JSON.stringify(release, null, 2)}\n`],
-    ['NOTES.md', await notesText(job)],
+    ['NOTES.md', renderMarkdown(notes, { links: job.survey.workspace.config.links, withPackage: true, level: 2 })],
   ] as const;
   for (const [name, text] of texts) await writeWhole(path.join(fresh, name), text);
   const digests = [
@@ -59,11 +60,6 @@ export async function notesForRelease({ survey, surveyed, version, sourceTime }:
   const intro = await readIntro(survey, surveyed);
   const at = new Date(sourceTime * 1000);
   return { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
-}
-
-async function notesText(job: BuildJob): Promise<string> {
-  const { links } = job.survey.workspace.config;
-  return renderMarkdown(await notesForRelease(job), { links, withPackage: true, level: 2 });
 }
 
 function toRelease(

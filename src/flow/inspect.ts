@@ -75,7 +75,7 @@ function picksOf(artifact: ReadArtifact, file: string): FilePick[] {
 }
 
 /** Files of the package that are not in an artifact which was built here. @throws RELEASE_NOT_BUILT for one from elsewhere. */
-async function leftBehindOf(context: Context, file: string, { form }: ReadArtifact): Promise<LeftBehind[]> {
+async function leftBehindOf(context: Context, file: string, { form, manifest }: ReadArtifact): Promise<LeftBehind[]> {
   const release = await readRecordBeside(file);
   if (release === null) throw notOurs(file);
   const { record, origins } = release;
@@ -95,17 +95,13 @@ async function leftBehindOf(context: Context, file: string, { form }: ReadArtifa
     folder,
     form,
     rules: config?.contents ?? null,
-    hasFilesList: await hasFilesList(file, form),
+    hasFilesList: form === 'npm-tarball' && Array.isArray(manifest?.json['files']),
   });
 }
 
 /** How many artifacts of the same form the release lists before this one: its place among the configured ones. */
 function sameFormBefore({ record }: ReleaseFolder, position: number, form: string): number {
   return record.artifacts.slice(0, Math.max(0, position)).filter((artifact) => artifact.form === form).length;
-}
-
-async function hasFilesList(file: string, form: string): Promise<boolean> {
-  return form === 'npm-tarball' && Array.isArray((await readArtifact(file)).manifest?.json['files']);
 }
 
 function notOurs(file: string): BevelstoneError {

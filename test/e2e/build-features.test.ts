@@ -1,11 +1,11 @@
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { hostPlatform } from '../../src/world/platform.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
-import { TestRepository, testEnvironment } from '../builders/repository.ts';
+import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
 
 /** A repository with plain packages, each given as YAML, checked out. */
@@ -80,19 +80,23 @@ packages:
   });
 
   it('of independent packages run at the same time; a failure stops the others', async () => {
-    const both = workspace({
-      a: `build: ["touch {out}/../../a; i=0; while [ ! -e /tmp/meet-$PPID ]; do i=$((i+1)); [ $i -gt 3 ] && break; sleep 0.1; done"]\n${archive}`,
-      b: `build: ["true"]\n${archive}`,
+    const meeting = temporaryFolder();
+    const meet = (own: string, other: string) =>
+      `build: ["touch ${meeting}/${own}; for i in $(seq 300); do test -e ${meeting}/${other} && exit 0; sleep 0.1; done; exit 1"]\n${archive}`;
+    const both = workspace({ a: meet('a', 'b'), b: meet('b', 'a') });
+    const proof = path.join(meeting, 'late');
+    const failing = workspace({
+      a: `build: ["sleep 8; touch ${proof}"]\n${archive}`,
+      b: `build: ["sleep 1; exit 3"]\n${archive}`,
     });
-    const failing = workspace({ a: `build: ["sleep 20"]\n${archive}`, b: `build: ["sleep 1; exit 3"]\n${archive}` });
 
     const good = await bevelstoneJson(['build', '--jobs', '2'], { cwd: both.folder });
-    const started = Date.now();
     const bad = await bevelstoneJson(['build', '--jobs', '2'], { cwd: failing.folder });
 
     expect(good.result.releases).toHaveLength(2);
     expect(bad.error).toMatchObject({ code: 'STEP_FAILED', message: expect.stringContaining('of b') });
-    expect(Date.now() - started).toBeLessThan(15_000);
+    // The build waits for every step that runs, so an unstopped one would have left it.
+    expect(existsSync(proof)).toBe(false);
     expect(failing.git('worktree', 'list').split('\n')).toHaveLength(1);
   });
 });
@@ -194,11 +198,13 @@ describe('brought artifacts', () => {
     `build: [${JSON.stringify(step)}]\nartifacts: [{ form: ${form}, brought: "{out}/*.tgz" }]`;
 
   it('are taken byte for byte, with what is inside', async () => {
-    const r = workspace({ a: body(`${zip('a-0.1.0.tgz')}; cp {out}/a-0.1.0.tgz /tmp/brought-$PPID.tgz || true`) });
+    const copy = path.join(temporaryFolder(), 'copy.tgz');
+    const r = workspace({ a: body(`${zip('a-0.1.0.tgz')} && cp a-0.1.0.tgz ${copy}`) });
 
     const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
 
     const [artifact] = result.releases[0].artifacts;
+    expect(readFileSync(path.join(result.releases[0].folder, artifact.file)).equals(readFileSync(copy))).toBe(true);
     expect(artifact).toMatchObject({ file: 'a-0.1.0.tgz', form: 'npm-tarball', entries: expect.any(Number) });
     const list = JSON.parse(readFileSync(path.join(result.releases[0].folder, 'CONTENTS.json'), 'utf8'));
     expect(

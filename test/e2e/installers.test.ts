@@ -45,6 +45,15 @@ function artifact(ending: string): string {
   return path.join(out, found);
 }
 
+/** Installs a file into a fresh environment, from nowhere else. @returns the environment's interpreter. */
+function installByPip(file: string): string {
+  const place = temporaryFolder();
+  run('python3', ['-m', 'venv', place]);
+  const python = path.join(place, 'bin/python');
+  run(python, ['-m', 'pip', 'install', '--no-index', '--no-cache-dir', '--disable-pip-version-check', file]);
+  return python;
+}
+
 describe('pip', () => {
   itWith('python3', 'python3-venv').each([
     ['py3-none-any.whl', 'the wheel'],
@@ -52,19 +61,7 @@ describe('pip', () => {
   ])(
     'installs %s, %s, and reads its metadata back',
     (ending) => {
-      const place = temporaryFolder();
-      run('python3', ['-m', 'venv', place]);
-      const python = path.join(place, 'bin/python');
-
-      run(python, [
-        '-m',
-        'pip',
-        'install',
-        '--no-index',
-        '--no-cache-dir',
-        '--disable-pip-version-check',
-        artifact(ending),
-      ]);
+      const python = installByPip(artifact(ending));
 
       const question = 'import importlib.metadata as m, json; d = m.metadata("tidemark-py"); print(json.dumps(d.json))';
       const metadata = JSON.parse(run(python, ['-c', question]));
@@ -78,7 +75,7 @@ describe('pip', () => {
         project_url: ['Source, https://git.fenmarsh.example/tides'],
       });
       expect(metadata.description).toContain('# tidemark-py');
-      expect(run(path.join(place, 'bin/fenmarsh-tides'), [])).toMatch(/^Fenmarsh Bar +(?:high|low)/);
+      expect(run(path.join(path.dirname(python), 'fenmarsh-tides'), [])).toMatch(/^Fenmarsh Bar +(?:high|low)/);
       expect(run(python, ['-m', 'pip', 'check', '--disable-pip-version-check'])).toContain('No broken requirements');
     },
     120_000,
@@ -100,18 +97,7 @@ describe('pip', () => {
       r.checkOut();
       const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
       const [release] = result.releases;
-      const place = temporaryFolder();
-      run('python3', ['-m', 'venv', place]);
-      const python = path.join(place, 'bin/python');
-
-      run(python, [
-        '-m',
-        'pip',
-        'install',
-        '--no-index',
-        '--disable-pip-version-check',
-        path.join(release.folder, release.artifacts[0].file),
-      ]);
+      const python = installByPip(path.join(release.folder, release.artifacts[0].file));
 
       expect(release.artifacts[0]).toMatchObject({
         platform: 'linux-x64',

@@ -64,7 +64,8 @@ export class EntryCollector {
         const behind = digest.update(chunk);
         const busy = this.#watcher.chunk?.(path, chunk, isFirst);
         isFirst = false;
-        return behind === undefined ? busy : behind.then(() => busy);
+        // Together: a refusal of the one must not go unheard while the other is waited for.
+        return behind === undefined ? busy : Promise.all([behind, busy]).then(() => {});
       },
       end: () => {
         digest.end();
