@@ -46,6 +46,8 @@ await build({
   legalComments: 'linked',
   chunkNames: 'chunk/[name]-[hash]',
   define: {
+    // The compiler asks by its own path whether capitals count on this file system; it never gets to read a file here.
+    __filename: '"main.js"',
     'process.env.BEVELSTONE_PROGRAM_VERSION': JSON.stringify(version),
     'process.env.BEVELSTONE_PROGRAM_BUILD': JSON.stringify(sourceDigest()),
   },

@@ -1,8 +1,8 @@
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { compareEntries } from '../core/contents/compare.ts';
+import type { ReadEntry } from '../core/contents/entry.ts';
 import { type LikelyCause, likelyCause, remedyFor } from '../core/contents/likely-cause.ts';
-import type { ReadEntry } from '../world/archive/entry-watcher.ts';
 import { readEntry } from '../world/archive/read-entry.ts';
 import type { BuiltRelease } from './build-package.ts';
 import { readArtifact } from './read-artifact.ts';

@@ -3,14 +3,10 @@ import { compareEntries, type EntryComparison, sizeByFolder } from '../core/cont
 import { commonFolder, type Entry } from '../core/contents/entry.ts';
 import { pickFiles } from '../core/contents/picks.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerEvent, type LedgerRelease } from '../core/ledger/event.ts';
 import { insidePaths } from '../core/rule/rule.ts';
-import { compareVersions, isVersion } from '../core/version/version.ts';
-import { ledgerRef, readEvents } from '../world/git/ledger-store.ts';
-import { readFilesAt } from '../world/git/read-objects.ts';
 import { readRecordBeside } from './built-release.ts';
 import type { Context } from './context.ts';
-import { contentsFile } from './ledger-writer.ts';
+import { artifactsOnRecord } from './last-artifact.ts';
 import type { ReadArtifact } from './read-artifact.ts';
 import { openContext } from './workspace.ts';
 
@@ -49,49 +45,12 @@ export async function compareWithLast(
   const repository = await openContext(context);
   const beside = await readRecordBeside(file);
   const name = beside?.record.package ?? artifact.manifest?.common.name ?? null;
-  const version = beside?.record.version ?? artifact.manifest?.common.version ?? null;
-  const events = await readEvents(repository);
-  const last = foldEvents(events)
-    .filter((one) => one.package === name && isBefore(one.version, version))
-    .sort((a, b) => compareVersions(b.version, a.version))[0];
+  const before = beside?.record.version ?? artifact.manifest?.common.version ?? null;
   const platform = beside?.record.artifacts.find((one) => one.file === path.basename(file))?.platform ?? null;
-  const twin = last?.artifacts.find((one) => one.form === artifact.form && one.platform === platform);
-  if (last === undefined || twin === undefined) throw noneBefore(file, name, artifact.form);
-  const list = await readContentsList(repository.place, events, last);
-  const entries = list.find((one) => one.file === twin.file)?.entries ?? [];
-  const compared = compareContents(`${last.package} ${last.version}`, entries.map(toEntry), artifact);
+  const twin = await artifactsOnRecord(repository)({ package: name, before, form: artifact.form, platform });
+  if (twin === null) throw noneBefore(file, name, artifact.form);
+  const compared = compareContents(`${twin.package} ${twin.version}`, twin.entries, artifact);
   return { ...compared, dependencies: null, entryPoints: null };
-}
-
-type ListedEntry = {
-  readonly path: string;
-  readonly type: Entry['type'];
-  readonly size: number;
-  readonly mode: string;
-  readonly sha256: string | null;
-};
-
-function toEntry({ path: inside, type, size, mode, sha256 }: ListedEntry): Entry {
-  return { path: inside, type, sizeBytes: size, mode: Number.parseInt(mode, 8), linkname: null, sha256 };
-}
-
-async function readContentsList(
-  place: Parameters<typeof readFilesAt>[0],
-  events: readonly LedgerEvent[],
-  { package: name, version }: LedgerRelease,
-): Promise<{ file: string; entries: ListedEntry[] }[]> {
-  const planned = events.find(
-    (event) => event.type === 'planned' && event.package === name && event.version === version,
-  );
-  const digest = planned?.type === 'planned' ? planned.contents : '';
-  const inside = `${name}/${version}/contents-${digest}.json`;
-  const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
-  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text).artifacts;
-  throw new BevelstoneError('LEDGER_DAMAGED', {
-    message: `The contents list of ${name} ${version} is not in the ledger`,
-    why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',
-    fix: 'Fetch the ledger again from the remote',
-  });
 }
 
 function compareContents(against: string, before: readonly Entry[], after: ReadArtifact) {
@@ -101,10 +60,6 @@ function compareContents(against: string, before: readonly Entry[], after: ReadA
     ...compareEntries(before, after.entries, prefixes),
     sizes: sizeByFolder(before, after.entries, prefixes),
   };
-}
-
-function isBefore(version: string, than: string | null): boolean {
-  return than === null || !isVersion(than) || compareVersions(version, than) < 0;
 }
 
 function dependenciesOf({ manifest }: ReadArtifact): Map<string, string> {

@@ -1,12 +1,19 @@
 import type { Rule } from '../../core/rule/rule.ts';
 import type { Verification } from '../../flow/verify.ts';
-import { type Command, textList } from '../command.ts';
-import { renderRule, renderRules, renderVerification, rulesJson, verificationJson } from '../view/verify.ts';
+import { type Command, optionalText, textList } from '../command.ts';
+import { renderPages, renderRule, renderRules, renderVerification, rulesJson } from '../view/verify.ts';
 
-type Arguments = { readonly files: readonly string[]; readonly rules: boolean; readonly explain: string | null };
+type Arguments = {
+  readonly files: readonly string[];
+  readonly rules: boolean;
+  readonly explain: string | null;
+  readonly page: boolean;
+  readonly sarif: string | null;
+};
 
 type Result =
   | { readonly type: 'verified'; readonly verification: Verification }
+  | { readonly type: 'pages'; readonly pages: readonly { readonly file: string; readonly text: string }[] }
   | { readonly type: 'rules'; readonly rules: readonly Rule[] }
   | { readonly type: 'rule'; readonly rule: Rule };
 
@@ -20,35 +27,45 @@ export const verify: Command<Arguments, Result> = {
         describe: 'Artifacts to check; without any, what was built for this commit',
       })
       .option('rules', { type: 'boolean', describe: 'List the rules' })
-      .option('explain', { type: 'string', describe: 'Say what one rule is for' }),
+      .option('explain', { type: 'string', describe: 'Say what one rule is for' })
+      .option('page', { type: 'boolean', describe: 'Print what an index page would show' })
+      .option('sarif', { type: 'string', describe: 'Write the findings to a file as SARIF 2.1.0' }),
   examples: [
     ['verify', 'Check what was built for this commit'],
-    ['verify theirs.tgz', 'Check any artifact'],
+    ['verify theirs.tgz other.whl', 'Check any artifacts'],
+    ['verify --page', 'Read the pages of the packages before anybody else does'],
     ['verify --explain contents/secret', 'What a rule wants, and why'],
   ],
   parse: (raw) => ({
     files: textList(raw, 'files'),
     rules: raw['rules'] === true,
-    explain: (raw['explain'] as string | undefined) ?? null,
+    explain: optionalText(raw, 'explain'),
+    page: raw['page'] === true,
+    sarif: optionalText(raw, 'sarif'),
   }),
-  run: async ({ files, rules, explain }, context) => {
+  run: async ({ files, rules, explain, page, sarif }, context) => {
     if (rules || explain !== null) {
       const { findRule, listRules } = await import('../../flow/rules.ts');
       if (explain !== null) return { result: { type: 'rule', rule: findRule(explain) } };
       return { result: { type: 'rules', rules: listRules() } };
     }
     const flow = await import('../../flow/verify.ts');
+    if (page) return { result: { type: 'pages', pages: await flow.pagesOf(context, files) } };
     const verification = await flow.verify(context, files);
+    if (sarif !== null) await flow.writeSarif(context, verification, sarif);
     return { result: { type: 'verified', verification }, error: flow.refusal(verification) };
   },
-  render: (result, screen) => {
+  render: (result, screen, { sarif }) => {
     if (result.type === 'rules') return renderRules(result.rules, screen);
-    return result.type === 'rule' ? renderRule(result.rule, screen) : renderVerification(result.verification, screen);
+    if (result.type === 'pages') return renderPages(result.pages, screen);
+    return result.type === 'rule'
+      ? renderRule(result.rule, screen)
+      : renderVerification(result.verification, screen, sarif);
   },
   toJson: (result) => {
     if (result.type === 'rules') return rulesJson(result.rules);
-    return result.type === 'rule'
-      ? { rule: { ...result.rule, check: undefined } }
-      : verificationJson(result.verification);
+    if (result.type === 'pages')
+      return { page: result.pages.map(({ text }) => text).join('\n\n'), pages: result.pages };
+    return result.type === 'rule' ? { rule: { ...result.rule, check: undefined } } : result.verification;
   },
 };

@@ -26,7 +26,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     step('bevelstone survey', renderSurvey(demo.survey, screen, false)),
     ...skippedLines(demo, screen),
     step('bevelstone build', renderBuild(demo.build, screen)),
-    step('bevelstone verify', renderVerification(demo.verification, screen)),
+    step('bevelstone verify', renderVerification(demo.verification, screen, null)),
     step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,

@@ -1,67 +1,107 @@
 import path from 'node:path';
 import type { Finding, Rule } from '../../core/rule/rule.ts';
-import { cleanText } from '../../core/text/clean.ts';
-import type { Verification } from '../../flow/verify.ts';
+import { cleanLines, cleanText } from '../../core/text/clean.ts';
+import type { Verification, VerifiedArtifact } from '../../flow/verify.ts';
+import { displayPath } from './display-path.ts';
 import { type Mark, type Screen, sign } from './screen.ts';
-import { renderTable } from './table.ts';
 
 const marks: Readonly<Record<Finding['severity'], readonly [Mark, string]>> = {
   refuse: ['refused', 'refused'],
   warn: ['warning', 'warning'],
   note: ['nothing', 'note   '],
 };
+const order: readonly Finding['severity'][] = ['refuse', 'warn', 'note'];
 
-/** Findings by artifact, each with its path and what to do; the sum is the last line. */
-export function renderVerification({ artifacts, refused, warned }: Verification, screen: Screen): string {
+/** Findings by artifact, the gravest first, each with its path and what to do; the sum is the last line. */
+export function renderVerification(
+  { artifacts, refused, warned }: Verification,
+  screen: Screen,
+  sarif: string | null,
+): string {
   const { colours } = screen;
   const name = (file: string) => colours.bold(cleanText(path.basename(file)));
   const passed = artifacts.filter(({ findings }) => findings.length === 0);
+  const clean = passed.map(({ file, form }) => `${sign('done', screen)} passed   ${name(file)}  ${colours.dim(form)}`);
   const blocks = [
-    ...(passed.length === 0
-      ? []
-      : [
-          passed
-            .map(({ file, form }) => `${sign('done', screen)} passed   ${name(file)}  ${colours.dim(form)}`)
-            .join('\n'),
-        ]),
-    ...artifacts
-      .filter(({ findings }) => findings.length > 0)
-      .map(({ file, form, findings }) =>
-        [`${name(file)}  ${colours.dim(form)}`, ...findings.map((finding) => renderFinding(finding, screen))].join(
-          '\n',
-        ),
-      ),
+    ...(clean.length === 0 ? [] : [clean.join('\n')]),
+    ...artifacts.filter(({ findings }) => findings.length > 0).map((artifact) => renderArtifact(artifact, screen)),
   ];
-  const words =
-    refused > 0
-      ? `${refused} refused, ${warned} to look at`
-      : warned > 0
-        ? `nothing refused, ${warned} to look at`
-        : 'nothing to object to';
-  const sum = `${sign(refused > 0 ? 'refused' : 'done', screen)} ${artifacts.length} ${artifacts.length === 1 ? 'artifact' : 'artifacts'} verified: ${words}`;
-  return [...blocks, sum].join('\n\n');
+  const notes = artifacts.reduce(
+    (sum, { findings }) => sum + findings.filter(({ severity }) => severity === 'note').length,
+    0,
+  );
+  const words = [
+    refused > 0 ? `${refused} refused` : 'nothing refused',
+    ...(warned > 0 ? [`${warned} ${warned === 1 ? 'warning' : 'warnings'}`] : []),
+    ...(notes > 0 ? [`${notes} ${notes === 1 ? 'note' : 'notes'}`] : []),
+  ].join(', ');
+  const mark: Mark = refused > 0 ? 'refused' : warned > 0 ? 'warning' : 'done';
+  const sum = `${sign(mark, screen)} ${artifacts.length} ${artifacts.length === 1 ? 'artifact' : 'artifacts'} verified: ${words}`;
+  return [...blocks, sarif === null ? sum : `${sum}\n  findings as SARIF 2.1.0 in ${displayPath(sarif)}`].join('\n\n');
 }
 
-function renderFinding({ severity, rule, path: inside, message, fix }: Finding, screen: Screen): string {
-  const [mark, word] = marks[severity];
-  const where = inside === null ? '' : `${cleanText(inside)}: `;
-  return `  ${sign(mark, screen)} ${word}  ${where}${cleanText(message)} ${screen.colours.dim(`(${rule})`)}\n             ${cleanText(fix)}`;
+/** One remedy for all findings of a rule, below them: the reader has it once. */
+function renderArtifact({ file, form, findings }: VerifiedArtifact, screen: Screen): string {
+  const { colours } = screen;
+  const groups = new Map<string, Finding[]>();
+  for (const severity of order)
+    for (const finding of findings.filter((one) => one.severity === severity)) {
+      const key = `${severity} ${finding.rule} ${finding.fix} ${finding.excepted}`;
+      groups.set(key, [...(groups.get(key) ?? []), finding]);
+    }
+  const lines = [...groups.values()].flatMap((group) => renderGroup(group, screen));
+  return [`${colours.bold(cleanText(path.basename(file)))}  ${colours.dim(form)}`, ...lines].join('\n');
 }
 
-/** The `result` of `verify --json`. */
-export function verificationJson(verification: Verification): unknown {
-  return verification;
+const shownPerRule = 6;
+const indent = ' '.repeat(13);
+
+function renderGroup(group: readonly Finding[], screen: Screen): string[] {
+  const [first] = group;
+  if (first === undefined) return [];
+  const { colours } = screen;
+  const [mark, word] = marks[first.severity];
+  const text = ({ path: inside, message }: Finding) =>
+    `${inside === null ? '' : `${cleanText(inside)}: `}${cleanText(message)}`;
+  const rest = group.length - shownPerRule;
+  return [
+    `  ${sign(mark, screen)} ${word}  ${text(first)} ${colours.dim(`(${first.rule})`)}`,
+    ...group.slice(1, shownPerRule).map((one) => `${indent}${text(one)}`),
+    ...(rest > 0 ? [`${indent}${colours.dim(`and ${rest} more; --json has them all`)}`] : []),
+    first.excepted === null
+      ? `${indent}${colours.dim(cleanText(first.fix))}`
+      : `${indent}${colours.dim(`let pass: ${cleanText(first.excepted)}`)}`,
+  ];
 }
 
 /** The list of rules, by theme. */
-export function renderRules(rules: readonly Rule[], screen: Screen): string {
-  const rows = rules.map(({ id, severity, what }) => [id, severity, what]);
-  return renderTable([{ title: 'rule' }, { title: 'severity' }, { title: 'what' }], rows, screen);
+export function renderRules(rules: readonly Rule[], { colours }: Screen): string {
+  const width = Math.max(...rules.map(({ id }) => id.slice(id.indexOf('/') + 1).length));
+  const themes = new Map<string, Rule[]>();
+  for (const rule of rules) themes.set(themeOf(rule), [...(themes.get(themeOf(rule)) ?? []), rule]);
+  const blocks = [...themes].map(([theme, list]) =>
+    [
+      colours.bold(`${theme}/`),
+      ...list.map(
+        ({ id, severity, what }) =>
+          `  ${id.slice(theme.length + 1).padEnd(width)}  ${severity.padEnd(6)}  ${colours.dim(what)}`,
+      ),
+    ].join('\n'),
+  );
+  return [...blocks, `${rules.length} rules; one in full with: bevelstone verify --explain ${rules[0]?.id ?? ''}`].join(
+    '\n\n',
+  );
 }
 
 /** The `result` of `verify --rules --json`. */
 export function rulesJson(rules: readonly Rule[]): unknown {
-  return { rules: rules.map(({ id, severity, what }) => ({ id, theme: id.split('/')[0], severity, what })) };
+  return {
+    rules: rules.map((rule) => ({ id: rule.id, theme: themeOf(rule), severity: rule.severity, what: rule.what })),
+  };
+}
+
+function themeOf({ id }: Rule): string {
+  return id.slice(0, id.indexOf('/'));
 }
 
 /** One rule in full. */
@@ -72,9 +112,23 @@ export function renderRule({ id, severity, what, why, fix, example }: Rule, scre
     ['fix', fix],
     ['example', example],
     ['change', `packages.NAME.verify.rules: { ${id}: refuse | warn | note | off }`],
+    ['except', `packages.NAME.verify.exceptions: [{ rule: ${id}, path: GLOB, reason: … }]`],
   ];
   return [
     `${screen.colours.bold(id)}  ${severity}`,
     ...lines.map(([label = '', text]) => `  ${label.padEnd(8)} ${text}`),
   ].join('\n');
+}
+
+/** Pages one below the other, each under the name of its file when there are several. */
+export function renderPages(
+  pages: readonly { readonly file: string; readonly text: string }[],
+  screen: Screen,
+): string {
+  return pages
+    .map(({ file, text }) => {
+      const head = pages.length > 1 ? `${screen.colours.dim(`· ${cleanText(path.basename(file))}`)}\n` : '';
+      return `${head}${cleanLines(text).trimEnd()}`;
+    })
+    .join('\n\n\n');
 }

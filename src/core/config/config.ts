@@ -98,14 +98,43 @@ export type ArtifactConfig = {
 /** Severity of a rule, or `off`. */
 export type SeverityConfig = 'refuse' | 'warn' | 'note' | 'off';
 
+/** Something that a rule finds and that may pass, with the reason. */
+export type ExceptionConfig = {
+  readonly rule: string;
+  /** A path or a glob inside the artifact; null for all that the rule finds. */
+  readonly path: string | null;
+  readonly reason: string;
+};
+
+/** Globs of SPDX identifiers; what no list names is asked about as soon as there is an `allow`. */
+export type LicencePolicyConfig = {
+  readonly allow: readonly string[];
+  readonly refuse: readonly string[];
+  readonly ask: readonly string[];
+};
+
 /** `verify` of a package. */
 export type VerifyConfig = {
   readonly require: readonly string[];
   readonly forbid: readonly string[];
   /** Bytes; null for no limit. */
   readonly largest: number | null;
+  /** How many times the size of the last release; null for no limit. */
+  readonly growth: number | null;
+  /** The newest C library that machine code may need. */
+  readonly 'c-library': string | null;
+  /** The oldest Java that classes must run on. */
+  readonly java: number | null;
   readonly rules: Readonly<Record<string, SeverityConfig>>;
+  readonly exceptions: readonly ExceptionConfig[];
+  readonly licences: LicencePolicyConfig | null;
 };
+
+/** Kinds of bills. */
+export const billKinds = ['spdx', 'cyclonedx'] as const;
+
+/** One of the kinds of bills. */
+export type BillKind = (typeof billKinds)[number];
 
 /** One entry of `packages`. */
 export type PackageConfig = {
@@ -120,6 +149,7 @@ export type PackageConfig = {
   readonly stamp: readonly StampConfig[];
   readonly artifacts: readonly ArtifactConfig[];
   readonly verify: VerifyConfig;
+  readonly bills: readonly BillKind[];
   readonly 're-exports': readonly string[];
   readonly 'send-to': readonly string[];
 };

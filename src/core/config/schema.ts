@@ -6,12 +6,15 @@ import { parseDuration } from '../text/duration.ts';
 import { isRange, isVersion } from '../version/version.ts';
 import {
   type ArtifactConfig,
+  billKinds,
   builtForms,
   type Config,
   type ContentsConfig,
   type DestinationConfig,
+  type ExceptionConfig,
   type HelperConfig,
   type HistoryConfig,
+  type LicencePolicyConfig,
   type LinksConfig,
   type NotesConfig,
   type PackageConfig,
@@ -242,14 +245,38 @@ const artifact = () =>
       .default({}),
   });
 
+const exception = () =>
+  Joi.object<ExceptionConfig>({
+    rule: Joi.string()
+      .valid(...ruleIds)
+      .required(),
+    path: Joi.string().default(null),
+    // An exception that nobody can explain later is not one.
+    reason: Joi.string().trim().min(8).required(),
+  });
+
+const licencePolicy = () =>
+  Joi.object<LicencePolicyConfig>({
+    allow: texts().default([]),
+    refuse: texts().default([]),
+    ask: texts().default([]),
+  });
+
 const verify = () =>
   Joi.object<VerifyConfig>({
     require: texts().default([]),
     forbid: texts().default([]),
     largest: size().default(null),
+    growth: Joi.number().greater(1).allow(null).default(2),
+    'c-library': Joi.string()
+      .pattern(/^\d+\.\d+$/, 'a version such as "2.31"')
+      .default(null),
+    java: Joi.number().integer().min(5).default(null),
     rules: Joi.object(
       Object.fromEntries(ruleIds.map((id) => [id, Joi.string().valid('refuse', 'warn', 'note', 'off')])),
     ).default({}),
+    exceptions: Joi.array().items(exception()).default([]),
+    licences: licencePolicy().default(null),
   }).default();
 
 const packageEntry = () =>
@@ -265,6 +292,10 @@ const packageEntry = () =>
     stamp: Joi.array().items(stamp()).default([]),
     artifacts: Joi.array().items(artifact()).default([]),
     verify: verify(),
+    bills: Joi.array()
+      .items(Joi.string().valid(...billKinds))
+      .unique()
+      .default([...billKinds]),
     're-exports': texts().default([]),
     'send-to': texts().default([]),
   });

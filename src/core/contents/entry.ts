@@ -19,6 +19,14 @@ export type Entry = {
   readonly sha256: string | null;
 };
 
+/** An entry with what only some archives say of it. */
+export type ReadEntry = Entry & {
+  /** Seconds since 1970; null where the archive gives none. */
+  readonly mtime: number | null;
+  /** `0:0`, or with names `0:0 root:root`; null where the archive has no owners. */
+  readonly owner: string | null;
+};
+
 /** An entry that is packed, with its origin. */
 export type PackedEntry = Entry & { readonly origin: Origin };
 

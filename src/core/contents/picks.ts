@@ -4,15 +4,16 @@ import { listEntries, resolveEntry } from '../manifest/resolve-exports.ts';
 /** Which file a kind of consumer gets for an entry; null when it gets none. */
 export type FilePick = { readonly consumer: string; readonly entry: string; readonly file: string | null };
 
-type Consumer = {
-  readonly name: string;
+/** Somebody who loads a package in a way of their own. */
+export type Consumer = {
+  readonly name: 'server import' | 'server require' | 'bundler for the browser';
   readonly conditions: readonly string[];
   readonly mainFields: readonly string[];
   readonly completes: boolean;
 };
 
-// Node.js, "Conditional exports": the conditions of its two loaders; those of bundlers and type checkers as they document them.
-const consumers: readonly Consumer[] = [
+/** Node.js, "Conditional exports": the conditions of its two loaders; those of bundlers and type checkers as they document them. */
+export const consumers: readonly Consumer[] = [
   {
     name: 'server import',
     conditions: ['node', 'import', 'module-sync', 'node-addons'],

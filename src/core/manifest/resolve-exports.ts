@@ -55,6 +55,18 @@ export function listEntries(manifest: PackageJson, paths: readonly string[]): st
   });
 }
 
+/** What a specifier with `#` stands for: `./path` of the package itself, or a specifier of another one (PACKAGE_IMPORTS_RESOLVE). */
+export function resolveImports(
+  specifier: string,
+  manifest: PackageJson,
+  conditions: ReadonlySet<string>,
+): string | null {
+  const map = objectOf(manifest['imports']);
+  if (Object.hasOwn(map, specifier) && !specifier.includes('*'))
+    return resolveTarget(map[specifier], null, conditions, true);
+  return resolvePattern(specifier, map, conditions, true);
+}
+
 /** PACKAGE_EXPORTS_RESOLVE; null where the specification throws or finds nothing. */
 function resolveExports(entry: string, exports: unknown, conditions: ReadonlySet<string>): string | null {
   if (!isSubpathMap(exports)) return entry === '.' ? resolveTarget(exports, null, conditions) : null;
@@ -62,12 +74,22 @@ function resolveExports(entry: string, exports: unknown, conditions: ReadonlySet
   // An own key without a pattern wins, also with null behind it.
   if (Object.hasOwn(map, entry) && !entry.includes('*') && !entry.endsWith('/'))
     return resolveTarget(map[entry], null, conditions);
+  return resolvePattern(entry, map, conditions);
+}
+
+/** PACKAGE_IMPORTS_EXPORTS_RESOLVE, from the patterns on. */
+function resolvePattern(
+  entry: string,
+  map: Readonly<Record<string, unknown>>,
+  conditions: ReadonlySet<string>,
+  isInternal = false,
+): string | null {
   const keys = Object.keys(map).filter((key) => key.split('*').length === 2);
   for (const key of keys.sort(comparePatterns)) {
     const [before = '', after = ''] = key.split('*');
     if (!entry.startsWith(before) || entry === before) continue;
     if (after !== '' && !(entry.endsWith(after) && entry.length >= key.length)) continue;
-    return resolveTarget(map[key], entry.slice(before.length, entry.length - after.length), conditions);
+    return resolveTarget(map[key], entry.slice(before.length, entry.length - after.length), conditions, isInternal);
   }
   return null;
 }
@@ -79,12 +101,25 @@ function isSubpathMap(exports: unknown): boolean {
 }
 
 /** PACKAGE_TARGET_RESOLVE: undefined goes on to the next condition, null ends the search. */
-function resolveTarget(target: unknown, match: string | null, conditions: ReadonlySet<string>): string | null {
-  return targetOf(target, match, conditions) ?? null;
+function resolveTarget(
+  target: unknown,
+  match: string | null,
+  conditions: ReadonlySet<string>,
+  isInternal = false,
+): string | null {
+  return targetOf(target, match, conditions, isInternal) ?? null;
 }
 
-function targetOf(target: unknown, match: string | null, conditions: ReadonlySet<string>): string | null | undefined {
+function targetOf(
+  target: unknown,
+  match: string | null,
+  conditions: ReadonlySet<string>,
+  isInternal: boolean,
+): string | null | undefined {
   if (typeof target === 'string') {
+    // Only `imports` may lead to another package.
+    if (isInternal && !target.startsWith('.') && !target.startsWith('/'))
+      return match === null ? target : target.replaceAll('*', () => match);
     if (!target.startsWith('./') || hasForbiddenPart(target.slice(2))) return null;
     if (match !== null && hasForbiddenPart(match)) return null;
     return match === null ? target : target.replaceAll('*', () => match);
@@ -93,7 +128,7 @@ function targetOf(target: unknown, match: string | null, conditions: ReadonlySet
   if (Array.isArray(target)) {
     let last: string | null | undefined = null;
     for (const one of target) {
-      const found = targetOf(one, match, conditions);
+      const found = targetOf(one, match, conditions, isInternal);
       if (found === undefined) continue;
       // An invalid text is passed over, and so is null, which counts only at the end.
       last = found;
@@ -104,7 +139,7 @@ function targetOf(target: unknown, match: string | null, conditions: ReadonlySet
   if (typeof target !== 'object') return null;
   for (const [condition, value] of Object.entries(target as object)) {
     if (condition !== 'default' && !conditions.has(condition)) continue;
-    const found = targetOf(value, match, conditions);
+    const found = targetOf(value, match, conditions, isInternal);
     if (found !== undefined) return found;
   }
   return undefined;

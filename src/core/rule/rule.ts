@@ -1,6 +1,9 @@
-import type { SeverityConfig } from '../config/config.ts';
-import type { Entry } from '../contents/entry.ts';
-import type { InnerManifest } from '../describe/description.ts';
+import type { ExceptionConfig, LicencePolicyConfig, SeverityConfig } from '../config/config.ts';
+import type { BinaryKind } from '../contents/binary.ts';
+import type { Entry, ReadEntry } from '../contents/entry.ts';
+import type { Description } from '../describe/description.ts';
+import type { FileFacts } from '../facts/facts.ts';
+import type { BrowserReach } from '../surface/browser-reach.ts';
 import type { RuleId } from './rule-id.ts';
 
 /** How much a finding matters: `refuse` keeps the artifact from being uploaded. */
@@ -14,35 +17,74 @@ export type Finding = {
   readonly path: string | null;
   readonly message: string;
   readonly fix: string;
+  /** Why the configuration lets it pass; it counts as a note then. */
+  readonly excepted: string | null;
 };
 
 /** A finding before the engine adds rule and severity. */
-export type RawFinding = { readonly path: string | null; readonly message: string; readonly fix?: string };
+export type RawFinding = {
+  readonly path: string | null;
+  readonly message: string;
+  readonly fix?: string;
+  /** For one that matters less than others of its rule; a configured severity goes before it. */
+  readonly severity?: 'warn' | 'note';
+};
 
 /** An artifact as the rules see it. All of it comes from the file itself. */
-export type Artifact = {
+export type Artifact = Description & {
   readonly fileName: string;
-  readonly form: string;
   readonly sizeBytes: number;
-  readonly entries: readonly Entry[];
-  /** The one folder that everything is in, with `/` behind; '' when there is none. */
-  readonly prefix: string;
-  /** The manifest inside, as its format has it, and its path; null when the form has none. */
-  readonly manifest: InnerManifest | null;
-  /** What a page about the package shows. */
-  readonly readme: { readonly path: string; readonly text: string } | null;
-  /** What looked like secrets while the bytes went by. */
-  readonly secrets: readonly { readonly path: string; readonly what: string; readonly line: number }[];
+  readonly entries: readonly ReadEntry[];
+  /** Whole texts of manifests, licences and lists inside, by path. */
+  readonly texts: ReadonlyMap<string, string>;
+  /** Texts of a deb's control archive. */
+  readonly control: ReadonlyMap<string, string>;
+  readonly binaries: ReadonlyMap<string, BinaryKind>;
+  readonly facts: FileFacts;
 };
+
+/** The release that an artifact was built for. */
+export type RuleRelease = {
+  readonly package: string;
+  readonly version: string;
+  readonly name: string;
+  readonly tag: string;
+  readonly commit: string;
+  readonly platform: string | null;
+};
+
+/** The artifact of the same form in the release before. */
+export type LastArtifact = { readonly version: string; readonly sizeBytes: number; readonly entries: readonly Entry[] };
+
+/** A third-party dependency, for the licence policy. */
+export type LicensedComponent = { readonly name: string; readonly version: string; readonly licence: string | null };
 
 /** What is expected of the artifact: from the configuration, and from the release it belongs to. */
 export type RuleSettings = {
   readonly require: readonly string[];
   readonly forbid: readonly string[];
+  /** Bytes; null for no limit. */
   readonly largest: number | null;
+  /** How many times the last release's size it may have; null for no limit. */
+  readonly growth: number | null;
+  /** The newest C library that may be needed, e.g. `2.31`; null for any. */
+  readonly cLibrary: string | null;
+  /** The oldest Java that classes must run on; null for what the manifest says. */
+  readonly java: number | null;
   readonly severities: Readonly<Record<string, SeverityConfig>>;
+  readonly exceptions: readonly ExceptionConfig[];
+  readonly licences: LicencePolicyConfig | null;
   /** The version that the artifact must name, as its form writes it; null for a file from elsewhere. */
   readonly version: string | null;
+  readonly release: RuleRelease | null;
+  /** Names of the workspace's other packages. */
+  readonly others: readonly string[];
+  readonly last: LastArtifact | null;
+  /** Third-party dependencies; null when nobody looked for them. */
+  readonly components: readonly LicensedComponent[] | null;
+  readonly browser: BrowserReach | null;
+  /** Seconds since 1970. */
+  readonly now: number;
 };
 
 /** One rule. */
@@ -61,6 +103,16 @@ export type Rule = {
 export const formsWithPage: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'sdist', 'nupkg']);
 
 /** Paths of entries without the artifact's own top folder. */
-export function insidePaths({ entries, prefix }: Artifact): string[] {
-  return entries.map(({ path }) => (path.startsWith(prefix) ? path.slice(prefix.length) : path));
+export function insidePaths({ entries, prefix }: Pick<Artifact, 'entries' | 'prefix'>): string[] {
+  return entries.map(({ path }) => insidePath(path, prefix));
+}
+
+/** A path without the artifact's own top folder. */
+export function insidePath(path: string, prefix: string): string {
+  return path.startsWith(prefix) ? path.slice(prefix.length) : path;
+}
+
+/** Entries that are files. */
+export function filesIn({ entries }: Pick<Artifact, 'entries'>): readonly ReadEntry[] {
+  return entries.filter(({ type }) => type === 'file');
 }

@@ -1,41 +1,175 @@
+import { caseClash } from './archive/case-clash.ts';
 import { duplicatePath } from './archive/duplicate-path.ts';
+import { junk } from './archive/junk.ts';
+import { leavingLink } from './archive/leaving-link.ts';
+import { oddMode } from './archive/odd-mode.ts';
+import { oddTime } from './archive/odd-time.ts';
+import { owner } from './archive/owner.ts';
+import { portableName } from './archive/portable-name.ts';
+import { specialFile } from './archive/special-file.ts';
 import { unsafePath } from './archive/unsafe-path.ts';
+import { buildPath } from './contents/build-path.ts';
+import { credentialFile } from './contents/credential-file.ts';
+import { empty } from './contents/empty.ts';
 import { forbiddenFile } from './contents/forbidden-file.ts';
+import { grown } from './contents/grown.ts';
+import { lostFile } from './contents/lost-file.ts';
+import { namedFileMissing } from './contents/named-file-missing.ts';
 import { requiredFile } from './contents/required-file.ts';
 import { secret } from './contents/secret.ts';
+import { sourceMap } from './contents/source-map.ts';
+import { testFile } from './contents/test-file.ts';
 import { tooLarge } from './contents/too-large.ts';
+import { frameworkFolders } from './dotnet/framework-folders.ts';
+import { partUnlisted } from './dotnet/part-unlisted.ts';
+import { symbolsDisagree } from './dotnet/symbols-disagree.ts';
+import { isExcepted } from './exception.ts';
+import { classVersion } from './jvm/class-version.ts';
+import { duplicateClass } from './jvm/duplicate-class.ts';
+import { manifestUnusable } from './jvm/manifest-unusable.ts';
+import { pomIncomplete } from './jvm/pom-incomplete.ts';
+import { signatureLeft } from './jvm/signature-left.ts';
+import { classifierUnknown } from './metadata/classifier-unknown.ts';
+import { commitMissing } from './metadata/commit-missing.ts';
 import { descriptionMissing } from './metadata/description-missing.ts';
+import { keywordInvalid } from './metadata/keyword-invalid.ts';
+import { licenceDisagrees } from './metadata/licence-disagrees.ts';
 import { licenceInvalid } from './metadata/licence-invalid.ts';
+import { licencePolicy } from './metadata/licence-policy.ts';
+import { licenceTextMissing } from './metadata/licence-text-missing.ts';
+import { linkMalformed } from './metadata/link-malformed.ts';
+import { nameInvalid } from './metadata/name-invalid.ts';
+import { nameLookalike } from './metadata/name-lookalike.ts';
+import { rangeImpossible } from './metadata/range-impossible.ts';
+import { rangeMissing } from './metadata/range-missing.ts';
+import { readmeBroken } from './metadata/readme-broken.ts';
 import { readmeMissing } from './metadata/readme-missing.ts';
+import { repositoryMissing } from './metadata/repository-missing.ts';
 import { versionDisagrees } from './metadata/version-disagrees.ts';
+import { versionInvalid } from './metadata/version-invalid.ts';
+import { debConffile } from './native/deb-conffile.ts';
+import { debControl } from './native/deb-control.ts';
+import { debPath } from './native/deb-path.ts';
+import { elfCLibrary } from './native/elf-c-library.ts';
+import { elfDebug } from './native/elf-debug.ts';
+import { elfPlatform } from './native/elf-platform.ts';
+import { elfRunPath } from './native/elf-run-path.ts';
+import { elfSoname } from './native/elf-soname.ts';
+import { browserBuiltIn } from './node/browser-built-in.ts';
+import { conditionOrder } from './node/condition-order.ts';
+import { dependencyElsewhere } from './node/dependency-elsewhere.ts';
 import { entryPointMissing } from './node/entry-point-missing.ts';
+import { entryPointUnusable } from './node/entry-point-unusable.ts';
 import { installScript } from './node/install-script.ts';
+import { missingImport } from './node/missing-import.ts';
+import { moduleSyntax } from './node/module-syntax.ts';
+import { programUnusable } from './node/program-unusable.ts';
+import { typesDisagree } from './node/types-disagree.ts';
+import { typesMissing } from './node/types-missing.ts';
+import { undeclaredImport } from './node/undeclared-import.ts';
+import { metadataIncomplete } from './python/metadata-incomplete.ts';
+import { recordDisagrees } from './python/record-disagrees.ts';
+import { scriptUnresolved } from './python/script-unresolved.ts';
+import { strayModule } from './python/stray-module.ts';
+import { undeclaredPythonImport } from './python/undeclared-import.ts';
+import { wheelTag } from './python/wheel-tag.ts';
 import type { Artifact, Finding, Rule, RuleSettings } from './rule.ts';
 import type { RuleId } from './rule-id.ts';
 
 /** All rules, by theme. */
 export const rules: Readonly<Record<RuleId, Rule>> = {
-  'archive/unsafe-path': unsafePath,
+  'archive/case-clash': caseClash,
   'archive/duplicate-path': duplicatePath,
-  'contents/required-file': requiredFile,
+  'archive/junk': junk,
+  'archive/leaving-link': leavingLink,
+  'archive/odd-mode': oddMode,
+  'archive/odd-time': oddTime,
+  'archive/owner': owner,
+  'archive/portable-name': portableName,
+  'archive/special-file': specialFile,
+  'archive/unsafe-path': unsafePath,
+  'contents/build-path': buildPath,
+  'contents/credential-file': credentialFile,
+  'contents/empty': empty,
   'contents/forbidden-file': forbiddenFile,
+  'contents/grown': grown,
+  'contents/lost-file': lostFile,
+  'contents/named-file-missing': namedFileMissing,
+  'contents/required-file': requiredFile,
   'contents/secret': secret,
+  'contents/source-map': sourceMap,
+  'contents/test-file': testFile,
   'contents/too-large': tooLarge,
+  'metadata/classifier-unknown': classifierUnknown,
+  'metadata/commit-missing': commitMissing,
   'metadata/description-missing': descriptionMissing,
-  'metadata/readme-missing': readmeMissing,
+  'metadata/keyword-invalid': keywordInvalid,
+  'metadata/licence-disagrees': licenceDisagrees,
   'metadata/licence-invalid': licenceInvalid,
+  'metadata/licence-policy': licencePolicy,
+  'metadata/licence-text-missing': licenceTextMissing,
+  'metadata/link-malformed': linkMalformed,
+  'metadata/name-invalid': nameInvalid,
+  'metadata/name-lookalike': nameLookalike,
+  'metadata/range-impossible': rangeImpossible,
+  'metadata/range-missing': rangeMissing,
+  'metadata/readme-broken': readmeBroken,
+  'metadata/readme-missing': readmeMissing,
+  'metadata/repository-missing': repositoryMissing,
   'metadata/version-disagrees': versionDisagrees,
+  'metadata/version-invalid': versionInvalid,
+  'node/browser-built-in': browserBuiltIn,
+  'node/condition-order': conditionOrder,
+  'node/dependency-elsewhere': dependencyElsewhere,
   'node/entry-point-missing': entryPointMissing,
+  'node/entry-point-unusable': entryPointUnusable,
   'node/install-script': installScript,
+  'node/missing-import': missingImport,
+  'node/module-syntax': moduleSyntax,
+  'node/program-unusable': programUnusable,
+  'node/types-disagree': typesDisagree,
+  'node/types-missing': typesMissing,
+  'node/undeclared-import': undeclaredImport,
+  'python/metadata-incomplete': metadataIncomplete,
+  'python/record-disagrees': recordDisagrees,
+  'python/script-unresolved': scriptUnresolved,
+  'python/stray-module': strayModule,
+  'python/undeclared-import': undeclaredPythonImport,
+  'python/wheel-tag': wheelTag,
+  'jvm/class-version': classVersion,
+  'jvm/duplicate-class': duplicateClass,
+  'jvm/manifest-unusable': manifestUnusable,
+  'jvm/pom-incomplete': pomIncomplete,
+  'jvm/signature-left': signatureLeft,
+  'dotnet/framework-folders': frameworkFolders,
+  'dotnet/part-unlisted': partUnlisted,
+  'dotnet/symbols-disagree': symbolsDisagree,
+  'native/deb-conffile': debConffile,
+  'native/deb-control': debControl,
+  'native/deb-path': debPath,
+  'native/elf-c-library': elfCLibrary,
+  'native/elf-debug': elfDebug,
+  'native/elf-platform': elfPlatform,
+  'native/elf-run-path': elfRunPath,
+  'native/elf-soname': elfSoname,
 };
 
-/** Runs every rule that is not switched off. Findings come in the order of the rules. */
+/** Runs every rule that is not switched off. Findings come in the order of the rules; an excepted one is a note with its reason. */
 export function checkArtifact(artifact: Artifact, settings: RuleSettings): Finding[] {
   return Object.values(rules).flatMap((rule) => {
-    const severity = settings.severities[rule.id] ?? rule.severity;
-    if (severity === 'off') return [];
-    return rule
-      .check(artifact, settings)
-      .map(({ path, message, fix }) => ({ rule: rule.id, severity, path, message, fix: fix ?? rule.fix }));
+    const configured = settings.severities[rule.id];
+    if (configured === 'off') return [];
+    return rule.check(artifact, settings).map((found): Finding => {
+      const { path, message, fix, severity } = found;
+      const exception = settings.exceptions.find((one) => isExcepted(one, rule.id, path, artifact.prefix));
+      return {
+        rule: rule.id,
+        severity: exception !== undefined ? 'note' : (configured ?? severity ?? rule.severity),
+        path,
+        message,
+        fix: fix ?? rule.fix,
+        excepted: exception?.reason ?? null,
+      };
+    });
   });
 }

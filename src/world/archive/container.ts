@@ -1,5 +1,6 @@
+import type { ReadEntry } from '../../core/contents/entry.ts';
 import type { ArchiveBudget } from './budget.ts';
-import type { EntryWatcher, ReadEntry } from './entry-watcher.ts';
+import type { EntryWatcher } from './entry-watcher.ts';
 
 /** What kind of container a file is, by its first bytes. */
 export type ReadContainer = 'tar.gz' | 'tar' | 'zip' | 'deb' | 'text';

@@ -1,15 +1,7 @@
 import { hash } from 'node:crypto';
-import type { Entry } from '../../core/contents/entry.ts';
+import type { ReadEntry } from '../../core/contents/entry.ts';
 import type { ArchiveBudget } from './budget.ts';
 import { digestElsewhere, digestHere, type EntryDigests } from './entry-digests.ts';
-
-/** An entry with what only some archives say of it. */
-export type ReadEntry = Entry & {
-  /** Seconds since 1970; null where the archive gives none. */
-  readonly mtime: number | null;
-  /** `0:0`, or with names `0:0 root:root`; null where the archive has no owners. */
-  readonly owner: string | null;
-};
 
 /** Somebody who looks at the bytes of entries while they pass. */
 export type EntryWatcher = {

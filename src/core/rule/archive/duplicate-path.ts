@@ -1,22 +1,17 @@
-import type { RawFinding, Rule } from '../rule.ts';
+import { filesIn, type Rule } from '../rule.ts';
 
 export const duplicatePath: Rule = {
   id: 'archive/duplicate-path',
   severity: 'refuse',
-  what: 'No two entries have the same path, also where capitals do not count',
-  why: 'Which one is installed depends on the installer and on the file system, so users get different files',
-  fix: 'Keep one of them, or rename one',
-  example: 'lib/Tide.js beside lib/tide.js',
-  check: ({ entries }) => {
-    const seen = new Map<string, string>();
-    return entries
-      .filter(({ type }) => type !== 'folder')
-      .flatMap(({ path }): RawFinding[] => {
-        const folded = path.normalize('NFC').toLowerCase();
-        const other = seen.get(folded);
-        seen.set(folded, path);
-        if (other === undefined) return [];
-        return [{ path, message: other === path ? 'it is there twice' : `on some systems it is the same as ${other}` }];
-      });
+  what: 'No two entries have the same path',
+  why: 'Which one is installed depends on the installer, so users get different files',
+  fix: 'Keep one of them',
+  example: 'lib/tide.js twice, with different bytes',
+  check: (artifact) => {
+    const counts = new Map<string, number>();
+    for (const { path } of filesIn(artifact)) counts.set(path, (counts.get(path) ?? 0) + 1);
+    return [...counts]
+      .filter(([, count]) => count > 1)
+      .map(([path, count]) => ({ path, message: `it is there ${count === 2 ? 'twice' : `${count} times`}` }));
   },
 };

@@ -3,9 +3,12 @@ import type { Rule } from '../rule.ts';
 export const secret: Rule = {
   id: 'contents/secret',
   severity: 'refuse',
-  what: 'No private key, access token or credential file is inside',
+  what: 'No private key, access token or password is inside',
   why: 'What is uploaded once is copied by others within minutes and stays public',
   fix: 'Take it out, and revoke it at once if it was ever pushed or shared',
-  example: 'a private key block in config/deploy.pem, or an .npmrc with a token',
-  check: ({ secrets }) => secrets.map(({ path, what, line }) => ({ path, message: `line ${line} looks like ${what}` })),
+  example: 'a private key block in config/deploy.pem, or an address with a password',
+  check: ({ facts }) =>
+    facts.marks
+      .filter(({ kind }) => kind === 'secret')
+      .map(({ path, what, line }) => ({ path, message: `line ${line} looks like ${what}` })),
 };

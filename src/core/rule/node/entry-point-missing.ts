@@ -11,28 +11,38 @@ export const entryPointMissing: Rule = {
   check: (artifact) => {
     if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return [];
     const paths = new Set(insidePaths(artifact));
-    return entryPoints(artifact.manifest.json).flatMap(({ field, target }): RawFinding[] =>
-      isThere(target, field, paths) ? [] : [{ path: target, message: `\`${field}\` names it, and it is not inside` }],
-    );
+    return entryPoints(artifact.manifest.json).flatMap(({ field, target, isFallback }): RawFinding[] => {
+      if (isThere(target, field, paths)) return [];
+      const message = `\`${field}\` names it, and it is not inside`;
+      return [{ path: target, message, ...(isFallback ? { severity: 'warn' as const } : {}) }];
+    });
   },
 };
 
-type EntryPoint = { readonly field: string; readonly target: string };
+type EntryPoint = { readonly field: string; readonly target: string; readonly isFallback: boolean };
 
 /** Every path that the fields of a package.json name, with the field it stands in. */
 function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
   const plain = ['main', 'module', 'browser', 'types', 'typings', 'bin', 'exports', 'imports'];
-  return plain.flatMap((field) => targetsIn(json[field], field));
+  // `main` is not read by Node.js or bundlers where `exports` stands beside it.
+  const isFallback = json['exports'] !== undefined && json['exports'] !== null;
+  return plain.flatMap((field) =>
+    targetsIn(json[field], field).map((one) => ({
+      ...one,
+      isFallback: isFallback && (field === 'main' || field === 'module'),
+    })),
+  );
 }
 
 /** Texts inside nested conditions; in `browser` and `imports` a name of another package is no path. */
-function targetsIn(value: unknown, field: string): EntryPoint[] {
-  if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.\//, '') }] : [];
+function targetsIn(value: unknown, field: string): { field: string; target: string }[] {
+  if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.?\//, '') }] : [];
   if (Array.isArray(value)) return value.flatMap((one) => targetsIn(one, field));
   return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field} > ${key}`));
 }
 
 function isOwnPath(target: string, field: string): boolean {
+  if (target === '') return false;
   return target.startsWith('./') || /^(?:main|module|types|typings|bin|browser$)/.test(field);
 }
 
@@ -41,11 +51,18 @@ function isThere(target: string, field: string, paths: ReadonlySet<string>): boo
     const [before = '', after = ''] = target.split('*');
     return [...paths].some((path) => path.startsWith(before) && path.endsWith(after));
   }
-  if (target.endsWith('/')) return [...paths].some((path) => path.startsWith(target));
   if (paths.has(target)) return true;
-  // Only `main` is resolved with endings and as a folder (Node.js, "Folders as modules").
-  if (field !== 'main') return false;
-  return ['.js', '.json', '.node', '/index.js', '/index.json', '/index.node'].some((end) =>
-    paths.has(`${target.replace(/\/$/, '')}${end}`),
-  );
+  const endings = endingsFor(field);
+  if (target === '' || target === '.') return endings.some((end) => paths.has(end.replace(/^\//, '')));
+  if (/\/$/.test(target) && /^(?:exports|imports)/.test(field))
+    return [...paths].some((path) => path.startsWith(target));
+  return endings.some((end) => paths.has(`${target.replace(/\/$/, '')}${end}`));
+}
+
+/** What is added to a path that is not a file: in `exports`, `imports` and `bin` nothing is (Node.js, "Folders as modules"). */
+function endingsFor(field: string): string[] {
+  if (/^(?:types|typings)/.test(field)) return ['.d.ts', '/index.d.ts', '.ts', '/index.ts'];
+  if (/^(?:main|module|browser)/.test(field))
+    return ['.js', '.json', '.node', '/index.js', '/index.json', '/index.node', '.mjs', '.cjs'];
+  return [];
 }

@@ -1,0 +1,37 @@
+import type { Shape } from './shape.ts';
+
+/** People and machines that texts name when they mean anybody's. */
+const anybody =
+  /^(?:user|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
+
+const generic = (anchor: string, before: number, pattern: RegExp): Shape => ({
+  kind: 'place',
+  anchor,
+  before,
+  pattern,
+  what: ([text]) => text,
+  isReal: (match) => !anybody.test(match[1] ?? ''),
+});
+
+/** Places on a machine: this machine's own for certain, and what home folders look like anywhere. */
+export function placeShapes(own: readonly string[]): Shape[] {
+  return [
+    ...own.map(
+      (place): Shape => ({
+        kind: 'own-place',
+        anchor: place.slice(0, 2),
+        before: 0,
+        // A place that ends with a hyphen is the beginning of a name.
+        pattern: new RegExp(place.endsWith('-') ? `^${quote(place)}\\w+` : `^${quote(place)}(?![\\w.-])`),
+        what: place,
+      }),
+    ),
+    generic('/h', 0, /^\/home\/([a-z_][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
+    generic('/U', 0, /^\/Users\/([A-Za-z][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
+    generic(':\\', 1, /^[A-Za-z]:\\\\?Users\\\\?([A-Za-z][\w.-]{0,31})\\\\?[\w.@-]+/),
+  ];
+}
+
+function quote(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+}

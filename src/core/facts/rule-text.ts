@@ -1,0 +1,17 @@
+const wanted = new RegExp(
+  [
+    '(?:^|/)package\\.json$',
+    '^(?:[^/]+/)?(?:licen[cs]e|copying|notice|unlicense)(?:[.-][\\w.-]+)?$',
+    '^(?:[^/]+/)?(?:pyproject\\.toml|setup\\.(?:py|cfg))$',
+    '^[^/]+\\.dist-info/(?:RECORD|entry_points\\.txt|licen[cs]es?/[^/]+|LICEN[CS]E[^/]*)$',
+    '^META-INF/(?:maven/[^/]+/[^/]+/pom\\.(?:xml|properties)|LICENSE[^/]*)$',
+    '^(?:\\[Content_Types\\]\\.xml|_rels/\\.rels)$',
+    '^(?:docs?/)?readme(?:\\.\\w+)?$',
+  ].join('|'),
+  'i',
+);
+
+/** Paths whose whole text rules want, beside what describes the artifact. */
+export function isRuleText(path: string): boolean {
+  return wanted.test(path) && !/(?:^|\/)node_modules\//.test(path);
+}

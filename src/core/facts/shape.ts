@@ -1,0 +1,21 @@
+/** Something in the bytes of a file that a rule wants to know of. */
+export type Mark = {
+  readonly path: string;
+  readonly line: number;
+  readonly kind: 'secret' | 'own-place' | 'place' | 'map';
+  /** What it is: a kind of secret, the place, the address of a map. */
+  readonly what: string;
+};
+
+/** How something looks: two rare characters that lead to it, and the pattern to be sure. */
+export type Shape = {
+  readonly kind: Mark['kind'];
+  /** Two ASCII characters that every such text has. */
+  readonly anchor: string;
+  /** How many characters before the anchor the pattern may need. */
+  readonly before: number;
+  /** Matched against Latin-1 text around the anchor. */
+  readonly pattern: RegExp;
+  readonly what: string | ((match: RegExpExecArray) => string);
+  readonly isReal?: (match: RegExpExecArray) => boolean;
+};

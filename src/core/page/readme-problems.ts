@@ -1,0 +1,65 @@
+import { marked, type Token } from 'marked';
+import type { ShownReadme } from './page.ts';
+
+const most = 5;
+
+/** What would not read on an index page as it does beside the code; one sentence each, five at most. */
+export function readmeProblems({ text, format }: ShownReadme): string[] {
+  const found = format === 'markdown' ? markdownProblems(text) : format === 'rst' ? rstProblems(text) : [];
+  const placeholders = /^#*\s*(?:todo|tbd|lorem ipsum|project title|your project|package name)\b/im.exec(text);
+  if (placeholders !== null) found.unshift(`"${placeholders[0].trim()}" was to be replaced`);
+  return found.length > most ? [...found.slice(0, most), `and ${found.length - most} more like these`] : found;
+}
+
+function markdownProblems(text: string): string[] {
+  const problems: string[] = [];
+  const fences = [...text.matchAll(/^ {0,3}(`{3,}|~{3,})([^\n`]*)$/gm)];
+  let open: string | null = null;
+  for (const [, mark = '', info = ''] of fences) {
+    if (open === null) open = mark;
+    else if (mark.startsWith(open) && info.trim() === '') open = null;
+  }
+  if (open !== null) problems.push('a code block is never closed, so all that follows reads as code');
+  marked.walkTokens(marked.lexer(text, { gfm: true }), (token: Token) => {
+    if (token.type === 'image' && isRelative(String(token['href'])))
+      problems.push(`the picture ${token['href']} has no full address, so the page cannot show it`);
+    if (token.type === 'html') {
+      const source = /<img\b[^>]*?\bsrc=["']([^"']+)["']/i.exec(token.raw)?.[1];
+      if (source !== undefined && isRelative(source))
+        problems.push(`the picture ${source} has no full address, so the page cannot show it`);
+    }
+  });
+  if (/^(?:=+|-+)\n[^\n]+\n(?:=+|-+)$|^\.\. \w+::/m.test(text))
+    problems.push('it looks like reStructuredText, and would be read as Markdown');
+  return [...new Set(problems)];
+}
+
+/** docutils' own rules for what may be in a page: titles, and directives that read no files. */
+function rstProblems(text: string): string[] {
+  const problems: string[] = [];
+  const lines = text.split('\n');
+  for (const [index, line] of lines.entries()) {
+    const title = lines[index - 1] ?? '';
+    const isUnderline = /^([=\-~^"'`#*+.:_])\1{2,}$/.test(line);
+    if (
+      isUnderline &&
+      title.trim() !== '' &&
+      !/^\s/.test(title) &&
+      title.length > line.length &&
+      (lines[index - 2] ?? '').trim() === ''
+    )
+      problems.push(`the line under the title "${title}" is shorter than the title, which the page refuses`);
+    const directive = /^\s*\.\. (include|raw|literalinclude|toctree|automodule|autoclass|doctest)::/.exec(line)?.[1];
+    if (directive !== undefined) problems.push(`the directive ${directive} is not known to index pages`);
+    const picture = /^\s*\.\. (?:image|figure):: (\S+)/.exec(line)?.[1];
+    if (picture !== undefined && isRelative(picture))
+      problems.push(`the picture ${picture} has no full address, so the page cannot show it`);
+  }
+  if (/^#{1,6} \S/m.test(text) && /^```/m.test(text))
+    problems.push('it looks like Markdown, and would be read as reStructuredText');
+  return [...new Set(problems)];
+}
+
+function isRelative(address: string): boolean {
+  return !/^(?:[a-z][a-z0-9+.-]*:|\/\/|#)/i.test(address);
+}

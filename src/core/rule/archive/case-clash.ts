@@ -1,0 +1,23 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const caseClash: Rule = {
+  id: 'archive/case-clash',
+  severity: 'refuse',
+  what: 'No two paths are the same where capitals or ways to write an accent do not count',
+  why: 'On such file systems one file overwrites the other, and which one is chance',
+  fix: 'Rename one of them',
+  example: 'lib/Tide.js beside lib/tide.js',
+  check: ({ entries }) => {
+    const seen = new Map<string, string>();
+    return entries
+      .filter(({ type }) => type !== 'folder')
+      .flatMap(({ path }): RawFinding[] => {
+        const folded = path.normalize('NFC').toLowerCase();
+        const other = seen.get(folded);
+        seen.set(folded, path);
+        return other === undefined || other === path
+          ? []
+          : [{ path, message: `on some systems it is the same as ${other}` }];
+      });
+  },
+};

@@ -1,0 +1,65 @@
+import { filesIn, insidePath, type RawFinding, type Rule } from '../rule.ts';
+
+type Junk = { readonly pattern: RegExp; readonly what: string };
+
+const kinds: readonly Junk[] = [
+  {
+    pattern: /(?:^|\/)(?:\.DS_Store|\._[^/]+|__MACOSX\/.*|Thumbs\.db|desktop\.ini|\.directory|\.Trash[^/]*\/.*)$/i,
+    what: 'a file manager left it',
+  },
+  {
+    pattern:
+      /(?:^|\/)(?:[^/]+\.sw[op]|[^/]+~|#[^/]+#|\.#[^/]+|[^/]+\.(?:bak|orig|rej)|\.idea\/.*|\.vscode\/.*|\.vs\/.*|[^/]+\.(?:iml|sublime-workspace))$/,
+    what: 'an editor or a merge left it',
+  },
+  {
+    pattern: /(?:^|\/)(?:\.git\/.*|\.hg\/.*|\.svn\/.*|CVS\/(?:Entries|Root|Repository)|\.bzr\/.*)$/,
+    what: 'it is part of a version-control folder',
+  },
+  {
+    pattern:
+      /(?:^|\/)(?:__pycache__\/.*|[^/]+\.py[co]|\.pytest_cache\/.*|\.mypy_cache\/.*|\.ruff_cache\/.*|\.tox\/.*|[^/]+\.egg-info\/SOURCES\.txt~?)$/,
+    what: 'it is a cache of Python',
+  },
+  {
+    pattern:
+      /(?:^|\/)(?:\.nyc_output\/.*|\.cache\/.*|\.eslintcache|[^/]+\.tsbuildinfo|npm-debug\.log[^/]*|yarn-error\.log|core\.\d+|\.coverage)$/,
+    what: 'it is a log or a cache',
+  },
+];
+
+/** A source archive's own list of sources belongs to it. */
+const ownLists = /\.egg-info\/SOURCES\.txt$/;
+
+export const junk: Rule = {
+  id: 'archive/junk',
+  severity: 'warn',
+  what: 'Nothing inside was left by an editor, a system, a cache or version control, and no older copy of itself',
+  why: 'It makes the package larger, tells about the machine it was built on, and sometimes holds what was deleted',
+  fix: 'Leave it out: `except` in a contents rule, or the ignore list of the manifest',
+  example: '.DS_Store, lib/tide.js.orig, tidemark-1.3.2.tgz inside tidemark-1.4.0.tgz',
+  check: (artifact) => {
+    const { prefix, manifest, form } = artifact;
+    const name =
+      manifest?.common.name
+        ?.split(/[/:]/)
+        .at(-1)
+        ?.replace(/[^\w]+/g, '.') ?? null;
+    const isSelf =
+      name === null
+        ? null
+        : new RegExp(`(?:^|/)${quote(name)}-v?\\d[^/]*\\.(?:tgz|tar\\.gz|whl|zip|jar|nupkg|deb)$`, 'i');
+    return filesIn(artifact).flatMap(({ path }): RawFinding[] => {
+      const inside = insidePath(path, prefix);
+      if (isSelf?.test(inside.replace(/[_-]/g, (mark) => (mark === '_' ? '.' : mark))) === true)
+        return [{ path, message: 'it is an archive of the package itself' }];
+      if (form === 'sdist' && ownLists.test(inside)) return [];
+      const found = kinds.find(({ pattern }) => pattern.test(inside));
+      return found === undefined ? [] : [{ path, message: found.what }];
+    });
+  },
+};
+
+function quote(text: string): string {
+  return text.replace(/[+*?^${}()|[\]\\]/g, '\\$&');
+}

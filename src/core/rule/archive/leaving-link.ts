@@ -1,0 +1,37 @@
+import { linkLeaves } from '../../contents/safe-path.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+const withoutLinks: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'jar', 'nupkg']);
+
+export const leavingLink: Rule = {
+  id: 'archive/leaving-link',
+  severity: 'refuse',
+  what: 'Links stay inside the artifact, and lead to something there',
+  why: 'A link that leaves shows files of the user instead of yours; one that leads nowhere is a missing file',
+  fix: 'Ship a copy instead of the link, or correct its target',
+  example: 'lib/tide.h -> ../../../usr/include/tide.h',
+  check: ({ entries, form }) => {
+    const paths = new Set(entries.map(({ path }) => path.replace(/\/$/, '')));
+    return entries.flatMap(({ path, type, linkname }): RawFinding[] => {
+      if (linkname === null) return [];
+      // A Debian package is laid out from the root of the system, so its links may be absolute.
+      if (form === 'deb') return [];
+      if (linkLeaves(path, linkname, type === 'hardlink'))
+        return [{ path, message: `it is a link that leaves, to ${linkname}` }];
+      if (withoutLinks.has(form))
+        return [{ path, message: `it is a link to ${linkname}, and installers of this form leave links out` }];
+      const target = resolve(path, linkname, type === 'hardlink');
+      const isThere = paths.has(target) || [...paths].some((one) => one.startsWith(`${target}/`));
+      return isThere ? [] : [{ path, message: `it is a link to ${linkname}, which is not inside` }];
+    });
+  },
+};
+
+function resolve(path: string, linkname: string, isHardlink: boolean): string {
+  const parts = isHardlink ? [] : path.split('/').slice(0, -1);
+  for (const part of linkname.split('/')) {
+    if (part === '..') parts.pop();
+    else if (part !== '' && part !== '.') parts.push(part);
+  }
+  return parts.join('/');
+}

@@ -1,0 +1,27 @@
+import type { Rule } from '../rule.ts';
+
+/** Forms that are unpacked with the owners they name. */
+const keepOwners: ReadonlySet<string> = new Set(['deb', 'tar.gz', 'tar']);
+
+export const owner: Rule = {
+  id: 'archive/owner',
+  severity: 'warn',
+  what: 'Files belong to root, not to a person or a machine',
+  why: 'Unpacked by root they would belong to whoever has that number there, and the name tells who built it',
+  fix: 'Build the archive with `bevelstone build`, which writes owner 0, or set owners in the build step',
+  example: 'owner 1000:1000 harbour:staff',
+  check: ({ entries, form }) => {
+    if (!keepOwners.has(form)) return [];
+    const odd = entries.filter(({ owner: who }) => who !== null && isPerson(who));
+    const [first] = odd;
+    if (first === undefined) return [];
+    const others = odd.length === 1 ? '' : `, and so do ${odd.length - 1} more`;
+    return [{ path: first.path, message: `it belongs to ${first.owner}${others}` }];
+  },
+};
+
+/** Ids from 1000 on are people's on most systems, and the system's own in a deb are below 100 (Debian Policy §9.2.2). */
+function isPerson(who: string): boolean {
+  const [uid = 0, gid = 0] = (/^(\d+):(\d+)/.exec(who) ?? []).slice(1).map(Number);
+  return uid >= 100 || gid >= 100;
+}

@@ -1,0 +1,32 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+// Microsoft's "Naming Files, Paths, and Namespaces".
+const reserved = /^(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\.|$)/i;
+const mostBytes = 255;
+
+export const portableName: Rule = {
+  id: 'archive/portable-name',
+  severity: 'warn',
+  what: 'Every name can be written on all common systems',
+  why: 'Where it cannot, unpacking stops half-way or writes another name',
+  fix: 'Rename the file',
+  example: 'lib/aux.js, or a name with a colon',
+  check: ({ entries, form }) =>
+    form === 'deb'
+      ? []
+      : entries.flatMap(({ path }): RawFinding[] => {
+          const reasons = path.split('/').flatMap((part) => reasonFor(part) ?? []);
+          return reasons.length === 0 ? [] : [{ path, message: reasons[0] ?? '' }];
+        }),
+};
+
+function reasonFor(part: string): string | null {
+  if (reserved.test(part)) return `"${part}" is a device on Windows`;
+  const odd = /[<>:"|?*]/.exec(part)?.[0];
+  if (odd !== undefined) return `Windows allows no ${odd} in a name`;
+  if (/[. ]$/.test(part) && part !== '.' && part !== '..') return 'Windows drops a dot or a space at the end of a name';
+  if (Buffer.byteLength(part) > mostBytes) return `a part of it has more than ${mostBytes} bytes`;
+  return part === part.normalize('NFC')
+    ? null
+    : 'its accents are written apart from their letters, which some systems join';
+}

@@ -1,0 +1,36 @@
+import { filesIn, insidePath, type RawFinding, type Rule } from '../rule.ts';
+
+const kinds: readonly { readonly pattern: RegExp; readonly what: string }[] = [
+  {
+    pattern: /(?:^|\/)\.env(?:\.(?!example$|sample$|template$|defaults?$|dist$|schema$)[\w.-]+)?$/,
+    what: 'settings of an environment, often with secrets',
+  },
+  {
+    pattern: /(?:^|\/)(?:\.pypirc|\.netrc|_netrc|\.git-credentials|\.dockercfg|\.htpasswd|\.pgpass|kubeconfig)$/,
+    what: 'credentials of a client',
+  },
+  {
+    pattern:
+      /(?:^|\/)(?:\.aws\/credentials|\.docker\/config\.json|\.kube\/config|\.m2\/settings\.xml|\.ssh\/.+|\.gnupg\/.+)$/,
+    what: 'credentials of a client',
+  },
+  { pattern: /(?:^|\/)id_(?:rsa|dsa|ecdsa|ed25519)$/, what: 'a private key' },
+  { pattern: /(?:^|\/)[^/]+\.(?:p12|pfx|jks|keystore|kdbx|ppk)$/i, what: 'a key store' },
+];
+
+export const credentialFile: Rule = {
+  id: 'contents/credential-file',
+  severity: 'refuse',
+  what: 'No file is inside in which people keep credentials',
+  why: 'It is read by anybody who installs the package, and a token in it opens what it opened for you',
+  fix: 'Leave it out, and revoke what it holds; an example goes under another name, such as .env.example',
+  example: '.env, .netrc, id_ed25519',
+  check: (artifact) =>
+    filesIn(artifact).flatMap(({ path, sizeBytes }): RawFinding[] => {
+      const inside = insidePath(path, artifact.prefix);
+      const found = sizeBytes === 0 ? undefined : kinds.find(({ pattern }) => pattern.test(inside));
+      if (found === undefined) return [];
+      const isTest = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\//i.test(inside);
+      return [{ path, message: `such a file holds ${found.what}`, ...(isTest ? { severity: 'warn' as const } : {}) }];
+    }),
+};

@@ -1,0 +1,26 @@
+import { filesIn, insidePath, type Rule } from '../rule.ts';
+
+const accompanying =
+  /^(?:package\.json|readme[^/]*|licen[cs]e[^/]*|copying[^/]*|notice[^/]*|changelog[^/]*|changes[^/]*|history[^/]*|authors[^/]*|PKG-INFO|pyproject\.toml|setup\.(?:py|cfg)|META-INF\/.*|[^/]+\.dist-info\/.*|[^/]+\.egg-info\/.*|_rels\/.*|\[Content_Types\]\.xml|[^/]+\.nuspec|package\/services\/.*|usr\/share\/doc\/.*)$/i;
+
+export const empty: Rule = {
+  id: 'contents/empty',
+  severity: 'refuse',
+  what: 'Something is inside beside manifest, readme and licence',
+  why: 'A build that made nothing still packs, uploads and installs without a word',
+  fix: 'Let the build run before packing, and correct the contents rules',
+  example: 'package.json and README.md only',
+  check: (artifact) => {
+    const { form, manifest, prefix } = artifact;
+    if (form === 'pom' || form === 'text') return [];
+    const files = filesIn(artifact);
+    const own = files.filter(({ path }) => !accompanying.test(insidePath(path, prefix)));
+    // A package of declarations or settings, or one that only names others, is a package all the same.
+    const isList = (manifest?.common.dependencies.length ?? 0) > 0 || manifest?.json['exports'] !== undefined;
+    if (own.length === 0 && !isList)
+      return [{ path: null, message: 'there is nothing inside but what accompanies a package' }];
+    const bytes = own.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0);
+    if (own.length > 0 && bytes === 0) return [{ path: null, message: 'every file inside is empty' }];
+    return [];
+  },
+};

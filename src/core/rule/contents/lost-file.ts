@@ -1,0 +1,40 @@
+import { commonFolder } from '../../contents/entry.ts';
+import { insidePath, insidePaths, type RawFinding, type Rule } from '../rule.ts';
+
+export const lostFile: Rule = {
+  id: 'contents/lost-file',
+  severity: 'note',
+  what: 'What the last release had inside is still there, and what is new is meant to be',
+  why: 'A file that disappears breaks whoever imports it; one that appears may have slipped in',
+  fix: 'Look at `bevelstone inspect FILE --against last`; say it in the notes when it is meant to be',
+  example: 'dist/browser.js was in 1.3.2 and is not in 1.4.0',
+  check: (artifact, { last }) => {
+    if (last === null) return [];
+    const top = artifact.form === 'deb' ? '' : commonFolder(last.entries);
+    const before = new Set(
+      last.entries.filter(({ type }) => type !== 'folder').map(({ path }) => unversioned(insidePath(path, top))),
+    );
+    const after = new Set(
+      insidePaths(artifact)
+        .filter((path) => !path.endsWith('/'))
+        .map(unversioned),
+    );
+    const lost = [...before].filter((path) => !after.has(path));
+    const fresh = [...after].filter((path) => !before.has(path));
+    const lostCode = lost.filter((path) => !/(?:^|\/)[\w-]+-[A-Za-z0-9_-]{6,}\.[\w.]+$|\.map$/.test(path));
+    const found: RawFinding[] = [];
+    if (lostCode.length > 0) found.push(list(lostCode, `was in ${last.version} and is not inside any more`, 'warn'));
+    if (fresh.length > 0) found.push(list(fresh, `was not in ${last.version}`, 'note'));
+    return found;
+  },
+};
+
+/** Folders such as `tidemark-1.4.0.dist-info` are called after the version. */
+function unversioned(path: string): string {
+  return path.replace(/-\d+(?:\.\d+)+[\w.+-]*\.(dist-info|data|jar)/, '.$1');
+}
+
+function list(paths: readonly string[], what: string, severity: 'warn' | 'note'): RawFinding {
+  const others = paths.length === 1 ? '' : `; so it is with ${paths.length - 1} more`;
+  return { path: paths[0] ?? null, message: `it ${what}${others}`, severity };
+}

@@ -1,0 +1,44 @@
+import picomatch from 'picomatch';
+import { joinPath } from '../../surface/node-package.ts';
+import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
+
+export const namedFileMissing: Rule = {
+  id: 'contents/named-file-missing',
+  severity: 'warn',
+  what: 'Files that the manifest lists, and maps that shipped code names, are inside',
+  why: 'A list that matches nothing is most often a build that did not run; a map that is missing makes every debugger complain',
+  fix: 'Let the build make the file, or take its name out',
+  example: '"files": ["dist", "types"] and no types; //# sourceMappingURL=tide.js.map and no such file',
+  check: (artifact) => {
+    const { form, manifest, facts, entries } = artifact;
+    const all = new Set(entries.map(({ path }) => path));
+    const maps = facts.marks.flatMap(({ kind, path, what, line }): RawFinding[] => {
+      if (kind !== 'map' || /^(?:data|https?|blob):/.test(what) || !/\.(?:[cm]?js|css)$/.test(path)) return [];
+      const target = joinPath(path.slice(0, Math.max(0, path.lastIndexOf('/'))), decode(what));
+      return all.has(target) ? [] : [{ path, message: `line ${line} names the map ${what}, which is not inside` }];
+    });
+    const files = form === 'npm-tarball' && manifest !== null ? manifest.json['files'] : null;
+    if (!Array.isArray(files)) return maps;
+    const paths = insidePaths(artifact);
+    const lists = files.flatMap((one): RawFinding[] => {
+      if (typeof one !== 'string' || one.startsWith('!')) return [];
+      const pattern = one.replace(/^\.?\//, '').replace(/\/(?:\*\*?)?$/, '');
+      if (pattern === '' || pattern === '.') return [];
+      // A name alone may be of a file or a folder at any depth, as in a list of ignored files.
+      const globs = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
+      const isThere = paths.some((path) => picomatch.isMatch(path, globs, { dot: true, nocase: true }));
+      return isThere
+        ? []
+        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${one}, and nothing inside is called so` }];
+    });
+    return [...maps, ...lists];
+  },
+};
+
+function decode(text: string): string {
+  try {
+    return decodeURI(text);
+  } catch {
+    return text;
+  }
+}

@@ -1,0 +1,25 @@
+import { joinPath } from '../../surface/node-package.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const sourceMap: Rule = {
+  id: 'contents/source-map',
+  severity: 'warn',
+  what: 'A source map can be read, and brings its sources or they are inside',
+  why: 'A map without sources shows users an empty page where they expect code, and weighs as much as one that works',
+  fix: 'Let the build write sources into the map, ship the sources, or leave the maps out',
+  example: 'dist/tide.js.map with "sources": ["../src/tide.ts"] and no src inside',
+  check: ({ facts, entries }) => {
+    const paths = new Set(entries.map(({ path }) => path));
+    return [...facts.maps].flatMap(([path, map]): RawFinding[] => {
+      if (map === null) return [{ path, message: 'it is no source map' }];
+      if (map.hasContent || map.sources.length === 0) return [];
+      const folder = path.includes('/') ? path.slice(0, path.lastIndexOf('/')) : '';
+      const missing = map.sources.filter(
+        (source) => !/^[a-z][\w+.-]*:/i.test(source) && !paths.has(joinPath(folder, source)),
+      );
+      if (missing.length === 0) return [];
+      const others = missing.length === 1 ? '' : ` and ${missing.length - 1} more`;
+      return [{ path, message: `it leads to ${missing[0]}${others}, not inside, and brings no text of it` }];
+    });
+  },
+};

@@ -1,0 +1,36 @@
+import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+
+export const symbolsDisagree: Rule = {
+  id: 'dotnet/symbols-disagree',
+  severity: 'refuse',
+  what: 'A symbols package holds symbols only, and a package does not ship them among its libraries',
+  why: 'A symbol server refuses anything else, and debug files in lib go to every user',
+  fix: 'Let the artifact of form snupkg take the .pdb files, and leave them out of the nupkg',
+  example: 'lib/net8.0/Fenmarsh.Tides.pdb inside the .nupkg',
+  check: (artifact) => {
+    if (artifact.form === 'snupkg') {
+      const allowed = /\.pdb$|\.nuspec$|\.psmdcp$|^_rels\/|^\[Content_Types\]\.xml$|^\.signature\.p7s$|\.xml$/;
+      const files = filesIn(artifact);
+      const odd = files
+        .filter(({ path }) => !allowed.test(path))
+        .map(({ path }): RawFinding => ({ path, message: 'it is no symbol file' }));
+      return files.some(({ path }) => path.endsWith('.pdb'))
+        ? odd
+        : [...odd, { path: null, message: 'no symbol file is inside' }];
+    }
+    if (artifact.form !== 'nupkg') return [];
+    const paths = new Set(filesIn(artifact).map(({ path }) => path));
+    return [...paths]
+      .filter((path) => path.endsWith('.pdb'))
+      .map((path): RawFinding => {
+        const isAlone = !paths.has(path.replace(/\.pdb$/, '.dll')) && !paths.has(path.replace(/\.pdb$/, '.exe'));
+        return {
+          path,
+          message: isAlone
+            ? 'the library it belongs to is not inside'
+            : 'it is a symbol file, which goes into a package of its own',
+          severity: 'warn',
+        };
+      });
+  },
+};

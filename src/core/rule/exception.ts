@@ -1,0 +1,14 @@
+import picomatch from 'picomatch';
+import type { ExceptionConfig } from '../config/config.ts';
+import { insidePath } from './rule.ts';
+
+/** Whether an exception is meant for what a rule found at a path; one without a path is for all that the rule finds. */
+export function isExcepted(exception: ExceptionConfig, rule: string, path: string | null, prefix: string): boolean {
+  if (exception.rule !== rule) return false;
+  if (exception.path === null) return true;
+  if (path === null) return false;
+  const candidates = [path, insidePath(path, prefix)];
+  return candidates.some(
+    (one) => one === exception.path || picomatch.isMatch(one, exception.path ?? '', { dot: true }),
+  );
+}

@@ -1,0 +1,43 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+const path = 'META-INF/MANIFEST.MF';
+
+export const manifestUnusable: Rule = {
+  id: 'jvm/manifest-unusable',
+  severity: 'refuse',
+  what: "A jar's manifest can be read, stands where readers look for it, and names classes that are inside",
+  why: 'A JVM that reads the jar as a stream sees only a manifest among the first two entries, and stops at a main class that is missing',
+  fix: 'Build the jar with `bevelstone build`, or correct the manifest',
+  example: 'Main-Class: example.fenmarsh.tidemark.Main, and no such class',
+  check: ({ form, manifest, entries, texts }) => {
+    if (!form.endsWith('jar')) return [];
+    const text = texts.get(path) ?? '';
+    const found: RawFinding[] = [];
+    const add = (message: string, severity?: 'warn' | 'note') =>
+      found.push({ path, message, ...(severity === undefined ? {} : { severity }) });
+    if (!/^Manifest-Version: ?\d/.test(text)) add('it does not begin with Manifest-Version');
+    if (text !== '' && !/\r?\n$|\r$/.test(text)) add('its last line has no end, so it is not read');
+    if (text.split(/\r\n|\n|\r/).some((line) => Buffer.byteLength(line) > 512)) add('a line has more than 512 bytes');
+    const files = entries.filter(({ type }) => type !== 'folder');
+    const at = files.findIndex((entry) => entry.path === path);
+    if (at > 1) add(`it is entry ${at + 1}, and readers of streams look at the first two only`, 'note');
+    const json = manifest?.json ?? {};
+    const paths = new Set(entries.map((entry) => entry.path));
+    for (const field of ['Main-Class', 'Launcher-Agent-Class', 'Premain-Class', 'Agent-Class']) {
+      const name = json[field];
+      if (typeof name !== 'string') continue;
+      if (!paths.has(`${name.trim().replaceAll('.', '/')}.class`))
+        add(`${field} is ${name}, and no such class is inside`);
+    }
+    const module = json['Automatic-Module-Name'];
+    if (typeof module === 'string' && !/^[\p{L}_$][\p{L}\p{N}_$]*(?:\.[\p{L}_$][\p{L}\p{N}_$]*)*$/u.test(module.trim()))
+      add(`Automatic-Module-Name is "${module}", which is no module name`);
+    const isMulti =
+      String(json['Multi-Release'] ?? '')
+        .trim()
+        .toLowerCase() === 'true';
+    if (!isMulti && form === 'jar' && [...paths].some((one) => /^META-INF\/versions\/\d+\/.+\.class$/.test(one)))
+      add('classes for newer versions are inside, and Multi-Release does not say so', 'warn');
+    return found;
+  },
+};

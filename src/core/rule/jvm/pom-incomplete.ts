@@ -1,0 +1,30 @@
+import { XMLParser } from 'fast-xml-parser';
+import { objectOf } from '../../manifest/fields.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const pomIncomplete: Rule = {
+  id: 'jvm/pom-incomplete',
+  severity: 'warn',
+  what: 'A POM has what public repositories ask for, and resolves without anything else of this machine',
+  why: 'Most public repositories refuse a POM without name, description, address, licence, developers and source',
+  fix: 'Add the elements; write versions out instead of naming properties that are not in the file',
+  example: 'a POM without <licenses>, or with <version>${revision}</version>',
+  check: ({ form, manifest, texts }) => {
+    if (form !== 'pom' || manifest === null) return [];
+    const { path, common } = manifest;
+    const project = objectOf(
+      new XMLParser({ parseTagValue: false, processEntities: false }).parse(texts.get(path) ?? '')['project'],
+    );
+    const found: RawFinding[] = [];
+    // A parent that is published beside it may have them.
+    for (const element of ['name', 'description', 'url', 'licenses', 'developers', 'scm'])
+      if (project[element] === undefined && project['parent'] === undefined)
+        found.push({ path, message: `it has no <${element}>` });
+    if (common.version === null)
+      found.push({ path, message: 'its version is missing or names a property', severity: 'warn' });
+    for (const { name, range } of common.dependencies)
+      if (/SNAPSHOT$/.test(range) && common.version?.endsWith('SNAPSHOT') === false)
+        found.push({ path, message: `it depends on ${name} ${range}, which changes under its users` });
+    return found;
+  },
+};

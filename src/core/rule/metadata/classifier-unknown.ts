@@ -1,0 +1,25 @@
+import { isClassifier, knownClassifiers } from '../../surface/trove-classifiers.ts';
+import { nearest } from '../../text/nearest.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const classifierUnknown: Rule = {
+  id: 'metadata/classifier-unknown',
+  severity: 'refuse',
+  what: 'Every trove classifier is one of the list, and none contradicts the licence field',
+  why: 'An index refuses the whole upload for one classifier that it does not know',
+  fix: 'Take one from the list; `Private ::` keeps a package from being uploaded by mistake',
+  example: 'Classifier: Programming Language :: Pyton',
+  check: ({ manifest, form }) => {
+    if (manifest === null || (form !== 'wheel' && form !== 'sdist')) return [];
+    const { path, json } = manifest;
+    return [json['Classifier'] ?? []].flat().flatMap((one): RawFinding[] => {
+      const text = String(one);
+      // PEP 639, "Deprecate license classifiers".
+      if (text.startsWith('License ::') && json['License-Expression'] !== undefined)
+        return [{ path, message: `"${text}" stands beside License-Expression, which an index refuses (PEP 639)` }];
+      if (isClassifier(text)) return [];
+      const near = nearest(text, knownClassifiers());
+      return [{ path, message: `there is no classifier "${text}"${near === null ? '' : `; did you mean "${near}"?`}` }];
+    });
+  },
+};

@@ -1,0 +1,50 @@
+import parseLicence from 'spdx-expression-parse';
+import { identifyLicence } from '../../licence/licence-text.ts';
+import { formsWithPage, insidePath, type RawFinding, type Rule } from '../rule.ts';
+
+export const licenceDisagrees: Rule = {
+  id: 'metadata/licence-disagrees',
+  severity: 'refuse',
+  what: 'The licence in the manifest is the one whose text is inside',
+  why: 'Tools believe the field, lawyers believe the text; when they differ nobody knows what is allowed',
+  fix: 'Correct the field, or put the right text in',
+  example: '"license": "MIT" and the text of Apache-2.0 in LICENSE',
+  check: ({ texts, form, manifest, prefix }) => {
+    const licence = manifest?.common.licence ?? null;
+    const named = licence === null ? null : identifiersIn(licence);
+    if (!formsWithPage.has(form) || named === null) return [];
+    return [...texts].flatMap(([path, text]): RawFinding[] => {
+      if (
+        !/^(?:[^/]+\.dist-info\/(?:licenses\/)?)?(?:licen[cs]e|copying)(?:\.(?:md|txt|rst))?$/i.test(
+          insidePath(path, prefix),
+        )
+      )
+        return [];
+      const found = identifyLicence(text);
+      if (found === null || named.some((one) => isSame(one, found))) return [];
+      return [{ path, message: `it is the text of ${found}, and the manifest says ${licence}` }];
+    });
+  },
+};
+
+/** Every identifier of an expression; null when it is none. */
+function identifiersIn(licence: string): string[] | null {
+  type Parsed = ReturnType<typeof parseLicence>;
+  const collect = (node: Parsed): string[] =>
+    'license' in node ? [node.license] : 'left' in node ? [...collect(node.left), ...collect(node.right)] : [];
+  try {
+    return collect(parseLicence(licence));
+  } catch {
+    return null;
+  }
+}
+
+/** The same text serves GPL-3.0-only, GPL-3.0-or-later and GPL-3.0. */
+function isSame(named: string, found: string): boolean {
+  const plain = (id: string) =>
+    id
+      .replace(/-(?:only|or-later)$|\+$/, '')
+      .replace(/^BSD-.*/, 'BSD')
+      .replace(/^MIT.*|^ISC$|^0BSD$/, 'MIT');
+  return plain(named) === plain(found);
+}

@@ -1,0 +1,31 @@
+import parseLicence from 'spdx-expression-parse';
+import { formsWithPage, insidePath, type Rule } from '../rule.ts';
+
+const names = /(?:^|\/)(?:licen[cs]e|copying|unlicense|notice|copyright)[^/]*$|\/licen[cs]es\//i;
+
+export const licenceTextMissing: Rule = {
+  id: 'metadata/licence-text-missing',
+  severity: 'warn',
+  what: 'The text of the licence is inside',
+  why: 'Most licences ask that their text goes along with every copy; without it nobody may pass the package on',
+  fix: 'Add a LICENSE file beside the manifest and let it be packed',
+  example: '"license": "MIT" and no LICENSE inside',
+  check: ({ entries, form, manifest, prefix }) => {
+    const licence = manifest?.common.licence ?? null;
+    if (!formsWithPage.has(form) || licence === null || licence === 'UNLICENSED') return [];
+    const isThere = entries.some(({ path, sizeBytes }) => sizeBytes > 0 && names.test(insidePath(path, prefix)));
+    if (isThere) return [];
+    // Dedications to the public ask for nothing.
+    if (isDedication(licence)) return [];
+    return [{ path: null, message: `the licence is ${licence.slice(0, 80)}, and no file with its text is inside` }];
+  },
+};
+
+function isDedication(licence: string): boolean {
+  try {
+    const parsed = parseLicence(licence);
+    return 'license' in parsed && ['0BSD', 'CC0-1.0', 'Unlicense', 'MIT-0', 'WTFPL'].includes(parsed.license);
+  } catch {
+    return false;
+  }
+}

@@ -1,0 +1,64 @@
+import { objectOf } from '../../manifest/fields.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const linkMalformed: Rule = {
+  id: 'metadata/link-malformed',
+  severity: 'warn',
+  what: 'Links in the manifest are full addresses that lead to the outside',
+  why: 'An index shows them beside the package; a broken one keeps users from the source and from reporting bugs',
+  fix: 'Write a full address beginning with https://',
+  example: '"homepage": "fenmarsh"',
+  check: ({ manifest, form }) => {
+    if (manifest === null) return [];
+    return linksOf(form, manifest.json).flatMap(({ field, url }): RawFinding[] => {
+      const why = reasonAgainst(url, field);
+      return why === null ? [] : [{ path: manifest.path, message: `\`${field}\` is "${url.slice(0, 120)}": ${why}` }];
+    });
+  },
+};
+
+function linksOf(form: string, json: Readonly<Record<string, unknown>>): { field: string; url: string }[] {
+  const pick = (field: string, value: unknown) =>
+    typeof value === 'string' && value.trim() !== '' ? [{ field, url: value.trim() }] : [];
+  if (form === 'npm-tarball') {
+    const bugs = objectOf(json['bugs']);
+    const repository = objectOf(json['repository']);
+    return [
+      ...pick('homepage', json['homepage']),
+      ...pick('bugs', json['bugs']),
+      ...pick('bugs.url', bugs['url']),
+      ...pick('repository', json['repository']),
+      ...pick('repository.url', repository['url']),
+    ];
+  }
+  if (form === 'wheel' || form === 'sdist') {
+    const urls = [json['Project-URL'] ?? []]
+      .flat()
+      .flatMap((one) => pick('Project-URL', String(one).split(',').slice(1).join(',')));
+    return [...pick('Home-page', json['Home-page']), ...urls];
+  }
+  return form === 'nupkg'
+    ? pick('projectUrl', json['projectUrl'])
+    : form === 'deb'
+      ? pick('Homepage', json['Homepage'])
+      : [];
+}
+
+function reasonAgainst(url: string, field: string): string | null {
+  const isRepository = field.startsWith('repository');
+  // The npm client's own short forms of a repository, and mail addresses for bugs.
+  if (isRepository && /^(?:[a-z]+:)?[\w.-]+\/[\w.-]+$/i.test(url)) return null;
+  if (field.startsWith('bugs') && /^(?:mailto:)?[^\s@]+@[^\s@]+\.[^\s@]+$/.test(url)) return null;
+  if (isRepository && /^(?:git@|[\w.-]+@)[\w.-]+:/.test(url)) return null;
+  const plain = url.replace(/^git\+/, '');
+  // `host:path` is a short form of the client's too.
+  if (isRepository && /^[a-z]+:[\w.-]+(?:\/[\w.-]+)?$/i.test(url)) return null;
+  if (!/^[a-z][a-z0-9+.-]*:/i.test(plain)) return 'it has no https:// before it';
+  if (!URL.canParse(plain)) return 'it is no address';
+  const { protocol, hostname } = new URL(plain);
+  if (!['http:', 'https:', 'git:', 'ssh:', 'ftp:', 'svn:'].includes(protocol))
+    return `nobody can open ${protocol} in a browser`;
+  if (hostname === 'localhost' || /^127\.|^192\.168\.|^10\./.test(hostname))
+    return 'it leads to a machine that others cannot reach';
+  return null;
+}

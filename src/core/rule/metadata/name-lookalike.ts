@@ -1,0 +1,41 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const nameLookalike: Rule = {
+  id: 'metadata/name-lookalike',
+  severity: 'warn',
+  what: "The name and those of its dependencies are not nearly another package's of the workspace",
+  why: 'One letter wrong installs a package of somebody else, and somebody may be waiting for it',
+  fix: 'Correct the name; or switch the rule off where both exist on purpose',
+  example: 'a dependency on tide-mark in a workspace that makes tidemark',
+  check: ({ manifest }, { others, release }) => {
+    if (manifest === null) return [];
+    const own = release?.name ?? manifest.common.name;
+    const names = new Set([...others, ...(own === null ? [] : [own])]);
+    const dependencies = manifest.common.dependencies.filter(({ kind }) => kind !== 'development');
+    return dependencies.flatMap(({ name }): RawFinding[] => {
+      if (names.has(name)) return [];
+      const near = [...names].find((one) => isLookalike(name, one));
+      return near === undefined
+        ? []
+        : [{ path: manifest.path, message: `it depends on ${name}, and this workspace makes ${near}` }];
+    });
+  },
+};
+
+/** The same but for separators, scope, or one letter in a name that is long enough. */
+function isLookalike(a: string, b: string): boolean {
+  const plain = (name: string) => name.toLowerCase().replace(/[-_.]/g, '');
+  const [left, right] = [plain(a), plain(b)];
+  if (left === right) return true;
+  return Math.min(left.length, right.length) >= 6 && isOneEdit(left, right);
+}
+
+function isOneEdit(a: string, b: string): boolean {
+  if (Math.abs(a.length - b.length) > 1) return false;
+  let at = 0;
+  while (at < Math.min(a.length, b.length) && a[at] === b[at]) at++;
+  const swapped = a[at] === b[at + 1] && a[at + 1] === b[at] && a.slice(at + 2) === b.slice(at + 2);
+  return (
+    swapped || a.slice(at + 1) === b.slice(at + 1) || a.slice(at) === b.slice(at + 1) || a.slice(at + 1) === b.slice(at)
+  );
+}

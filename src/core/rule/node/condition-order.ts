@@ -1,0 +1,60 @@
+import { objectOf } from '../../manifest/fields.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const conditionOrder: Rule = {
+  id: 'node/condition-order',
+  severity: 'refuse',
+  what: 'Conditions stand in an order in which each can be reached',
+  why: 'The first condition that holds wins: what stands behind `default` is never used, and types behind code are not found',
+  fix: 'Put `types` first and `default` last, and special conditions before general ones',
+  example: '{ "default": "./tide.js", "browser": "./tide.browser.js" }',
+  check: ({ form, manifest }) =>
+    form !== 'npm-tarball' || manifest === null
+      ? []
+      : ['exports', 'imports'].flatMap((field) =>
+          problemsIn(manifest.json[field], field).map((one): RawFinding => ({ path: manifest.path, ...one })),
+        ),
+};
+
+type Problem = { readonly message: string; readonly severity?: 'warn' };
+
+/** Pairs of which the first holds whenever the second does: behind it the second is never reached. */
+const covers: readonly (readonly [string, string])[] = [
+  ['import', 'module-sync'],
+  ['require', 'module-sync'],
+];
+
+function problemsIn(value: unknown, at: string): Problem[] {
+  if (Array.isArray(value)) return value.flatMap((one) => problemsIn(one, at));
+  const conditions = objectOf(value);
+  const keys = Object.keys(conditions);
+  const inner = keys.flatMap((key) => problemsIn(conditions[key], `${at} > ${key}`));
+  if (keys.some((key) => key.startsWith('.') || key.startsWith('#'))) return inner;
+  const found: Problem[] = [];
+  const last = keys.indexOf('default');
+  for (const key of last === -1 ? [] : keys.slice(last + 1))
+    found.push({ message: `\`${at}\` has "${key}" behind "default", where it is never reached` });
+  const types = keys.indexOf('types');
+  // Type checkers match `import`, `require`, `node` and `default` too, and take the first that leads to something.
+  const before = keys
+    .slice(0, Math.max(0, types))
+    .filter((key) => /^(?:import|require|node)$/.test(key) && !leadsToTypes(conditions[key]));
+  if (before.length > 0)
+    found.push({
+      message: `\`${at}\` has "types" behind "${before[0]}", where type checkers do not find it`,
+      severity: 'warn',
+    });
+  for (const [first, second] of covers) {
+    const [a, b] = [keys.indexOf(first), keys.indexOf(second)];
+    if (a !== -1 && b > a)
+      found.push({
+        message: `\`${at}\` has "${second}" behind "${first}", where it is never reached`,
+        severity: 'warn',
+      });
+  }
+  return [...found, ...inner];
+}
+
+function leadsToTypes(value: unknown): boolean {
+  return 'types' in objectOf(value) || (typeof value === 'string' && /\.d\.[cm]?ts$/.test(value));
+}

@@ -1,0 +1,28 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const dependencyElsewhere: Rule = {
+  id: 'node/dependency-elsewhere',
+  severity: 'refuse',
+  what: 'Dependencies are ranges of versions that a registry can answer',
+  why: 'A path is there on your machine only, and what an address or a branch gives changes without a new version',
+  fix: "Publish what is needed and name a range; `bevelstone build` writes ranges for the workspace's own packages",
+  example: '"tidemark": "file:../tidemark"',
+  check: ({ form, manifest }) => {
+    if (form !== 'npm-tarball' || manifest === null) return [];
+    const { path, common } = manifest;
+    return common.dependencies
+      .filter(({ kind }) => kind !== 'development')
+      .flatMap(({ name, range }): RawFinding[] => {
+        const what = kindOf(range);
+        return what === null ? [] : [{ path, message: `${name} is "${range}", ${what}` }];
+      });
+  },
+};
+
+function kindOf(range: string): string | null {
+  if (/^(?:file|link|portal):|^\.{0,2}\/|^~\//.test(range)) return 'a path of the build machine';
+  if (/^(?:workspace|catalog):/.test(range)) return 'a reference inside the workspace';
+  if (/^(?:git(?:\+\w+)?|ssh|git@[\w.-]+):|\.git(?:#|$)/.test(range)) return 'a repository';
+  if (/^https?:/.test(range)) return 'an address of another machine';
+  return /^(?:[a-z]+:)?[\w.-]+\/[\w.-]+(?:#.*)?$/i.test(range) && !range.startsWith('npm:') ? 'a repository' : null;
+}

@@ -1,0 +1,41 @@
+import { objectOf } from '../../manifest/fields.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const entryPointUnusable: Rule = {
+  id: 'node/entry-point-unusable',
+  severity: 'refuse',
+  what: '`exports`, `imports` and `bin` are written so that Node.js can read them',
+  why: 'Node.js refuses the whole package at the first import when one key or target is malformed',
+  fix: 'Let targets begin with ./, keys of `exports` with a dot and keys of `imports` with #; do not mix paths and conditions',
+  example: '"exports": { ".": "dist/tide.js" }, which lacks the ./',
+  check: ({ form, manifest }) => {
+    if (form !== 'npm-tarball' || manifest === null) return [];
+    const { exports, imports, main } = manifest.json;
+    const keys = Object.keys(objectOf(exports));
+    const found: string[] = [];
+    if (keys.some((key) => key.startsWith('.')) && keys.some((key) => !key.startsWith('.')))
+      found.push('`exports` mixes paths with conditions');
+    found.push(...targets(exports, 'exports').flatMap(({ at, text }) => problemOf(at, text, false)));
+    for (const key of Object.keys(objectOf(imports)))
+      if (!key.startsWith('#') || key === '#')
+        found.push(`\`imports\` has the key "${key}", which does not begin with #`);
+    found.push(...targets(imports, 'imports').flatMap(({ at, text }) => problemOf(at, text, true)));
+    if (typeof main === 'string' && main.startsWith('/')) found.push(`\`main\` is the absolute path ${main}`);
+    return found.map((message): RawFinding => ({ path: manifest.path, message }));
+  },
+};
+
+function targets(value: unknown, at: string): { at: string; text: string }[] {
+  if (typeof value === 'string') return [{ at, text: value }];
+  if (Array.isArray(value)) return value.flatMap((one) => targets(one, at));
+  return Object.entries(objectOf(value)).flatMap(([key, one]) => targets(one, `${at} > ${key}`));
+}
+
+function problemOf(at: string, text: string, isInternal: boolean): string[] {
+  if (isInternal && !text.startsWith('.') && !text.startsWith('/')) return [];
+  if (!text.startsWith('./')) return [`\`${at}\` leads to "${text}", which does not begin with ./`];
+  const parts = text.slice(2).split('/');
+  return parts.includes('..') || parts.includes('node_modules')
+    ? [`\`${at}\` leads to "${text}", out of the package`]
+    : [];
+}

@@ -1,0 +1,45 @@
+import { moduleSystemOf } from '../../surface/node-package.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+import { nodeViewOf } from './node-view.ts';
+
+export const moduleSyntax: Rule = {
+  id: 'node/module-syntax',
+  severity: 'refuse',
+  what: 'Every file that Node.js loads is written for the module system it is loaded as',
+  why: 'A CommonJS file loaded as a module stops with "require is not defined", a module loaded as CommonJS with a syntax error',
+  fix: 'Give the file the ending .mjs or .cjs, or set `type` in the package.json nearest to it',
+  example: '"type": "module" and module.exports in dist/tide.js',
+  check: (artifact) => {
+    const view = nodeViewOf(artifact);
+    if (view === null) return [];
+    const files = new Set([...view.reach('server import').files, ...view.reach('server require').files]);
+    return [...files].sort().flatMap((file): RawFinding[] => {
+      const facts = view.script(file);
+      if (facts === null) return [];
+      const path = artifact.prefix + file;
+      const system = moduleSystemOf(file, view.one);
+      const why = reasonFor(file);
+      if (facts.syntax === 'broken')
+        return [{ path, message: `it cannot be parsed: ${facts.reason}`, severity: 'warn' }];
+      if (system === 'module' && facts.syntax === 'commonjs')
+        return [{ path, message: `it is loaded as a module, since ${why}, and is written as CommonJS` }];
+      if (system === 'commonjs' && facts.syntax === 'module')
+        return [{ path, message: `it is loaded as CommonJS, since ${why}, and has imports or exports` }];
+      if (system === null && facts.syntax === 'module')
+        return [
+          {
+            path,
+            message:
+              'it has imports or exports and no `type` says so: Node.js before 20.19 fails, later ones parse it twice',
+            severity: 'warn',
+          },
+        ];
+      return [];
+    });
+  },
+};
+
+function reasonFor(file: string): string {
+  const ending = /\.[cm]js$/.exec(file)?.[0];
+  return ending === undefined ? 'the package.json nearest to it says so' : `it ends with ${ending}`;
+}

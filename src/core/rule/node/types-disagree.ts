@@ -1,0 +1,90 @@
+import { pickFiles } from '../../contents/picks.ts';
+import { declaredNames, exportedNames } from '../../surface/exported-names.ts';
+import { consumerOf, joinPath, resolveUse } from '../../surface/node-package.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+import { type NodeView, nodeViewOf } from './node-view.ts';
+
+export const typesDisagree: Rule = {
+  id: 'node/types-disagree',
+  severity: 'warn',
+  what: 'What the declarations of an entry say exists, exists at run time, and the other way round',
+  why: 'A declared function that is not there compiles and then fails; one that is not declared cannot be used',
+  fix: 'Write declarations and code in the same build step, from the same sources',
+  example: 'dist/tide.d.ts declares lowWater, and dist/tide.js does not export it',
+  check: (artifact) => {
+    const view = nodeViewOf(artifact);
+    if (view === null || artifact.manifest === null) return [];
+    const picks = pickFiles(artifact.manifest.json, view.paths);
+    return picks
+      .filter(({ consumer, file }) => consumer === 'type checker' && file !== null)
+      .flatMap(({ entry, file: types }): RawFinding[] => {
+        const code = picks.find((one) => one.entry === entry && one.consumer === 'server import')?.file ?? null;
+        return types === null || code === null ? [] : compare(view, entry, types, code, artifact.prefix);
+      });
+  },
+};
+
+function compare(view: NodeView, entry: string, types: string, code: string, prefix: string): RawFinding[] {
+  const declared = declaredNames(types, view.declaration, (specifier, from) => locateTypes(specifier, from, view));
+  const exported = exportedNames(code, view.script, (specifier, from) => locateCode(specifier, from, view));
+  const found: RawFinding[] = [];
+  if (view.script(code) === null || view.declaration(types) === null) return [];
+  if (exported.isComplete) {
+    const missing = [...declared.names].filter((name) => !exported.names.has(name) && !isWholeValue(name, view, code));
+    if (missing.length > 0)
+      found.push({
+        path: prefix + types,
+        message: `for ${entry} it declares ${list(missing)}, which ${code} does not export`,
+      });
+  }
+  if (declared.isComplete) {
+    const silent = [...exported.names].filter((name) => !declared.names.has(name) && !isHidden(name, declared.names));
+    if (silent.length > 0)
+      found.push({
+        path: prefix + types,
+        message: `for ${entry} it does not declare ${list(silent)}, which ${code} exports`,
+        severity: 'note',
+      });
+  }
+  return found;
+}
+
+/** A CommonJS file's whole value is its default in a module. */
+function isWholeValue(name: string, view: NodeView, code: string): boolean {
+  return name === 'default' && view.script(code)?.syntax !== 'module';
+}
+
+function isHidden(name: string, declared: ReadonlySet<string>): boolean {
+  return (
+    name === '__esModule' ||
+    name === 'module.exports' ||
+    name.startsWith('_') ||
+    (name === 'default' && declared.size > 0)
+  );
+}
+
+function locateCode(specifier: string, from: string, view: NodeView): string | null {
+  const as = view.script(from)?.syntax === 'module' ? 'module' : 'commonjs';
+  const target = resolveUse(specifier, from, view.one, { consumer: consumerOf('server import'), as });
+  return target.type === 'file' ? target.path : null;
+}
+
+/** Declarations stand beside the code that a specifier names (TypeScript handbook, "Modules - Reference"). */
+function locateTypes(specifier: string, from: string, { one }: NodeView): string | null {
+  if (!/^\.{1,2}(?:\/|$)/.test(specifier)) return null;
+  const path = joinPath(from.includes('/') ? from.slice(0, from.lastIndexOf('/')) : '', specifier);
+  const plain = path.replace(/(?:\.d)?\.([cm]?)[jt]sx?$/, '');
+  const marks = /\.([cm])[jt]s$/.exec(path)?.[1];
+  const endings =
+    marks === undefined ? ['.d.ts', '.d.mts', '.d.cts', '/index.d.ts', '/index.d.mts'] : [`.d.${marks}ts`];
+  return (
+    [path, ...endings.map((ending) => plain + ending), ...endings.map((ending) => path + ending)].find(
+      (candidate) => /\.d\.[cm]?ts$/.test(candidate) && one.has(candidate),
+    ) ?? null
+  );
+}
+
+function list(names: readonly string[]): string {
+  const shown = names.slice(0, 4).join(', ');
+  return names.length > 4 ? `${shown} and ${names.length - 4} more` : shown;
+}

@@ -1,0 +1,28 @@
+import { pickFiles } from '../../contents/picks.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+import { nodeViewOf } from './node-view.ts';
+
+export const typesMissing: Rule = {
+  id: 'node/types-missing',
+  severity: 'warn',
+  what: 'Every entry with code has type declarations',
+  why: 'Users of TypeScript get `any` or an error for an entry without them',
+  fix: 'Let the build write declarations for each entry, and name them with the condition `types`',
+  example: '"./browser" leads to dist/browser.js, and no dist/browser.d.ts is there',
+  check: (artifact) => {
+    const view = nodeViewOf(artifact);
+    if (view === null || artifact.manifest === null) return [];
+    const picks = pickFiles(artifact.manifest.json, view.paths);
+    const code = picks.filter(({ consumer, file }) => consumer !== 'type checker' && /\.[cm]?js$/.test(file ?? ''));
+    const entries = [...new Set(code.map(({ entry }) => entry))];
+    const hasTypes = (entry: string) =>
+      picks.some((one) => one.entry === entry && one.consumer === 'type checker' && one.file !== null);
+    const without = entries.filter((entry) => !hasTypes(entry));
+    const { path } = artifact.manifest;
+    if (without.length === 0) return [];
+    // Types that live in a package of their own are none of this one's faults.
+    if (without.length === entries.length && artifact.facts.declarations.size === 0)
+      return [{ path, message: 'no type declarations are inside', severity: 'note' }];
+    return without.map((entry): RawFinding => ({ path, message: `the entry ${entry} has no type declarations` }));
+  },
+};

@@ -1,0 +1,62 @@
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const scriptUnresolved: Rule = {
+  id: 'python/script-unresolved',
+  severity: 'refuse',
+  what: 'Every console script and plug-in leads to a module and a name that are inside',
+  why: 'The command is installed and stops with an import error at its first use',
+  fix: 'Correct `[project.scripts]`, or let the module be packed',
+  example: 'tide = tidemark.cli:main, and no tidemark/cli.py',
+  check: ({ form, texts, facts, entries }) => {
+    const path =
+      form === 'wheel' ? [...texts.keys()].find((one) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(one)) : undefined;
+    if (path === undefined) return [];
+    const inside = new Set(entries.map((entry) => entry.path.replace(/^[^/]+\.data\/(?:pure|plat)lib\//, '')));
+    return references(texts.get(path) ?? '').flatMap(({ group, name, module, attribute }): RawFinding[] => {
+      const base = module.replaceAll('.', '/');
+      const candidates = [`${base}.py`, `${base}/__init__.py`];
+      const file = candidates.find((one) => inside.has(one));
+      const isScript = group === 'console_scripts' || group === 'gui_scripts';
+      const softer = isScript ? {} : { severity: 'warn' as const };
+      if (file === undefined) {
+        // Machine code and namespaces cannot be looked into; another package's module may be meant.
+        const isNative = [...inside].some((one) => one.startsWith(`${base}.`) && /\.(?:so|pyd)$/.test(one));
+        const isOwn = [...inside].some(
+          (one) => one.startsWith(`${base.split('/')[0]}/`) || one === `${base.split('/')[0]}.py`,
+        );
+        if (isNative || (!isOwn && !isScript)) return [];
+        return [
+          {
+            path,
+            message: `${name} leads to ${module}, and no such module is inside`,
+            ...(isOwn ? softer : { severity: 'warn' as const }),
+          },
+        ];
+      }
+      const known = facts.python.get(file);
+      const first = attribute.split('.')[0] ?? '';
+      if (
+        known === undefined ||
+        first === '' ||
+        known.hasStar ||
+        known.names.has(first) ||
+        known.names.has('__getattr__')
+      )
+        return [];
+      if (inside.has(`${base}/${first}.py`) || inside.has(`${base}/${first}/__init__.py`)) return [];
+      return [{ path, message: `${name} leads to ${module}:${attribute}, and ${file} binds no ${first}`, ...softer }];
+    });
+  },
+};
+
+/** Lines of entry_points.txt ("Entry points specification", file format). */
+function references(text: string): { group: string; name: string; module: string; attribute: string }[] {
+  let group = '';
+  return text.split(/\r?\n/).flatMap((line) => {
+    const section = /^\s*\[([^\]]+)\]/.exec(line)?.[1];
+    if (section !== undefined) group = section.trim();
+    const match = /^\s*([^#;\s][^=]*?)\s*=\s*([\w.]+)\s*(?::\s*([\w.]+))?/.exec(line);
+    if (match === null || section !== undefined) return [];
+    return [{ group, name: match[1] ?? '', module: match[2] ?? '', attribute: match[3] ?? '' }];
+  });
+}

@@ -1,0 +1,74 @@
+import { parseCoreMetadata } from '../../form/core-metadata.ts';
+import type { RawFinding, Rule } from '../rule.ts';
+
+export const wheelTag: Rule = {
+  id: 'python/wheel-tag',
+  severity: 'refuse',
+  what: "A wheel's name, its tags and what is inside agree",
+  why: 'Installers choose by the tags in the name: a wrong one puts code where it cannot run, or keeps it from where it could',
+  fix: 'Build a wheel per platform with tags of its own, and a pure one without machine code',
+  example: 'tidemark_py-1.4.0-py3-none-any.whl with _tide.cpython-311-x86_64-linux-gnu.so inside',
+  check: ({ form, fileName, entries, texts, binaries, manifest }) => {
+    if (form !== 'wheel') return [];
+    const found: RawFinding[] = [];
+    const name = /^(?<dist>[^-]+)-(?<version>[^-]+)(?:-(?<build>\d[^-]*))?-(?<tags>[^-]+-[^-]+-[^-]+)\.whl$/.exec(
+      fileName,
+    )?.groups;
+    if (name === undefined)
+      return [{ path: null, message: `${fileName} is no name of a wheel: NAME-VERSION-PYTHON-ABI-PLATFORM.whl` }];
+    const path = [...texts.keys()].find((one) => /^[^/]+\.dist-info\/WHEEL$/.test(one)) ?? null;
+    const { fields } = parseCoreMetadata(texts.get(path ?? '') ?? '');
+    const named = expand(name['tags'] ?? '');
+    const inside = new Set((fields['Tag'] ?? []).flatMap(expand));
+    if (named.some((tag) => !inside.has(tag)) || inside.size !== new Set(named).size)
+      found.push({
+        path,
+        message: `its tags are ${[...inside].join(', ') || 'missing'}, and the file is called ${name['tags']}`,
+      });
+    const info = path?.split('/')[0] ?? '';
+    const folder = info.replace(/\.dist-info$/, '').split('-')[0] ?? '';
+    if (normal(folder) !== normal(name['dist'] ?? ''))
+      found.push({ path: info, message: `the folder is of ${folder}, and the file is of ${name['dist']}` });
+    if (manifest?.common.name != null && normal(manifest.common.name) !== normal(name['dist'] ?? ''))
+      found.push({
+        path: manifest.path,
+        message: `it is of ${manifest.common.name}, and the file is of ${name['dist']}`,
+      });
+    const isPure = fields['Root-Is-Purelib']?.[0]?.trim().toLowerCase() === 'true';
+    const code = entries.filter(
+      (entry) => binaries.get(entry.path)?.type === 'native' || /\.(?:so|pyd|dylib)$/.test(entry.path),
+    );
+    const [first] = code;
+    if (first !== undefined && named.every((tag) => tag.endsWith('-any')))
+      found.push({ path: first.path, message: `it is machine code, and the tag ${named[0]} promises any platform` });
+    else if (first !== undefined && isPure && !first.path.includes('.data/'))
+      found.push({
+        path: first.path,
+        message: 'it is machine code, and Root-Is-Purelib says there is none',
+        severity: 'warn',
+      });
+    if (first === undefined && !isPure && named.every((tag) => tag.endsWith('-none-any')))
+      found.push({ path, message: 'Root-Is-Purelib is not true, and no machine code is inside', severity: 'warn' });
+    for (const { path: file } of code) {
+      const own = /\.cpython-(\d)(\d+)-/.exec(file);
+      const python = own === null ? null : `cp${own[1]}${own[2]}`;
+      if (python !== null && !named.some((tag) => tag.startsWith(`${python}-`)))
+        found.push({ path: file, message: `it is for ${python}, which none of the wheel's tags names` });
+    }
+    return found;
+  },
+};
+
+/** A compressed tag set as single tags (PEP 425, "Compressed Tag Sets"). */
+function expand(tag: string): string[] {
+  const [pythons = '', abis = '', platforms = ''] = tag.split('-');
+  return pythons
+    .split('.')
+    .flatMap((python) =>
+      abis.split('.').flatMap((abi) => platforms.split('.').map((one) => `${python}-${abi}-${one}`)),
+    );
+}
+
+function normal(name: string): string {
+  return name.replace(/[-_.]+/g, '-').toLowerCase();
+}

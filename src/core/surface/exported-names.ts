@@ -1,0 +1,62 @@
+import type { DeclarationFacts } from '../facts/declarations.ts';
+import type { ScriptFacts } from '../facts/script.ts';
+
+/** Names found, and whether they are all. */
+export type Names = { readonly names: ReadonlySet<string>; readonly isComplete: boolean };
+
+/**
+ * Names that a script exports at run time, through the files whose names it hands on.
+ * @param locate the file that a specifier leads to from a file; null for one outside of the package.
+ */
+export function exportedNames(
+  file: string,
+  read: (file: string) => ScriptFacts | null,
+  locate: (specifier: string, from: string) => string | null,
+  seen: ReadonlySet<string> = new Set(),
+): Names {
+  const facts = read(file);
+  if (facts === null || facts.syntax === 'broken') return { names: new Set(), isComplete: false };
+  const inner = facts.exports.from.map((specifier) => {
+    const next = locate(specifier, file);
+    if (next === null) return { names: new Set<string>(), isComplete: false };
+    if (seen.has(next)) return { names: new Set<string>(), isComplete: true };
+    return exportedNames(next, read, locate, new Set([...seen, file]));
+  });
+  const isReexport = facts.syntax === 'module';
+  // `export *` hands on everything but the default; a CommonJS file hands on the object itself.
+  const names = inner.flatMap((one) => [...one.names].filter((name) => name !== 'default' || !isReexport));
+  return {
+    names: new Set([...facts.exports.names, ...names]),
+    isComplete: facts.exports.isComplete && inner.every((one) => one.isComplete),
+  };
+}
+
+/** Names that a declaration file says exist at run time. `isComplete` is false when some could not be followed. */
+export function declaredNames(
+  file: string,
+  read: (file: string) => DeclarationFacts | null,
+  locate: (specifier: string, from: string) => string | null,
+  seen: ReadonlySet<string> = new Set(),
+): Names {
+  const facts = read(file);
+  if (facts === null || facts.isOneValue) return { names: new Set(), isComplete: false };
+  const names = new Set(facts.values);
+  let isComplete = true;
+  const follow = (specifier: string): Names | null => {
+    const next = locate(specifier, file);
+    if (next === null) return null;
+    if (seen.has(next)) return { names: new Set(), isComplete: true };
+    return declaredNames(next, read, locate, new Set([...seen, file]));
+  };
+  for (const specifier of facts.from) {
+    const inner = follow(specifier);
+    if (inner === null || !inner.isComplete) isComplete = false;
+    for (const name of inner?.names ?? []) if (name !== 'default') names.add(name);
+  }
+  for (const { name, original, from } of facts.handedOn) {
+    const inner = follow(from);
+    if (inner?.names.has(original) === true) names.add(name);
+    else if (inner === null || !inner.isComplete) isComplete = false;
+  }
+  return { names, isComplete };
+}

@@ -1,0 +1,82 @@
+import type { Entry } from '../core/contents/entry.ts';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { foldEvents, type LedgerEvent, type LedgerRelease } from '../core/ledger/event.ts';
+import { compareVersions, isVersion } from '../core/version/version.ts';
+import { ledgerRef, readEvents } from '../world/git/ledger-store.ts';
+import { readFilesAt } from '../world/git/read-objects.ts';
+import type { Repository } from '../world/git/repository.ts';
+import { contentsFile } from './ledger-writer.ts';
+
+/** An artifact of a release on record. */
+export type RecordedArtifact = {
+  readonly package: string;
+  readonly version: string;
+  readonly sizeBytes: number;
+  readonly entries: readonly Entry[];
+};
+
+/** Which artifact is asked for: of the last release before a version, of one form and platform. */
+export type ArtifactQuestion = {
+  readonly package: string | null;
+  /** Null for the last release of all. */
+  readonly before: string | null;
+  readonly form: string;
+  readonly platform: string | null;
+};
+
+/**
+ * Looks artifacts of earlier releases up in the ledger, which keeps their contents lists, so that nothing has to be fetched.
+ * The events are read once.
+ * @throws LEDGER_DAMAGED when a list is not there.
+ */
+export function artifactsOnRecord(
+  repository: Repository,
+): (question: ArtifactQuestion) => Promise<RecordedArtifact | null> {
+  let events: Promise<LedgerEvent[]> | null = null;
+  return async ({ package: name, before, form, platform }) => {
+    events ??= readEvents(repository);
+    const last = foldEvents(await events)
+      .filter((one) => one.package === name && isBefore(one.version, before))
+      .sort((a, b) => compareVersions(b.version, a.version))[0];
+    const twin = last?.artifacts.find((one) => one.form === form && one.platform === platform);
+    if (last === undefined || twin === undefined) return null;
+    const list = await readContentsList(repository, await events, last);
+    const entries = (list.find((one) => one.file === twin.file)?.entries ?? []).map(toEntry);
+    return { package: last.package, version: last.version, sizeBytes: twin.size, entries };
+  };
+}
+
+type ListedEntry = {
+  readonly path: string;
+  readonly type: Entry['type'];
+  readonly size: number;
+  readonly mode: string;
+  readonly sha256: string | null;
+};
+
+function toEntry({ path: inside, type, size, mode, sha256 }: ListedEntry): Entry {
+  return { path: inside, type, sizeBytes: size, mode: Number.parseInt(mode, 8), linkname: null, sha256 };
+}
+
+async function readContentsList(
+  { place }: Repository,
+  events: readonly LedgerEvent[],
+  { package: name, version }: LedgerRelease,
+): Promise<{ file: string; entries: ListedEntry[] }[]> {
+  const planned = events.find(
+    (event) => event.type === 'planned' && event.package === name && event.version === version,
+  );
+  const digest = planned?.type === 'planned' ? planned.contents : '';
+  const inside = `${name}/${version}/contents-${digest}.json`;
+  const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
+  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text).artifacts;
+  throw new BevelstoneError('LEDGER_DAMAGED', {
+    message: `The contents list of ${name} ${version} is not in the ledger`,
+    why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',
+    fix: 'Fetch the ledger again from the remote',
+  });
+}
+
+function isBefore(version: string, than: string | null): boolean {
+  return than === null || !isVersion(than) || compareVersions(version, than) < 0;
+}
