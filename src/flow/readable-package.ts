@@ -73,6 +73,7 @@ function fromInstalled(one: InstalledPackage, places: DependencyPlaces, known: K
     paths: one.paths,
     has: (file) => inside.has(file),
     nested: (folder) => {
+      if (folder === '') return manifest;
       const text = one.nestedManifest(folder);
       return text === null ? null : readManifest(text);
     },

@@ -7,12 +7,13 @@ const mapShape: Shape = {
   anchor: 'gU',
   before: 24,
   // ECMA-426, "Linking generated code to source maps": only as a comment that begins a line or ends one.
-  pattern: /[/*][#@] ?sourceMappingURL=([^\s'"`*]+)[ \t]*(?:\*\/[ \t]*)?(?=[\r\n]|$)/,
+  pattern: /(?:\/\/|\/\*)[#@] ?sourceMappingURL=([^\s'"`*]+)[ \t]*(?:\*\/[ \t]*)?(?=[\r\n]|$)/,
   what: (match) => match[1] ?? '',
 };
 
 const overlap = 4096;
 const mostPerFile = 20;
+const mostBefore = 200;
 
 /**
  * Looks for marks in bytes as they stream by: one pass that asks of every two neighbouring bytes whether anything may begin
@@ -64,7 +65,8 @@ export class MarkScanner {
       const window = bytes.toString('latin1', start, Math.min(bytes.length, at + overlap));
       const match = shape.pattern.exec(window);
       // The anchor must lie inside the match: what stands further on has an anchor of its own.
-      if (match === null || start + match.index > at || shape.isReal?.(match) === false) continue;
+      if (match === null || start + match.index > at || shape.isReal?.(match, lineBefore(bytes, at)) === false)
+        continue;
       const what = typeof shape.what === 'string' ? shape.what : shape.what(match);
       const isKnown = this.found.some((one) => one.path === this.#path && one.kind === shape.kind && one.what === what);
       if (isKnown) continue;
@@ -78,6 +80,12 @@ export class MarkScanner {
       });
     }
   }
+}
+
+/** What stands before on the same line, as far as it matters. */
+function lineBefore(bytes: Buffer, at: number): string {
+  const text = bytes.toString('latin1', Math.max(0, at - mostBefore), at);
+  return text.slice(text.lastIndexOf('\n') + 1);
 }
 
 function countLines(bytes: Uint8Array): number {

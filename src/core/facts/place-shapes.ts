@@ -2,7 +2,7 @@ import type { Shape } from './shape.ts';
 
 /** People and machines that texts name when they mean anybody's. */
 const anybody =
-  /^(?:user|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
+  /^(?:user\d*|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|fred|bill|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
 
 const generic = (anchor: string, before: number, pattern: RegExp): Shape => ({
   kind: 'place',
@@ -10,7 +10,8 @@ const generic = (anchor: string, before: number, pattern: RegExp): Shape => ({
   before,
   pattern,
   what: ([text]) => text,
-  isReal: (match) => !anybody.test(match[1] ?? ''),
+  // A comment in a source may talk about any folder.
+  isReal: (match, line) => !anybody.test(match[1] ?? '') && !/^\s*(?:\*|\/\/|\/\*|#)/.test(line),
 });
 
 /** Places on a machine: this machine's own for certain, and what home folders look like anywhere. */

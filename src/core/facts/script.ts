@@ -67,7 +67,7 @@ function tryParse(text: string, sourceType: 'module' | 'script'): { program: Any
   }
 }
 
-type Scope = { readonly inFunction: boolean; readonly inTry: boolean };
+type Scope = { readonly inFunction: boolean; readonly inTry: boolean; readonly hasRequire: boolean };
 
 /** Walks the tree of one script. */
 class ScriptReader {
@@ -89,7 +89,7 @@ class ScriptReader {
     const body = this.#program['body'] as AnyNode[];
     this.#isModule = body.some(({ type }) => /^(?:Import|Export)/.test(type) && type !== 'ImportExpression');
     for (const statement of body) this.#topLevel(statement);
-    this.#walk(this.#program, { inFunction: false, inTry: false });
+    this.#walk(this.#program, { inFunction: false, inTry: false, hasRequire: true });
     const exports = { names: [...this.#names], from: [...this.#from], isComplete: this.#isComplete };
     const uses = this.#hasOwnRequire ? this.#uses.filter(({ how }) => how !== 'require') : this.#uses;
     return { uses, exports, isModule: this.#isModule, isCommonJs: this.#isCommonJs };
@@ -127,7 +127,10 @@ class ScriptReader {
   #walk(node: AnyNode, scope: Scope): void {
     this.#visit(node, scope);
     const isFunction = /Function/.test(node.type);
-    const inner = isFunction ? { ...scope, inFunction: true } : scope;
+    // A bundle wraps each file in a function with a `require` of its own.
+    const inner = isFunction
+      ? { ...scope, inFunction: true, hasRequire: scope.hasRequire && !bindsRequire(node) }
+      : scope;
     for (const key in node) {
       const value = node[key];
       if (value === null || typeof value !== 'object') continue;
@@ -149,7 +152,8 @@ class ScriptReader {
         this.#use(node['source'], 'dynamic', scope, node.start);
         break;
       case 'CallExpression':
-        if (isRequireCall(node)) this.#use((node['arguments'] as AnyNode[])[0], 'require', scope, node.start);
+        if (isRequireCall(node) && scope.hasRequire)
+          this.#use((node['arguments'] as AnyNode[])[0], 'require', scope, node.start);
         if (!this.#isModule) this.#exportCall(node);
         break;
       case 'AssignmentExpression':
@@ -184,7 +188,10 @@ class ScriptReader {
   }
 
   #wholeExports(value: AnyNode): void {
-    if (value.type === 'AssignmentExpression') return this.#wholeExports(value['right'] as AnyNode);
+    if (value.type === 'AssignmentExpression') {
+      this.#wholeExports(value['right'] as AnyNode);
+      return;
+    }
     const required = isRequireCall(value) ? textOf((value['arguments'] as AnyNode[])[0]) : null;
     if (required !== null) {
       this.#from.add(required);
@@ -206,6 +213,8 @@ class ScriptReader {
     const [first, second] = node['arguments'] as AnyNode[];
     const callee = node['callee'] as AnyNode;
     const called = callee.type === 'MemberExpression' ? nameOf(callee['property']) : nameOf(callee);
+    const on = callee.type === 'MemberExpression' ? (callee['object'] as AnyNode) : null;
+    if (called === '__defineGetter__' && on !== null && isExportsItself(on)) this.#names.add(textOf(first) ?? '');
     if (called === 'defineProperty' && first !== undefined && isExportsItself(first)) {
       const name = textOf(second);
       if (name === null) this.#isComplete = false;
@@ -221,6 +230,11 @@ class ScriptReader {
       this.#isComplete = false;
     }
   }
+}
+
+function bindsRequire(node: AnyNode): boolean {
+  const params = (node['params'] as AnyNode[] | undefined) ?? [];
+  return params.some((one) => one.type === 'Identifier' && one['name'] === 'require');
 }
 
 function isNode(value: unknown): value is AnyNode {

@@ -17,5 +17,6 @@ export type Shape = {
   /** Matched against Latin-1 text around the anchor. */
   readonly pattern: RegExp;
   readonly what: string | ((match: RegExpExecArray) => string);
-  readonly isReal?: (match: RegExpExecArray) => boolean;
+  /** @param line what stands before the anchor on its line. */
+  readonly isReal?: (match: RegExpExecArray, line: string) => boolean;
 };

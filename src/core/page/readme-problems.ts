@@ -6,7 +6,8 @@ const most = 5;
 /** What would not read on an index page as it does beside the code; one sentence each, five at most. */
 export function readmeProblems({ text, format }: ShownReadme): string[] {
   const found = format === 'markdown' ? markdownProblems(text) : format === 'rst' ? rstProblems(text) : [];
-  const placeholders = /^#*\s*(?:todo|tbd|lorem ipsum|project title|your project|package name)\b/im.exec(text);
+  const placeholders =
+    /^#*\s*(?:lorem ipsum|project title|your project name|package name here|description goes here)\b/im.exec(text);
   if (placeholders !== null) found.unshift(`"${placeholders[0].trim()}" was to be replaced`);
   return found.length > most ? [...found.slice(0, most), `and ${found.length - most} more like these`] : found;
 }

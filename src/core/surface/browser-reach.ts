@@ -53,7 +53,8 @@ export async function findBrowserChains(top: ReadablePackage): Promise<BrowserRe
     if (start === null) continue;
     const seen = new Set<string>();
     const reported = new Set<string>();
-    let waiting: Place[] = [{ one: top, file: throughMap(start, top), steps: [shown(top, start, top)], isLate: false }];
+    const first = throughMap(start, top);
+    let waiting: Place[] = [{ one: top, file: first, steps: [shown(top, first, top)], isLate: false }];
     while (waiting.length > 0 && seen.size < mostFiles) {
       const next: Place[] = [];
       for (const place of waiting) {

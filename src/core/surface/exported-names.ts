@@ -4,6 +4,9 @@ import type { ScriptFacts } from '../facts/script.ts';
 /** Names found, and whether they are all. */
 export type Names = { readonly names: ReadonlySet<string>; readonly isComplete: boolean };
 
+/** Names that exist at run time, and those that exist for the type checker only. */
+export type DeclaredNames = Names & { readonly types: ReadonlySet<string> };
+
 /**
  * Names that a script exports at run time, through the files whose names it hands on.
  * @param locate the file that a specifier leads to from a file; null for one outside of the package.
@@ -31,32 +34,34 @@ export function exportedNames(
   };
 }
 
-/** Names that a declaration file says exist at run time. `isComplete` is false when some could not be followed. */
+/** Names that a declaration file declares. `isComplete` is false when some could not be followed. */
 export function declaredNames(
   file: string,
   read: (file: string) => DeclarationFacts | null,
   locate: (specifier: string, from: string) => string | null,
   seen: ReadonlySet<string> = new Set(),
-): Names {
+): DeclaredNames {
   const facts = read(file);
-  if (facts === null || facts.isOneValue) return { names: new Set(), isComplete: false };
-  const names = new Set(facts.values);
+  if (facts === null || facts.isOneValue) return { names: new Set(), types: new Set(), isComplete: false };
+  const [names, types] = [new Set(facts.values), new Set(facts.types)];
   let isComplete = true;
-  const follow = (specifier: string): Names | null => {
+  const follow = (specifier: string): DeclaredNames | null => {
     const next = locate(specifier, file);
     if (next === null) return null;
-    if (seen.has(next)) return { names: new Set(), isComplete: true };
+    if (seen.has(next)) return { names: new Set(), types: new Set(), isComplete: true };
     return declaredNames(next, read, locate, new Set([...seen, file]));
   };
   for (const specifier of facts.from) {
     const inner = follow(specifier);
     if (inner === null || !inner.isComplete) isComplete = false;
     for (const name of inner?.names ?? []) if (name !== 'default') names.add(name);
+    for (const name of inner?.types ?? []) types.add(name);
   }
   for (const { name, original, from } of facts.handedOn) {
     const inner = follow(from);
     if (inner?.names.has(original) === true) names.add(name);
     else if (inner === null || !inner.isComplete) isComplete = false;
+    else types.add(name);
   }
-  return { names, isComplete };
+  return { names, types, isComplete };
 }

@@ -9,7 +9,7 @@ import { isBuiltIn } from './built-in.ts';
 export type NodePackage = {
   readonly manifest: PackageJson;
   readonly has: (path: string) => boolean;
-  /** A package.json in a folder below the top; null where there is none. */
+  /** The package.json in a folder, the package's own for ''; null where there is none. */
   readonly nested: (folder: string) => PackageJson | null;
 };
 
@@ -60,7 +60,8 @@ export function resolveOwnEntry(entry: string, one: NodePackage, consumer: Consu
 /** Resolves what a file of the package asks for (Node.js, "Resolution Algorithm Specification" and "All together"). */
 export function resolveUse(specifier: string, importer: string, one: NodePackage, { consumer, as }: Loading): Target {
   const isBundled = consumer.name === 'bundler for the browser';
-  const replaced = isBundled ? browserMap(one.manifest)[specifier] : undefined;
+  // A map that names `path` means `node:path` too.
+  const replaced = isBundled ? browserMap(one.manifest)[specifier.replace(/^node:/, '')] : undefined;
   if (replaced === false) return { type: 'nothing' };
   if (typeof replaced === 'string' && replaced !== specifier) {
     const inside = replaced.startsWith('./') ? fileOrMissing(replaced.slice(2), one, true) : null;

@@ -72,11 +72,7 @@ async function openMember(
   const ending = /\.tar\.?(\w*)$/.exec(name)?.[1] ?? '';
   if (ending === '') return source;
   if (ending === 'gz') return gunzip(source);
-  if (ending === 'xz') {
-    const { XzReadableStream } = await import('xz-decompress');
-    const unpacked = new XzReadableStream(Readable.toWeb(source) as unknown as ReadableStream<Uint8Array>);
-    return Readable.fromWeb(unpacked as never);
-  }
+  if (ending === 'xz') return (await import('./unpack-xz.ts')).unpackXz(source);
   if (ending === 'zst') return unpackZstandard(source, budget);
   throw damaged(file, `${name} is packed in a way that deb(5) does not know`);
 }

@@ -45,6 +45,8 @@ export function unknownForm(file: string): BevelstoneError {
 export function translateReadError(error: unknown, file: string): unknown {
   if (error instanceof BevelstoneError) return error;
   const { code, message } = error as NodeJS.ErrnoException;
+  // A slip of our own is not the archive's.
+  if ((error instanceof TypeError || error instanceof ReferenceError) && code === undefined) return error;
   if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'EISDIR' || code === 'EACCES') {
     return new BevelstoneError('FILE_NOT_FOUND', {
       message: `${file} cannot be read`,

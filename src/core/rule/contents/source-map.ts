@@ -10,8 +10,8 @@ export const sourceMap: Rule = {
   example: 'dist/tide.js.map with "sources": ["../src/tide.ts"] and no src inside',
   check: ({ facts, entries }) => {
     const paths = new Set(entries.map(({ path }) => path));
-    return [...facts.maps].flatMap(([path, map]): RawFinding[] => {
-      if (map === null) return [{ path, message: 'it is no source map' }];
+    const found = [...facts.maps].flatMap(([path, map]): RawFinding[] => {
+      if (map === null) return [{ path, message: unreadable }];
       if (map.hasContent || map.sources.length === 0) return [];
       const folder = path.includes('/') ? path.slice(0, path.lastIndexOf('/')) : '';
       const missing = map.sources.filter(
@@ -21,5 +21,12 @@ export const sourceMap: Rule = {
       const others = missing.length === 1 ? '' : ` and ${missing.length - 1} more`;
       return [{ path, message: `it leads to ${missing[0]}${others}, not inside, and brings no text of it` }];
     });
+    const silent = found.filter(({ message }) => message !== unreadable);
+    if (silent.length <= most) return found;
+    const rest = `and so it is with ${silent.length - most} more maps`;
+    return [...found.filter((one) => !silent.includes(one)), ...silent.slice(0, most), { path: null, message: rest }];
   },
 };
+
+const most = 3;
+const unreadable = 'it is no source map';

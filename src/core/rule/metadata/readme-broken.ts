@@ -1,6 +1,6 @@
 import { shownReadme } from '../../page/page.ts';
 import { readmeProblems } from '../../page/readme-problems.ts';
-import { formsWithPage, type Rule } from '../rule.ts';
+import { formsWithPage, type RawFinding, type Rule } from '../rule.ts';
 
 export const readmeBroken: Rule = {
   id: 'metadata/readme-broken',
@@ -13,6 +13,14 @@ export const readmeBroken: Rule = {
     if (!formsWithPage.has(artifact.form)) return [];
     const { readme } = shownReadme(artifact);
     if (readme === null) return [];
-    return readmeProblems(readme).map((message) => ({ path: readme.path, message }));
+    // Some indexes of the npm client fetch pictures from the repository that the manifest names.
+    const isHelped = artifact.form === 'npm-tarball' && artifact.manifest?.json['repository'] !== undefined;
+    return readmeProblems(readme).map(
+      (message): RawFinding => ({
+        path: readme.path,
+        message,
+        ...(isHelped && message.startsWith('the picture') ? { severity: 'note' } : {}),
+      }),
+    );
   },
 };

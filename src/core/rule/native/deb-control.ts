@@ -1,4 +1,4 @@
-import type { RawFinding, Rule } from '../rule.ts';
+import type { Artifact, RawFinding, Rule } from '../rule.ts';
 
 export const debControl: Rule = {
   id: 'native/deb-control',
@@ -41,18 +41,24 @@ export const debControl: Rule = {
       add(`the first line of Description has ${synopsis.length} characters, and 80 are shown`, 'warn');
     if (description !== '' && !description.includes('\n')) add('Description has no text below its first line', 'note');
     const architecture = field('Architecture');
-    const platforms = new Set(
-      [...binaries.values()].flatMap((kind) => (kind.type === 'native' ? [kind.platform] : [])),
-    );
-    if (architecture === 'all' && platforms.size > 0)
-      add(`Architecture is all, and machine code for ${[...platforms][0]} is inside`);
     const own = architectures[architecture ?? ''];
-    for (const platform of platforms)
-      if (own !== undefined && platform !== own)
+    for (const platform of new Set(mainCode(binaries))) {
+      if (architecture === 'all') add(`Architecture is all, and machine code for ${platform} is inside`);
+      else if (own !== undefined && platform !== own)
         add(`Architecture is ${architecture}, and machine code for ${platform} is inside`);
+    }
     return found;
   },
 };
+
+/** Platforms of the code that the system runs; what lies in folders of other systems is for cross compilers and emulators. */
+function mainCode(binaries: Artifact['binaries']): string[] {
+  return [...binaries].flatMap(([path, kind]) =>
+    kind.type === 'native' && kind.platform.startsWith('linux-') && runByTheSystem.test(path) ? [kind.platform] : [],
+  );
+}
+
+const runByTheSystem = /^(?:usr\/)?(?:s?bin\/|lib\/(?:[^/]+\.so[\d.]*$|[a-z0-9_]+-linux-gnu\w*\/[^/]+\.so[\d.]*$))/;
 
 // Debian Policy §7.1, with the architecture qualifiers of multiarch.
 const relation = /^[a-z0-9][a-z0-9+.-]+(?::[a-z0-9-]+)?(?:\s*\((?:<<|<=|=|>=|>>)\s*[^\s()]+\))?(?:\s*\[[^\]]+\])?$/;

@@ -34,5 +34,5 @@ function wheelLimit(fileName: string): string | null {
 }
 
 function debLimit(depends: string): string | null {
-  return /\blibc6 \(>= (\d+\.\d+)/.exec(depends)?.[1] ?? null;
+  return /\blibc6 \(>= (\d+(?:\.\d+)+)/.exec(depends)?.[1] ?? null;
 }

@@ -12,9 +12,11 @@ export const entryPointMissing: Rule = {
     if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return [];
     const paths = new Set(insidePaths(artifact));
     return entryPoints(artifact.manifest.json).flatMap(({ field, target, isFallback }): RawFinding[] => {
-      if (isThere(target, field, paths)) return [];
-      const message = `\`${field}\` names it, and it is not inside`;
-      return [{ path: target, message, ...(isFallback ? { severity: 'warn' as const } : {}) }];
+      if (isThere(target, field, paths) || isReplacementOfNothing(field, paths)) return [];
+      // A pattern that matches nothing yet breaks nobody.
+      const isPattern = target.includes('*');
+      const message = `\`${field}\` names it, and ${isPattern ? 'nothing inside is called so' : 'it is not inside'}`;
+      return [{ path: target, message, ...(isFallback || isPattern ? { severity: 'warn' as const } : {}) }];
     });
   },
 };
@@ -24,12 +26,14 @@ type EntryPoint = { readonly field: string; readonly target: string; readonly is
 /** Every path that the fields of a package.json name, with the field it stands in. */
 function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
   const plain = ['main', 'module', 'browser', 'types', 'typings', 'bin', 'exports', 'imports'];
-  // `main` is not read by Node.js or bundlers where `exports` stands beside it.
+  // What stands beside `exports` is read by old clients only, and types in `imports` by the package's own compiler.
   const isFallback = json['exports'] !== undefined && json['exports'] !== null;
   return plain.flatMap((field) =>
     targetsIn(json[field], field).map((one) => ({
       ...one,
-      isFallback: isFallback && (field === 'main' || field === 'module'),
+      isFallback:
+        (isFallback && /^(?:main|module|types|typings)$/.test(field)) ||
+        (one.field.startsWith('imports > ') && /\.d\.[cm]?ts$/.test(one.target)),
     })),
   );
 }
@@ -39,6 +43,12 @@ function targetsIn(value: unknown, field: string): { field: string; target: stri
   if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.?\//, '') }] : [];
   if (Array.isArray(value)) return value.flatMap((one) => targetsIn(one, field));
   return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field} > ${key}`));
+}
+
+/** A file that is not inside is not replaced, so its replacement is not needed. */
+function isReplacementOfNothing(field: string, paths: ReadonlySet<string>): boolean {
+  const replaced = /^browser > (?:\.\/)(.+)$/.exec(field)?.[1];
+  return replaced !== undefined && !paths.has(replaced);
 }
 
 function isOwnPath(target: string, field: string): boolean {
@@ -53,6 +63,7 @@ function isThere(target: string, field: string, paths: ReadonlySet<string>): boo
   }
   if (paths.has(target)) return true;
   const endings = endingsFor(field);
+  if (target === '' && /^(?:exports|imports)/.test(field)) return true;
   if (target === '' || target === '.') return endings.some((end) => paths.has(end.replace(/^\//, '')));
   if (/\/$/.test(target) && /^(?:exports|imports)/.test(field))
     return [...paths].some((path) => path.startsWith(target));

@@ -13,15 +13,20 @@ export const entryPointUnusable: Rule = {
     const { exports, imports, main } = manifest.json;
     const keys = Object.keys(objectOf(exports));
     const found: string[] = [];
+    const unused: RawFinding[] = [];
     if (keys.some((key) => key.startsWith('.')) && keys.some((key) => !key.startsWith('.')))
       found.push('`exports` mixes paths with conditions');
     found.push(...targets(exports, 'exports').flatMap(({ at, text }) => problemOf(at, text, false)));
     for (const key of Object.keys(objectOf(imports)))
       if (!key.startsWith('#') || key === '#')
-        found.push(`\`imports\` has the key "${key}", which does not begin with #`);
+        unused.push({
+          path: manifest.path,
+          message: `\`imports\` has the key "${key}", which does not begin with # and is never used`,
+          severity: 'warn',
+        });
     found.push(...targets(imports, 'imports').flatMap(({ at, text }) => problemOf(at, text, true)));
     if (typeof main === 'string' && main.startsWith('/')) found.push(`\`main\` is the absolute path ${main}`);
-    return found.map((message): RawFinding => ({ path: manifest.path, message }));
+    return [...found.map((message): RawFinding => ({ path: manifest.path, message })), ...unused];
   },
 };
 

@@ -1,6 +1,6 @@
 import { moduleSystemOf } from '../../surface/node-package.ts';
 import type { RawFinding, Rule } from '../rule.ts';
-import { nodeViewOf } from './node-view.ts';
+import { type NodeView, nodeViewOf } from './node-view.ts';
 
 export const moduleSyntax: Rule = {
   id: 'node/module-syntax',
@@ -13,25 +13,28 @@ export const moduleSyntax: Rule = {
     const view = nodeViewOf(artifact);
     if (view === null) return [];
     const files = new Set([...view.reach('server import').files, ...view.reach('server require').files]);
+    // What can be asked for by its own path only, as a file among files, is most often for others than Node.js.
+    const raw = rawFiles(view);
     return [...files].sort().flatMap((file): RawFinding[] => {
       const facts = view.script(file);
       if (facts === null) return [];
       const path = artifact.prefix + file;
       const system = moduleSystemOf(file, view.one);
       const why = reasonFor(file);
+      const softer = raw.has(file) ? { severity: 'warn' as const } : {};
       if (facts.syntax === 'broken')
         return [{ path, message: `it cannot be parsed: ${facts.reason}`, severity: 'warn' }];
       if (system === 'module' && facts.syntax === 'commonjs')
-        return [{ path, message: `it is loaded as a module, since ${why}, and is written as CommonJS` }];
+        return [{ path, message: `it is loaded as a module, since ${why}, and is written as CommonJS`, ...softer }];
       if (system === 'commonjs' && facts.syntax === 'module')
-        return [{ path, message: `it is loaded as CommonJS, since ${why}, and has imports or exports` }];
+        return [{ path, message: `it is loaded as CommonJS, since ${why}, and has imports or exports`, ...softer }];
       if (system === null && facts.syntax === 'module')
         return [
           {
             path,
             message:
               'it has imports or exports and no `type` says so: Node.js before 20.19 fails, later ones parse it twice',
-            severity: 'warn',
+            severity: raw.has(file) ? 'note' : 'warn',
           },
         ];
       return [];
@@ -42,4 +45,13 @@ export const moduleSyntax: Rule = {
 function reasonFor(file: string): string {
   const ending = /\.[cm]js$/.exec(file)?.[0];
   return ending === undefined ? 'the package.json nearest to it says so' : `it ends with ${ending}`;
+}
+
+/** Files that Node.js gets through entries called like the file itself, and through no other entry. */
+function rawFiles(view: NodeView): ReadonlySet<string> {
+  const all = [...view.starts('server import'), ...view.starts('server require')];
+  const isRaw = ({ entry, file }: { entry: string; file: string }) =>
+    entry === `./${file}` || `${entry}.js` === `./${file}`;
+  const named = new Set(all.filter((one) => !isRaw(one)).map(({ file }) => file));
+  return new Set(all.filter((one) => isRaw(one) && !named.has(one.file)).map(({ file }) => file));
 }

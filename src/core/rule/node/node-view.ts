@@ -39,6 +39,7 @@ function makeView(artifact: Artifact, manifest: PackageJson, manifestPath: strin
   const inside = new Set(paths);
   const nestedCache = new Map<string, PackageJson | null>();
   const nested = (folder: string): PackageJson | null => {
+    if (folder === '') return manifest;
     const path = `${prefix}${folder}/package.json`;
     if (!nestedCache.has(path)) nestedCache.set(path, readNested(texts.get(path), path));
     return nestedCache.get(path) ?? null;

@@ -38,7 +38,9 @@ function compare(view: NodeView, entry: string, types: string, code: string, pre
       });
   }
   if (declared.isComplete) {
-    const silent = [...exported.names].filter((name) => !declared.names.has(name) && !isHidden(name, declared.names));
+    const silent = [...exported.names].filter(
+      (name) => !declared.names.has(name) && !declared.types.has(name) && !isHidden(name, declared.names),
+    );
     if (silent.length > 0)
       found.push({
         path: prefix + types,

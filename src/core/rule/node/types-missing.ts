@@ -1,5 +1,5 @@
 import { pickFiles } from '../../contents/picks.ts';
-import type { RawFinding, Rule } from '../rule.ts';
+import type { Rule } from '../rule.ts';
 import { nodeViewOf } from './node-view.ts';
 
 export const typesMissing: Rule = {
@@ -23,6 +23,7 @@ export const typesMissing: Rule = {
     // Types that live in a package of their own are none of this one's faults.
     if (without.length === entries.length && artifact.facts.declarations.size === 0)
       return [{ path, message: 'no type declarations are inside', severity: 'note' }];
-    return without.map((entry): RawFinding => ({ path, message: `the entry ${entry} has no type declarations` }));
+    const others = without.length === 1 ? '' : `, and neither have ${without.length - 1} more`;
+    return [{ path, message: `the entry ${without[0]} has no type declarations${others}` }];
   },
 };

@@ -1,0 +1,225 @@
+import { describe, expect, it } from 'vitest';
+import type { Artifact, RuleSettings } from '../../../src/core/rule/rule.ts';
+import { checkArtifact } from '../../../src/core/rule/rules.ts';
+import { ruleSettings, type TestFiles, testArtifact, wheelArtifact } from '../../builders/artifact.ts';
+import { classFile, elfFile } from '../../builders/binary.ts';
+
+const info = 'tidemark_py-1.4.0.dist-info';
+const linux = 'tidemark_py-1.4.0-cp311-cp311-manylinux_2_17_x86_64.whl';
+const module = 'tidemark_py/_tide.cpython-311-x86_64-linux-gnu.so';
+const jar = (files: TestFiles, manifest = 'Manifest-Version: 1.0\r\n') =>
+  testArtifact('zip', 'tidemark-jvm-1.4.0.jar', { 'META-INF/MANIFEST.MF': `${manifest}\r\n`, ...files });
+const pom = (inner: string) =>
+  testArtifact('text', 'tidemark-jvm-1.4.0.pom', {
+    'tidemark-jvm-1.4.0.pom': `<project><groupId>example.fenmarsh</groupId><artifactId>tidemark-jvm</artifactId><version>1.4.0</version>${inner}</project>`,
+  });
+const wholePom = '<name>T</name><description>T</description><url>https://x.example</url><licenses/><developers/><scm/>';
+const types =
+  '<Types><Default Extension="nuspec" ContentType="a/b"/><Default Extension="dll" ContentType="a/b"/><Default Extension="rels" ContentType="a/b"/><Default Extension="md" ContentType="a/b"/></Types>';
+const rels =
+  '<Relationships><Relationship Type="http://x.example/manifest" Target="/Fenmarsh.Tides.nuspec" Id="a"/></Relationships>';
+const nupkg = (files: TestFiles, groups = '', name = 'Fenmarsh.Tides.1.4.0.nupkg') =>
+  testArtifact('zip', name, {
+    '_rels/.rels': rels,
+    '[Content_Types].xml': types,
+    'Fenmarsh.Tides.nuspec': `<package><metadata><id>Fenmarsh.Tides</id><version>1.4.0</version><readme>README.md</readme><dependencies>${groups}</dependencies></metadata></package>`,
+    'README.md': 'Tides of the estuary, in tables',
+    ...files,
+  });
+const control =
+  'Package: libharmonics\nVersion: 1.4.0-1\nArchitecture: amd64\nMaintainer: Harbour desk <harbour@fenmarsh.example>\nDescription: Tides\n Of the estuary.\n';
+const deb = (files: TestFiles, texts: Record<string, string> = {}) =>
+  testArtifact('deb', 'libharmonics_1.4.0-1_amd64.deb', files, { control: { control, md5sums: '', ...texts } });
+const library = (options: Parameters<typeof elfFile>[0]) =>
+  testArtifact('tar.gz', 'harmonics-1.4.0-linux-x64.tar.gz', {
+    'h/lib/libharmonics.so.0': elfFile({ soname: 'libharmonics.so.0', ...options }),
+  });
+
+type Case = [string, Artifact, RegExp, Partial<RuleSettings>?];
+
+describe('an artifact that breaks', () => {
+  it.each<Case>([
+    [
+      'python/record-disagrees',
+      wheelArtifact('', { [`${info}/RECORD`]: `tidemark_py/__init__.py,sha256=AAAA,3\nold.py,sha256=AA,1\n` }),
+      /another digest[\s\S]*does not list[\s\S]*old\.py|another digest/,
+    ],
+    [
+      'python/record-disagrees',
+      wheelArtifact('', { [`${info}/RECORD`]: 'tidemark_py/__init__.py,md5=AAAA,3\n' }),
+      /its md5, which is too weak/,
+    ],
+    [
+      'python/wheel-tag',
+      wheelArtifact('', { [`${info}/WHEEL`]: 'Root-Is-Purelib: true\nTag: py2-none-any\n' }),
+      /its tags are py2-none-any/,
+    ],
+    ['python/wheel-tag', wheelArtifact('', { [module]: elfFile({}) }), /promises any platform/],
+    ['python/wheel-tag', wheelArtifact('', { [module.replace('311', '310')]: elfFile({}) }, linux), /it is for cp310/],
+    ['python/wheel-tag', wheelArtifact('', {}, 'tidemark.whl'), /no name of a wheel/],
+    [
+      'python/script-unresolved',
+      wheelArtifact('', { [`${info}/entry_points.txt`]: '[console_scripts]\ntide = tidemark_py.cli:main\n' }),
+      /leads to tidemark_py\.cli/,
+    ],
+    [
+      'python/script-unresolved',
+      wheelArtifact('', { [`${info}/entry_points.txt`]: '[console_scripts]\ntide = tidemark_py:main\n' }),
+      /binds no main/,
+    ],
+    [
+      'python/undeclared-import',
+      wheelArtifact('', { 'tidemark_py/a.py': 'import os, harmonics.table\n' }),
+      /line 1 imports harmonics/,
+    ],
+    [
+      'python/stray-module',
+      wheelArtifact('', { 'tests/__init__.py': '', 'tests/test_a.py': 'x = 1' }),
+      /module called tests/,
+    ],
+    [
+      'python/metadata-incomplete',
+      testArtifact('tar.gz', 'tidemark_py-1.4.0.tar.gz', {
+        'tidemark_py-1.4.0/PKG-INFO': 'Name: tidemark-py\nVersion: 1.4.0\n',
+      }),
+      /no Metadata-Version[\s\S]*neither pyproject/,
+    ],
+    [
+      'metadata/version-invalid',
+      wheelArtifact('', { [`${info}/METADATA`]: 'Metadata-Version: 2.4\nName: tidemark-py\nVersion: 2.0.0-early.1\n' }),
+      /no normal version of PEP 440/,
+    ],
+    [
+      'metadata/classifier-unknown',
+      wheelArtifact('Classifier: Programming Language :: Pyton\n'),
+      /did you mean "Programming Language :: Python/,
+    ],
+    ['metadata/classifier-unknown', wheelArtifact('Classifier: License :: OSI Approved :: MIT License\n'), /PEP 639/],
+    [
+      'metadata/range-impossible',
+      wheelArtifact('', {
+        [`${info}/METADATA`]: 'Metadata-Version: 2.4\nName: tidemark-py\nVersion: 1.4.0\nRequires-Python: >=3.9,<3\n',
+      }),
+      /no version of Python/,
+    ],
+    ['jvm/manifest-unusable', jar({}, 'Created-By: x\r\n'), /does not begin with Manifest-Version/],
+    [
+      'jvm/manifest-unusable',
+      jar({}, 'Manifest-Version: 1.0\r\nMain-Class: example.Main\r\n'),
+      /Main-Class is example\.Main/,
+    ],
+    ['jvm/manifest-unusable', jar({}, 'Manifest-Version: 1.0\r\nAutomatic-Module-Name: 1tide\r\n'), /no module name/],
+    ['jvm/class-version', jar({ 'example/Tide.class': classFile('example/Tide', 17) }), /needs Java 17/, { java: 11 }],
+    [
+      'jvm/duplicate-class',
+      jar({
+        'example/Tide.class': classFile('example/Tide', 11),
+        'copy/example/Tide.class': classFile('example/Tide', 11),
+      }),
+      /is in example\/Tide\.class too/,
+    ],
+    [
+      'jvm/duplicate-class',
+      jar({ 'classes/example/Tide.class': classFile('example/Tide', 11) }),
+      /not found below classes/,
+    ],
+    ['jvm/signature-left', jar({ 'META-INF/HARBOUR.SF': 'x' }), /no digests for it/],
+    ['jvm/pom-incomplete', pom('<name>T</name>'), /no <description>/],
+    ['dotnet/framework-folders', nupkg({ 'lib/netstandard/F.dll': 'x' }), /netstandard is no target framework/],
+    [
+      'dotnet/framework-folders',
+      nupkg({ 'lib/net8.0/F.dll': 'x' }, '<group targetFramework="netstandard2.0"/>'),
+      /lib\/net8\.0 is inside[\s\S]*group for netstandard2\.0/,
+    ],
+    ['dotnet/part-unlisted', nupkg({ 'runtimes/linux-x64/native/libh.so': 'x' }), /no content type is given for "so"/],
+    ['dotnet/part-unlisted', nupkg({ '_rels/.rels': rels.replace('Fenmarsh', 'Other') }), /does not lead to a nuspec/],
+    ['dotnet/symbols-disagree', nupkg({ 'lib/net8.0/F.pdb': 'x', 'lib/net8.0/F.dll': 'x' }), /a package of its own/],
+    [
+      'metadata/readme-missing',
+      nupkg({ 'Fenmarsh.Tides.nuspec': '<package><metadata><id>F</id><version>1.4.0</version></metadata></package>' }),
+      /names no <readme>/,
+    ],
+    [
+      'native/deb-control',
+      deb({}, { control: control.replace(/Maintainer.*\n/, 'Depends: libc6 >= 2.31\n') }),
+      /no Maintainer[\s\S]*"libc6 >= 2\.31"/,
+    ],
+    ['native/deb-control', deb({ 'usr/lib/libh.so.0': elfFile({ machine: 183 }) }), /machine code for linux-arm64/],
+    ['native/deb-path', deb({ 'usr/local/lib/h': 'x' }), /not for packages/],
+    ['native/deb-path', deb({ 'usr/bin/tide': 'x' }), /nobody may execute/],
+    ['native/deb-conffile', deb({ 'etc/tide.conf': 'x' }), /conffiles does not list it/],
+    ['native/deb-conffile', deb({}, { conffiles: '/etc/gone.conf\n' }), /lists \/etc\/gone\.conf/],
+    ['native/elf-platform', library({ machine: 183 }), /linux-arm64, and the artifact is for linux-x64/],
+    ['native/elf-soname', testArtifact('tar.gz', 'h.tar.gz', { 'h/lib/libh.so': elfFile({}) }), /has no soname/],
+    ['native/elf-soname', library({ soname: 'libharmonics.so.1' }), /no file of that name/],
+    ['native/elf-run-path', library({ runPath: '/home/harbour/lib:$ORIGIN' }), /in \/home\/harbour\/lib/],
+    [
+      'native/elf-c-library',
+      library({ cLibrary: '2.34' }),
+      /needs version 2\.34.*2\.31 is promised/,
+      { cLibrary: '2.31' },
+    ],
+    [
+      'native/elf-c-library',
+      wheelArtifact('', { [module]: elfFile({ cLibrary: '2.28' }) }, linux),
+      /2\.17 is promised/,
+    ],
+    ['native/elf-debug', library({ debug: true }), /debug information/],
+    ['native/elf-debug', library({ isExecutableStack: true }), /stack may be executed/],
+  ])('%s is told so', (rule, artifact, message, settings) => {
+    const findings = checkArtifact(artifact, ruleSettings(settings)).filter((finding) => finding.rule === rule);
+
+    expect(findings.map((finding) => finding.message).join('\n')).toMatch(message);
+  });
+});
+
+describe('an artifact in which nearly nothing is wrong', () => {
+  it.each<[string, Artifact, Partial<RuleSettings>?]>([
+    [
+      'a pure wheel with scripts, dependencies and classifiers',
+      wheelArtifact('Classifier: Programming Language :: Python :: 3.13\nRequires-Dist: PyYAML\n', {
+        'tidemark_py/cli.py': 'import yaml\nfrom . import table\n\ndef main():\n    import harmonics\n',
+        [`${info}/entry_points.txt`]: '[console_scripts]\ntide = tidemark_py.cli:main\n',
+      }),
+    ],
+    [
+      'a wheel with an extension module',
+      wheelArtifact('', { [module]: elfFile({ cLibrary: '2.17', runPath: '$ORIGIN/../lib' }) }, linux),
+    ],
+    [
+      'a jar with classes for newer versions',
+      jar(
+        {
+          'example/Tide.class': classFile('example/Tide', 11),
+          'META-INF/versions/17/example/Tide.class': classFile('example/Tide', 17),
+        },
+        'Manifest-Version: 1.0\r\nMulti-Release: true\r\nMain-Class: example.Tide\r\n',
+      ),
+      { java: 11 },
+    ],
+    ['a POM with all it needs', pom(wholePom)],
+    ['a library with its soname', library({ cLibrary: '2.9' }), { cLibrary: '2.31' }],
+    [
+      'a deb',
+      deb(
+        {
+          'etc/tide.conf': 'x',
+          'usr/bin/tide': { text: '#!/bin/sh\n', mode: 0o755 },
+          'usr/lib/x86_64-linux-gnu/libh.so.0': elfFile({ soname: 'libh.so.0' }),
+        },
+        { conffiles: '/etc/tide.conf\n' },
+      ),
+    ],
+  ])('%s is left alone', (_, artifact, settings) => {
+    expect(checkArtifact(artifact, ruleSettings(settings)).filter(({ severity }) => severity !== 'note')).toEqual([]);
+  });
+
+  it('a nupkg is told only of its licence', () => {
+    const findings = checkArtifact(
+      nupkg({ 'lib/net8.0/F.dll': 'x' }, '<group targetFramework="net8.0"/>'),
+      ruleSettings(),
+    );
+
+    expect(new Set(findings.filter(({ rule }) => rule.startsWith('dotnet/')))).toEqual(new Set());
+  });
+});
