@@ -13,7 +13,7 @@ export function nearest(word: string, candidates: Iterable<string>): string | nu
 }
 
 /** Insertions, deletions, replacements and swaps of neighbours (optimal string alignment). */
-function countEdits(a: string, b: string): number {
+export function countEdits(a: string, b: string): number {
   let beforeLast: number[] = [];
   let last = Array.from({ length: b.length + 1 }, (_, column) => column);
   for (let row = 1; row <= a.length; row++) {

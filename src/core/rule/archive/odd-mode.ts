@@ -1,6 +1,9 @@
 import { formatMode } from '../../contents/entry.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
+/** Installers of these forms give files modes of their own. */
+const ownModes: ReadonlySet<string> = new Set(['npm-tarball', 'wheel']);
+
 export const oddMode: Rule = {
   id: 'archive/odd-mode',
   severity: 'refuse',
@@ -20,11 +23,11 @@ export const oddMode: Rule = {
           {
             path,
             message: `${shown}: everybody may change it`,
-            ...(form === 'npm-tarball' ? { severity: 'note' } : {}),
+            ...(ownModes.has(form) ? { severity: 'note' } : {}),
           },
         ];
-      if ((mode & 0o400) === 0) return [{ path, message: `${shown}: nobody may read it` }];
-      if (type === 'file' && (mode & 0o044) === 0 && form !== 'npm-tarball')
+      if ((mode & 0o400) === 0 && !ownModes.has(form)) return [{ path, message: `${shown}: nobody may read it` }];
+      if (type === 'file' && (mode & 0o044) === 0 && !ownModes.has(form))
         return [{ path, message: `${shown}: only its owner may read it`, severity: 'warn' }];
       return [];
     }),

@@ -1,7 +1,7 @@
 import type { RawFinding, Rule } from '../rule.ts';
 
-const prose =
-  /\.(?:md|markdown|rst|txt|adoc|html?|1|3)$|(?:^|\/)(?:readme|changelog|changes|history|authors|news|copying|licen[cs]e)[^/]*$/i;
+/** What builds write; in hand-written texts a home folder is somebody's for the sake of talking about it. */
+const written = /\.(?:map|[cm]?js|css|json|pc|cmake|la|wasm|pyc|class|so[\d.]*|dylib|dll|exe|pyd|node|a|pdb|lib|o)$/i;
 const trial =
   /(?:^|\/)(?:tests?|__tests__|specs?|fixtures?|examples?|docs?|benchmarks?)\/|\.(?:test|spec)\.[cm]?[jt]s$/i;
 
@@ -12,11 +12,10 @@ export const buildPath: Rule = {
   why: 'It tells who built it and where, makes every build different, and points debuggers to nowhere',
   fix: 'Map paths away in the build (a prefix map for compilers, relative sources for maps) and strip what is left',
   example: '/home/harbour/work/tidemark/src/tide.ts in dist/tide.js.map',
-  check: ({ facts }) =>
+  check: ({ facts, binaries }) =>
     facts.marks.flatMap(({ kind, path, line, what }): RawFinding[] => {
       if (kind === 'own-place') return [{ path, message: `line ${line} names ${what}, a folder of this machine` }];
-      // In prose, tests and examples a home folder is somebody's for the sake of talking about it.
-      if (kind !== 'place' || prose.test(path) || trial.test(path)) return [];
+      if (kind !== 'place' || trial.test(path) || !(written.test(path) || binaries.has(path))) return [];
       return [{ path, message: `line ${line} names ${what}`, severity: 'warn' }];
     }),
 };

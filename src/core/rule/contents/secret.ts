@@ -12,7 +12,7 @@ export const secret: Rule = {
       .filter(({ kind }) => kind === 'secret')
       .map(({ path, what, line }): RawFinding => {
         // Examples and tests come with keys that open nothing; somebody should still look.
-        const isTrial = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\//i.test(path);
+        const isTrial = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\/|(?:^|\/)tests?\.\w+$/i.test(path);
         return { path, message: `line ${line} looks like ${what}`, ...(isTrial ? { severity: 'warn' } : {}) };
       }),
 };

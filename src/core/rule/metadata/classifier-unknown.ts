@@ -1,5 +1,5 @@
 import { isClassifier, knownClassifiers } from '../../surface/trove-classifiers.ts';
-import { nearest } from '../../text/nearest.ts';
+import { countEdits, nearest } from '../../text/nearest.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const classifierUnknown: Rule = {
@@ -15,11 +15,16 @@ export const classifierUnknown: Rule = {
     return [json['Classifier'] ?? []].flat().flatMap((one): RawFinding[] => {
       const text = String(one);
       // PEP 639, "Deprecate license classifiers".
-      if (text.startsWith('License ::') && json['License-Expression'] !== undefined)
-        return [{ path, message: `"${text}" stands beside License-Expression, which an index refuses (PEP 639)` }];
+      if (text.startsWith('License ::') && json['License-Expression'] !== undefined) {
+        const message = `"${text}" stands beside License-Expression, which PEP 639 does not allow`;
+        return [{ path, message, severity: 'warn' }];
+      }
       if (isClassifier(text)) return [];
       const near = nearest(text, knownClassifiers());
-      return [{ path, message: `there is no classifier "${text}"${near === null ? '' : `; did you mean "${near}"?`}` }];
+      const message = `there is no classifier "${text}"`;
+      // The list grows: only what is nearly one of it is a slip for certain.
+      if (near === null || countEdits(text, near) > 2) return [{ path, message, severity: 'warn' }];
+      return [{ path, message: `${message}; did you mean "${near}"?` }];
     });
   },
 };

@@ -46,5 +46,6 @@ function isSame(named: string, found: string): boolean {
       .replace(/-(?:only|or-later)$|\+$/, '')
       .replace(/^BSD-.*/, 'BSD')
       .replace(/^MIT.*|^ISC$|^0BSD$/, 'MIT');
-  return plain(named) === plain(found);
+  // The lesser licence is written as additions to the whole one, which comes along.
+  return plain(named) === plain(found) || plain(named) === `L${plain(found)}`;
 }

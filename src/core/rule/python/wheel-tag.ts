@@ -35,8 +35,11 @@ export const wheelTag: Rule = {
         message: `it is of ${manifest.common.name}, and the file is of ${name['dist']}`,
       });
     const isPure = fields['Root-Is-Purelib']?.[0]?.trim().toLowerCase() === 'true';
+    // Starters for Windows are kept in pure wheels on purpose.
     const code = entries.filter(
-      (entry) => binaries.get(entry.path)?.type === 'native' || /\.(?:so|pyd|dylib)$/.test(entry.path),
+      (entry) =>
+        (binaries.get(entry.path)?.type === 'native' && !entry.path.endsWith('.exe')) ||
+        /\.(?:so|pyd|dylib)$/.test(entry.path),
     );
     const [first] = code;
     if (first !== undefined && named.every((tag) => tag.endsWith('-any')))
