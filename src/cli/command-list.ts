@@ -33,6 +33,30 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/verify.ts')).verify,
   },
   {
+    name: 'bill write',
+    positional: '[targets..]',
+    describe: 'Write bills of materials: what is inside, and all it depends on',
+    load: async () => (await import('./command/bill-write.ts')).billWrite,
+  },
+  {
+    name: 'bill check',
+    positional: '<file>',
+    describe: 'Check a bill against its specification, an artifact or a folder',
+    load: async () => (await import('./command/bill-check.ts')).billCheck,
+  },
+  {
+    name: 'bill merge',
+    positional: '<files..>',
+    describe: 'Join several bills into one',
+    load: async () => (await import('./command/bill-merge.ts')).billMerge,
+  },
+  {
+    name: 'bill show',
+    positional: '<file>',
+    describe: 'Show what a bill names, with licences, and what changed since another',
+    load: async () => (await import('./command/bill-show.ts')).billShow,
+  },
+  {
     name: 'publish',
     positional: '',
     describe: 'Deliver built artifacts to their destinations',

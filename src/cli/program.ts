@@ -185,17 +185,29 @@ function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
       throw error ?? usage(message, args);
     });
   parser = parser.completion('completion', 'Print a completion script for your shell');
-  const plain = commandList.filter(({ name }) => !name.includes(' '));
-  for (const listed of plain) parser = addCommand(parser, listed, commands);
-  return addLedger(parser, commands);
+  const groups = new Set<string>();
+  for (const listed of commandList) {
+    const [group = '', ...rest] = listed.name.split(' ');
+    if (rest.length === 0) parser = addCommand(parser, listed, commands);
+    else if (!groups.has(group)) parser = addGroup(parser, group, commands);
+    groups.add(group);
+  }
+  return parser;
 }
 
-function addLedger(parser: Argv, commands: LoadedCommands): Argv {
-  const listed = commandList.filter(({ name }) => name.startsWith('ledger '));
-  return parser.command('ledger', 'The record of every release', (inner) => {
+/** What commands of two words have in common, by their first word. */
+const groupWords: Readonly<Record<string, readonly [string, string]>> = {
+  bill: ['Bills of materials: what is inside, and what it depends on', 'Name what to do with the bill'],
+  ledger: ['The record of every release', 'Name what to do with the ledger'],
+};
+
+function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {
+  const [describe = '', missing = ''] = groupWords[group] ?? [];
+  const listed = commandList.filter(({ name }) => name.startsWith(`${group} `));
+  return parser.command(group, describe, (inner) => {
     let grown = inner;
     for (const one of listed) grown = addCommand(grown, one, commands);
-    return grown.demandCommand(1, 'Name what to do with the ledger');
+    return grown.demandCommand(1, missing);
   });
 }
 

@@ -90,6 +90,7 @@ function toRelease(
       .filter(({ from, kind }) => from === index && kind !== 'development')
       .map(({ to }) => workspace.packages[to]?.name ?? ''),
     artifacts,
+    bills: [],
     pending,
     uncommitted: isUncommitted,
     tools,

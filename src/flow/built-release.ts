@@ -76,7 +76,9 @@ async function readFolders(out: string): Promise<ReleaseFolder[]> {
 async function readRecord(file: string): Promise<ReleaseRecord | null> {
   try {
     const record = JSON.parse(await readFile(file, 'utf8')) as ReleaseRecord;
-    if (record.schema === 'bevelstone/1' && Array.isArray(record.artifacts)) return record;
+    // Records from before there were bills have none.
+    if (record.schema === 'bevelstone/1' && Array.isArray(record.artifacts))
+      return { ...record, bills: record.bills ?? [] };
   } catch (error) {
     if (isMissing(error)) return null;
     if (!(error instanceof SyntaxError)) throw error;
@@ -84,6 +86,16 @@ async function readRecord(file: string): Promise<ReleaseRecord | null> {
   throw new BevelstoneError('RELEASE_ALTERED', {
     message: `${file} is not what \`bevelstone build\` wrote`,
     why: 'it cannot be read as a release',
+    fix: 'Build again; the folder is replaced',
+    where: { file },
+  });
+}
+
+/** The error for a file that is not the one that was recorded. */
+export function alteredArtifact(file: string): BevelstoneError {
+  return new BevelstoneError('RELEASE_ALTERED', {
+    message: `${file} is not the file that was built`,
+    why: 'its SHA-256 differs from the one in release.json',
     fix: 'Build again; the folder is replaced',
     where: { file },
   });

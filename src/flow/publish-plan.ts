@@ -72,10 +72,11 @@ export async function planDeliveries(
         continue;
       }
       const artifacts = record.artifacts.filter(({ form }) => takesForm(config, form));
+      const bills = record.bills.filter(({ form }) => takesForm(config, form));
       if (artifacts.length === 0) throw notTaken(record, name);
       const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository.root));
       opened.set(name, destination);
-      for (const artifact of artifacts) {
+      for (const artifact of [...artifacts, ...bills]) {
         const presence = await destination.find(await parcelOf(release, artifact));
         planned.push({ release, artifact, destination, presence });
       }

@@ -152,7 +152,7 @@ async function addPlan(
   known: readonly LedgerRelease[],
   writer: LedgerWriter,
 ): Promise<void> {
-  const { package: name, version, commit, source, tag, artifacts } = one;
+  const { package: name, version, commit, source, tag, artifacts, bills } = one;
   if (known.some((release) => release.package === name && release.version === version)) return;
   const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
   const contents = contentsFile(text);
@@ -167,7 +167,7 @@ async function addPlan(
       commit,
       source,
       tag,
-      artifacts,
+      artifacts: [...artifacts, ...bills],
       destinations,
       contents: contents.sha256,
     },

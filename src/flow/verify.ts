@@ -7,7 +7,7 @@ import { checkArtifact } from '../core/rule/rules.ts';
 import { formatSarif } from '../core/rule/sarif.ts';
 import { writeWhole } from '../world/files.ts';
 import { resolveCommit } from '../world/git/repository.ts';
-import { builtReleases, type ReleaseFolder, readRecordBeside } from './built-release.ts';
+import { alteredArtifact, builtReleases, type ReleaseFolder, readRecordBeside } from './built-release.ts';
 import { type Context, warn } from './context.ts';
 import { artifactsOnRecord } from './last-artifact.ts';
 import { type ExaminedArtifact, examineArtifact } from './read-artifact.ts';
@@ -83,7 +83,7 @@ async function examineReleases(
       context.signal.throwIfAborted();
       const file = path.join(folder, listed.file);
       const artifact = await examineArtifact(file, places);
-      if (artifact.sha256 !== listed.sha256) throw altered(file);
+      if (artifact.sha256 !== listed.sha256) throw alteredArtifact(file);
       const question = {
         package: record.package,
         before: record.version,
@@ -189,14 +189,4 @@ function summarise(artifacts: readonly VerifiedArtifact[]): Verification {
       0,
     );
   return { artifacts, refused: count('refuse'), warned: count('warn') };
-}
-
-/** The error for a file that is not the one that was recorded. */
-function altered(file: string): BevelstoneError {
-  return new BevelstoneError('RELEASE_ALTERED', {
-    message: `${file} is not the file that was built`,
-    why: 'its SHA-256 differs from the one in release.json',
-    fix: 'Build again; the folder is replaced',
-    where: { file },
-  });
 }

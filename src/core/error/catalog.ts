@@ -88,6 +88,11 @@ export const errorCatalog = {
     exitCode: 3,
     summary: 'An entry would be written outside the folder, or over something that is there',
   },
+  BILL_UNREADABLE: { exitCode: 2, summary: 'A file is no bill of materials in a format that is read' },
+  BILL_WRONG: {
+    exitCode: 3,
+    summary: 'A bill does not follow its specification, or does not agree with what it is about',
+  },
   RULES_REFUSED: { exitCode: 3, summary: 'A rule refuses an artifact' },
   RULE_NOT_FOUND: { exitCode: 2, summary: 'No rule has this name' },
   RELEASE_NOT_BUILT: { exitCode: 2, summary: 'There is no built release to work on' },

@@ -43,6 +43,8 @@ export type ReleaseRecord = {
   /** Packages of the workspace that it needs when installed. */
   readonly needs: readonly string[];
   readonly artifacts: readonly ArtifactRecord[];
+  /** Bills of materials written for it, of the form `spdx` or `cyclonedx`; none until they are. */
+  readonly bills: readonly ArtifactRecord[];
   /** What could not be built on this machine. */
   readonly pending: readonly PendingArtifact[];
   /** Whether it was built from files that no commit holds. */

@@ -47,7 +47,8 @@ export const pomFormat: ManifestFormat = {
   },
 };
 
-function parsePom(text: string, file: string): Readonly<Record<string, unknown>> {
+/** The `<project>` of a POM. @throws MANIFEST_INVALID */
+export function parsePom(text: string, file: string): Readonly<Record<string, unknown>> {
   const valid = XMLValidator.validate(text.replace(/^\ufeff/, ''));
   const project =
     valid === true ? new XMLParser({ parseTagValue: false, processEntities: false }).parse(text)['project'] : undefined;

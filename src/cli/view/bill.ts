@@ -1,0 +1,199 @@
+import type { Bill, BillPackage } from '../../core/bill/bill.ts';
+import { cleanText } from '../../core/text/clean.ts';
+import type { BillCheck, BillMerge, BillView } from '../../flow/bill-check.ts';
+import type { BillsWritten } from '../../flow/bill-write.ts';
+import { displayPath } from './display-path.ts';
+import { blank, type Screen, sign } from './screen.ts';
+import { renderTable } from './table.ts';
+
+/** Where dependencies were found, what could not be determined, and the files that were written, which come last. */
+export function renderWritten({ bills, sources, unknown }: BillsWritten, screen: Screen): string {
+  const none = blank(screen);
+  const show = (count: number) => (count === 0 ? none : String(count));
+  const rows = sources.map((one) => [
+    one.path,
+    ...(one.unread === null
+      ? [show(one.direct), show(one.indirect), show(one.withoutLicence), show(one.withoutDigest), one.format]
+      : [none, none, none, none, `found and not read: ${one.unread}`]),
+  ]);
+  const number = (title: string) => ({ title, align: 'right' as const });
+  const columns = [
+    { title: 'found in' },
+    number('direct'),
+    number('indirect'),
+    number('no licence'),
+    number('no digest'),
+    { title: 'as' },
+  ];
+  const notes = unknown.slice(0, shown).map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
+  const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the bill`] : [];
+  const width = Math.max(0, ...bills.map(({ file }) => displayPath(file).length));
+  const files = bills.map(
+    ({ file, components, files: count }) =>
+      `${sign('done', screen)} bill  ${displayPath(file).padEnd(width)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(count, 'file')}`)}`,
+  );
+  return [
+    sources.length === 0 ? 'No manifest or lockfile names a dependency' : renderTable(columns, rows, screen),
+    ...(notes.length === 0 ? [] : [[...notes, ...rest].join('\n')]),
+    files.join('\n'),
+  ].join('\n\n');
+}
+
+const shown = 8;
+
+/** The `result` of `bill write --json`. */
+export function writtenJson({ bills, sources, unknown }: BillsWritten): unknown {
+  return { bills, sources, unknown };
+}
+
+/** What is wrong with a bill, each with its place; the verdict is the last line. */
+export function renderBillCheck(
+  { file, kind, problems, missing, extra, altered, against }: BillCheck,
+  screen: Screen,
+): string {
+  const refused = sign('refused', screen);
+  const lines = [
+    ...problems.map(
+      ({ pointer, message }) =>
+        `${refused} wrong    ${cleanText(pointer === '' ? 'the document' : pointer)}: ${cleanText(message)}`,
+    ),
+    ...missing.map((path) => `${refused} missing  ${cleanText(path)} is in the bill, and not there`),
+    ...extra.map((path) => `${refused} extra    ${cleanText(path)} is there, and not in the bill`),
+    ...altered.map((path) => `${refused} altered  ${cleanText(path)} has other bytes than the bill says`),
+  ];
+  const most = 40;
+  const cut =
+    lines.length > most ? [...lines.slice(0, most), `  and ${lines.length - most} more; --json has them all`] : lines;
+  const name = kind === 'spdx' ? 'SPDX 2.3' : 'CycloneDX 1.6';
+  const compared =
+    against === null
+      ? ''
+      : missing.length + extra.length + altered.length === 0
+        ? `, and its files are those of ${cleanText(against)}`
+        : '';
+  const verdict =
+    problems.length > 0
+      ? `${refused} ${cleanText(file)} does not follow ${name}`
+      : `${sign('done', screen)} ${cleanText(file)} follows ${name}${compared}`;
+  return [...(cut.length === 0 ? [] : [cut.join('\n')]), verdict].join('\n\n');
+}
+
+/** What a merge made. */
+export function renderMerge({ file, components, files }: BillMerge, screen: Screen): string {
+  return `${sign('done', screen)} merged  ${displayPath(file)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(files, 'file')}`)}`;
+}
+
+/** A bill as a tree with licences, or what changed since another. */
+export function renderBill(view: BillView, screen: Screen): string {
+  return view.comparison === null ? renderTree(view.bill, screen) : renderChanges(view, screen);
+}
+
+function renderTree(bill: Bill, screen: Screen): string {
+  const { colours } = screen;
+  const byId = new Map(bill.packages.map((one) => [one.id, one]));
+  const needs = new Map<string, { to: string; type: string }[]>();
+  for (const { from, to, type } of bill.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
+  const seen = new Set<string>();
+  const lines: string[] = [];
+  const walk = (id: string, depth: number, kind: string) => {
+    const one = byId.get(id);
+    if (one === undefined) return;
+    const isAgain = seen.has(id);
+    seen.add(id);
+    lines.push(`${'  '.repeat(depth)}${describe(one, kind, isAgain, screen)}`);
+    if (isAgain) return;
+    const inner = [...(needs.get(id) ?? [])].sort((a, b) => rank(a.type) - rank(b.type));
+    for (const { to, type } of inner) walk(to, depth + 1, type);
+  };
+  for (const id of bill.subjects) walk(id, 0, '');
+  const rest = bill.packages.filter(({ id }) => !seen.has(id));
+  if (rest.length > 0)
+    lines.push(
+      '',
+      colours.dim('named, and needed by nothing in the bill'),
+      ...rest.map((one) => `  ${describe(one, '', false, screen)}`),
+    );
+  const dependencies = bill.packages.filter(({ role }) => role === 'dependency');
+  const unknown = bill.unknown.map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
+  const sum = `${counted(dependencies.length, 'component')}, ${dependencies.filter(({ licence }) => licence === null).length} without a licence; ${licenceSum(dependencies)}`;
+  return [lines.join('\n'), ...(unknown.length === 0 ? [] : [unknown.join('\n')]), sum].join('\n\n');
+}
+
+function rank(type: string): number {
+  return ['contains', 'generated-from', 'run', 'peer', 'optional', 'build', 'development'].indexOf(type);
+}
+
+function describe(
+  { name, version, licence, files, role }: BillPackage,
+  kind: string,
+  isAgain: boolean,
+  { colours }: Screen,
+): string {
+  const shownVersion = version === null ? '(version unknown)' : role === 'source' ? version.slice(0, 12) : version;
+  const title = role === 'artifact' ? cleanText(name) : `${cleanText(name)} ${cleanText(shownVersion)}`;
+  const word =
+    kind === '' || kind === 'run' || kind === 'contains'
+      ? ''
+      : kind === 'generated-from'
+        ? ' made from this commit'
+        : ` ${kind}`;
+  const more = [
+    role === 'artifact' || role === 'source' ? null : (licence ?? 'licence unknown'),
+    files === null ? null : counted(files.length, 'file'),
+  ].filter((part) => part !== null);
+  return `${title}  ${colours.dim(cleanText(`${more.join(', ')}${word}${isAgain ? ' (above)' : ''}`.trim()))}`.trimEnd();
+}
+
+function licenceSum(dependencies: readonly BillPackage[]): string {
+  const counts = new Map<string, number>();
+  for (const { licence } of dependencies) if (licence !== null) counts.set(licence, (counts.get(licence) ?? 0) + 1);
+  const sorted = [...counts].sort((a, b) => b[1] - a[1]);
+  return sorted.length === 0
+    ? 'no licences'
+    : sorted
+        .map(([licence, count]) => `${count} ${cleanText(licence.split('\n')[0] ?? '')}`)
+        .slice(0, 8)
+        .join(', ');
+}
+
+function renderChanges({ comparison, against, file }: BillView, screen: Screen): string {
+  if (comparison === null) return '';
+  const { added, removed, upgraded, relicensed } = comparison;
+  const named = ({ name, version, licence }: (typeof added)[number]) =>
+    `${cleanText(name)} ${version ?? ''}  ${screen.colours.dim(cleanText(licence ?? 'licence unknown'))}`;
+  const changed = ({ name, before, after }: (typeof upgraded)[number]) =>
+    `${cleanText(name)}  ${cleanText(before)} to ${cleanText(after)}`;
+  const groups: [string, string[]][] = [
+    ['added', added.map(named)],
+    ['removed', removed.map(named)],
+    ['upgraded', upgraded.map(changed)],
+    ['other licence', relicensed.map(changed)],
+  ];
+  const blocks = groups
+    .filter(([, list]) => list.length > 0)
+    .map(([title, list]) => [screen.colours.bold(title), ...list.map((line) => `  ${line}`)].join('\n'));
+  if (blocks.length === 0)
+    return `${sign('nothing', screen)} nothing changed between ${cleanText(against ?? '')} and ${cleanText(file)}`;
+  return blocks.join('\n\n');
+}
+
+/** The `result` of `bill show --json`. */
+export function billViewJson({ file, kind, bill, comparison }: BillView): unknown {
+  const components = bill.packages
+    .filter(({ role }) => role === 'dependency')
+    .map(({ name, version, purl, licence, supplier, digests, foundIn }) => ({
+      name,
+      version,
+      purl,
+      licence,
+      supplier,
+      digests,
+      foundIn,
+    }));
+  const subjects = bill.subjects.flatMap((id) => bill.packages.find((one) => one.id === id)?.name ?? []);
+  return { file, kind, subjects, components, unknown: bill.unknown, ...(comparison ?? {}) };
+}
+
+function counted(count: number, what: string): string {
+  return `${count} ${what}${count === 1 ? '' : 's'}`;
+}

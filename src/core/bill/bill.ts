@@ -1,0 +1,92 @@
+/** A digest in hexadecimal, under the name CycloneDX and SPDX share but for the hyphen. */
+export type Digest = {
+  readonly algorithm: 'MD5' | 'SHA-1' | 'SHA-256' | 'SHA-384' | 'SHA-512';
+  readonly value: string;
+};
+
+/** A file in a package. */
+export type BillFile = {
+  readonly path: string;
+  readonly sha1: string;
+  readonly sha256: string;
+  /** SPDX expressions that the file itself names. */
+  readonly licences: readonly string[];
+  /** Copyright lines of the file; null for none. */
+  readonly copyright: string | null;
+};
+
+/** What a package is in a bill. */
+export type PackageRole = 'subject' | 'artifact' | 'source' | 'dependency';
+
+/** One package of a bill. */
+export type BillPackage = {
+  /** Unique in the bill, made of letters, digits, dots and hyphens. */
+  readonly id: string;
+  readonly role: PackageRole;
+  readonly name: string;
+  readonly version: string | null;
+  readonly purl: string | null;
+  /** An SPDX expression, or what the manifest says instead; null when nobody knows. */
+  readonly licence: string | null;
+  readonly supplier: string | null;
+  readonly copyright: string | null;
+  readonly description: string | null;
+  readonly digests: readonly Digest[];
+  /** Name of the artifact's own file. */
+  readonly fileName: string | null;
+  /** Address it was, or can be, got from. */
+  readonly location: string | null;
+  /** Files of the workspace that name it. */
+  readonly foundIn: readonly string[];
+  /** Null when nobody looked into it. */
+  readonly files: readonly BillFile[] | null;
+  /** What else is to be said of it. */
+  readonly comment: string | null;
+};
+
+/** How one package needs or holds another; `from` is the one that needs, holds or was made. */
+export type BillRelation = {
+  readonly from: string;
+  readonly to: string;
+  readonly type: 'contains' | 'generated-from' | DependencyKind;
+};
+
+/** Why a dependency is needed: to run, if it is there, brought by users, to build, to develop. */
+export type DependencyKind = 'run' | 'optional' | 'peer' | 'build' | 'development';
+
+/** A bill of materials, in no format yet. */
+export type Bill = {
+  readonly name: string;
+  /** ISO 8601 in whole seconds, UTC. */
+  readonly created: string;
+  readonly tool: string;
+  readonly organisation: string | null;
+  /** Ids of what the bill is about. */
+  readonly subjects: readonly string[];
+  readonly packages: readonly BillPackage[];
+  readonly relations: readonly BillRelation[];
+  /** What could not be determined, one sentence each. */
+  readonly unknown: readonly string[];
+};
+
+/** The kinds of dependency, from what matters most at run time to what matters least. */
+export const dependencyKinds: readonly DependencyKind[] = ['run', 'peer', 'optional', 'build', 'development'];
+
+/** A package with everything unknown that is not given. */
+export function billPackage(known: Pick<BillPackage, 'id' | 'role' | 'name'> & Partial<BillPackage>): BillPackage {
+  return {
+    version: null,
+    purl: null,
+    licence: null,
+    supplier: null,
+    copyright: null,
+    description: null,
+    digests: [],
+    fileName: null,
+    location: null,
+    foundIn: [],
+    files: null,
+    comment: null,
+    ...known,
+  };
+}

@@ -1,0 +1,71 @@
+import type { Bill, BillPackage } from './bill.ts';
+import { purlWithoutVersion } from './purl.ts';
+
+/** A component as `bill show` names it. */
+export type NamedComponent = {
+  readonly name: string;
+  readonly version: string | null;
+  readonly licence: string | null;
+};
+
+/** What changed between the bills of two releases. */
+export type BillComparison = {
+  readonly added: readonly NamedComponent[];
+  readonly removed: readonly NamedComponent[];
+  readonly upgraded: readonly { readonly name: string; readonly before: string; readonly after: string }[];
+  readonly relicensed: readonly { readonly name: string; readonly before: string; readonly after: string }[];
+};
+
+/** Compares third-party components by name: added, removed, with another version, under another licence. */
+export function compareBills(before: Bill, after: Bill): BillComparison {
+  const [old, fresh] = [byName(before), byName(after)];
+  const added: NamedComponent[] = [];
+  const removed: NamedComponent[] = [];
+  const upgraded: { name: string; before: string; after: string }[] = [];
+  const relicensed: { name: string; before: string; after: string }[] = [];
+  for (const [key, list] of fresh) {
+    const others = old.get(key) ?? [];
+    if (others.length === 0) added.push(...list.map(toNamed));
+    else compareOne(others, list, { added, removed, upgraded, relicensed });
+  }
+  for (const [key, list] of old) if (!fresh.has(key)) removed.push(...list.map(toNamed));
+  return { added, removed, upgraded, relicensed };
+}
+
+type Found = {
+  readonly added: NamedComponent[];
+  readonly removed: NamedComponent[];
+  readonly upgraded: { name: string; before: string; after: string }[];
+  readonly relicensed: { name: string; before: string; after: string }[];
+};
+
+function compareOne(old: readonly BillPackage[], fresh: readonly BillPackage[], found: Found): void {
+  const versions = (list: readonly BillPackage[]) => [...new Set(list.map(({ version }) => version ?? 'any'))].sort();
+  const licences = (list: readonly BillPackage[]) =>
+    [...new Set(list.map(({ licence }) => licence ?? 'unknown'))].sort();
+  const name = fresh[0]?.name ?? '';
+  const [before, after] = [versions(old), versions(fresh)];
+  if (before.join() !== after.join()) {
+    const [gone, come] = [before.filter((one) => !after.includes(one)), after.filter((one) => !before.includes(one))];
+    if (gone.length > 0 && come.length > 0)
+      found.upgraded.push({ name, before: gone.join(', '), after: come.join(', ') });
+    else if (come.length > 0)
+      found.added.push(...fresh.filter(({ version }) => come.includes(version ?? 'any')).map(toNamed));
+    else found.removed.push(...old.filter(({ version }) => gone.includes(version ?? 'any')).map(toNamed));
+  }
+  const [a, b] = [licences(old).join(', '), licences(fresh).join(', ')];
+  if (a !== b) found.relicensed.push({ name, before: a, after: b });
+}
+
+function byName({ packages }: Bill): Map<string, BillPackage[]> {
+  const found = new Map<string, BillPackage[]>();
+  for (const one of packages.filter(({ role }) => role === 'dependency')) {
+    const key = one.purl === null ? one.name : purlWithoutVersion(one.purl);
+    found.set(key, [...(found.get(key) ?? []), one]);
+  }
+  return found;
+}
+
+function toNamed({ name, version, licence }: BillPackage): NamedComponent {
+  return { name, version, licence };
+}

@@ -1,0 +1,37 @@
+import type { Bill, BillFile } from './bill.ts';
+
+/** How the files of a bill and of what it is about differ. */
+export type FileDifferences = {
+  readonly missing: readonly string[];
+  readonly extra: readonly string[];
+  readonly altered: readonly string[];
+};
+
+/**
+ * Compares the files that a bill names with those that are there.
+ * @param fileName of the artifact, so that a bill of several is compared by its part; null for a folder.
+ * @returns null when the bill names no files of it.
+ */
+export function compareFiles(bill: Bill, fileName: string | null, files: readonly BillFile[]): FileDifferences | null {
+  const holding = bill.packages.filter((one) => one.files !== null && one.files.length > 0);
+  const named =
+    holding.find((one) => fileName !== null && one.fileName === fileName) ??
+    (holding.length === 1 ? holding[0] : undefined);
+  if (named === undefined) return null;
+  const listed = new Map((named.files ?? []).map((file) => [file.path, file]));
+  const there = new Map(files.map((file) => [file.path, file]));
+  return {
+    missing: [...listed.keys()].filter((path) => !there.has(path)).sort(),
+    extra: [...there.keys()].filter((path) => !listed.has(path)).sort(),
+    altered: [...listed.values()].flatMap((file) => {
+      const other = there.get(file.path);
+      return other === undefined || isSame(file, other) ? [] : [file.path];
+    }),
+  };
+}
+
+/** By the strongest digest that both have. */
+function isSame(a: BillFile, b: BillFile): boolean {
+  if (a.sha256 !== '' && b.sha256 !== '') return a.sha256 === b.sha256;
+  return a.sha1 !== '' && a.sha1 === b.sha1;
+}

@@ -1,0 +1,133 @@
+import { objectOf, textOf } from '../manifest/fields.ts';
+import {
+  type Bill,
+  type BillFile,
+  type BillPackage,
+  type BillRelation,
+  billPackage,
+  type DependencyKind,
+  dependencyKinds,
+  type PackageRole,
+} from './bill.ts';
+import { hexDigest } from './digest.ts';
+
+type Json = Readonly<Record<string, unknown>>;
+
+/** A bill from a CycloneDX document in JSON, of whoever wrote it; what is not understood is left out. */
+export function readCycloneDx(document: Json): Bill {
+  const metadata = objectOf(document['metadata']);
+  const collected = new Collector();
+  const main =
+    metadata['component'] === undefined ? [] : [collected.add(objectOf(metadata['component']), null, 'subject')];
+  for (const one of list(document['components'])) collected.add(one, null, null);
+  for (const { ref, dependsOn } of list(document['dependencies']))
+    for (const to of [dependsOn ?? []].flat()) collected.need(String(ref), String(to));
+  const tool = list(objectOf(metadata['tools'])['components'] ?? metadata['tools'])[0] ?? {};
+  return {
+    name: [main[0]?.name, main[0]?.version].filter((part) => part != null).join(' '),
+    created: textOf(metadata['timestamp']) ?? '1970-01-01T00:00:00Z',
+    tool: tool['name'] === undefined ? '' : `${tool['name']}-${tool['version'] ?? '0'}`,
+    organisation: textOf(objectOf(metadata['supplier'])['name']) ?? textOf(objectOf(metadata['manufacture'])['name']),
+    subjects: collected.subjects(main.map(({ id }) => id)),
+    packages: collected.packages(),
+    relations: collected.relations,
+    unknown: list(document['properties']).flatMap(({ name, value }) =>
+      name === 'bevelstone:unknown' ? [String(value)] : [],
+    ),
+  };
+}
+
+class Collector {
+  readonly relations: BillRelation[] = [];
+  readonly #byReference = new Map<string, BillPackage>();
+  readonly #files = new Map<string, BillFile[]>();
+  readonly #kinds = new Map<string, DependencyKind>();
+  #count = 0;
+
+  /** A component with what stands inside it; files go to the package around them. */
+  add(one: Json, owner: string | null, role: PackageRole | null): BillPackage {
+    this.#count++;
+    const id = textOf(one['bom-ref']) ?? `${one['name']}-${this.#count}`;
+    const property = (name: string) => list(one['properties']).find((each) => each['name'] === name)?.['value'];
+    const declared = textOf(property('bevelstone:role')) as PackageRole | null;
+    const made = toPackage(one, id, role ?? declared ?? 'dependency', list(one['properties']));
+    const kind =
+      textOf(property('bevelstone:dependency')) ??
+      (one['scope'] === 'optional' ? 'optional' : one['scope'] === 'excluded' ? 'development' : 'run');
+    this.#kinds.set(id, dependencyKinds.includes(kind as DependencyKind) ? (kind as DependencyKind) : 'run');
+    this.#byReference.set(id, made);
+    if (owner !== null) this.relations.push({ from: owner, to: id, type: 'contains' });
+    const files: BillFile[] = [];
+    for (const part of list(one['components'])) {
+      const isArtifact = list(part['properties']).some(({ name }) => name === 'bevelstone:role');
+      if (part['type'] === 'file' && !isArtifact) files.push(toFile(part));
+      else this.add(part, id, null);
+    }
+    if (files.length > 0) this.#files.set(id, files);
+    return made;
+  }
+
+  need(from: string, to: string): void {
+    const [a, b] = [this.#byReference.get(from), this.#byReference.get(to)];
+    if (a === undefined || b === undefined) return;
+    this.relations.push({ from, to, type: b.role === 'source' ? 'generated-from' : (this.#kinds.get(to) ?? 'run') });
+  }
+
+  packages(): BillPackage[] {
+    return [...this.#byReference.values()].map((one) => ({ ...one, files: this.#files.get(one.id) ?? null }));
+  }
+
+  /** Further subjects of a merged bill stand among the components. */
+  subjects(main: readonly string[]): string[] {
+    const more = [...this.#byReference.values()].filter(({ role }) => role === 'subject').map(({ id }) => id);
+    return [...new Set([...main, ...more])];
+  }
+}
+
+function toPackage(one: Json, id: string, role: PackageRole, properties: readonly Json[]): BillPackage {
+  const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
+  const address = list(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
+    'url'
+  ];
+  return billPackage({
+    id,
+    role,
+    name: [textOf(one['group']), textOf(one['name'])].filter((part) => part !== null).join('/'),
+    version: textOf(one['version']),
+    purl: textOf(one['purl']),
+    licence: licenceOf(one),
+    supplier: textOf(objectOf(one['supplier'])['name']) ?? textOf(one['publisher']),
+    copyright: textOf(one['copyright']),
+    description: textOf(one['description']),
+    digests: list(one['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
+    fileName: values('bevelstone:file')[0] ?? null,
+    location: textOf(address),
+    foundIn: values('bevelstone:found-in'),
+    comment: values('bevelstone:comment')[0] ?? null,
+  });
+}
+
+function licenceOf(one: Json): string | null {
+  const names = list(one['licenses']).flatMap((each) => {
+    const licence = objectOf(each['license']);
+    return textOf(each['expression']) ?? textOf(licence['id']) ?? textOf(licence['name']) ?? [];
+  });
+  return names.length === 0 ? null : names.join(' AND ');
+}
+
+function toFile(one: Json): BillFile {
+  const digests = list(one['hashes']);
+  const value = (algorithm: string) => String(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
+  const licence = licenceOf(one);
+  return {
+    path: String(one['name'] ?? ''),
+    sha1: value('SHA-1'),
+    sha256: value('SHA-256'),
+    licences: licence === null ? [] : [licence],
+    copyright: textOf(one['copyright']),
+  };
+}
+
+function list(value: unknown): Json[] {
+  return Array.isArray(value) ? value.map(objectOf) : [];
+}

@@ -1,0 +1,79 @@
+import type { Bill, BillPackage, BillRelation } from './bill.ts';
+
+/**
+ * Joins bills into one: a package that several name is there once, with all that any of them knows; ids that clash are told
+ * apart; what each bill is about stays a subject.
+ */
+export function mergeBills(bills: readonly Bill[], name: string): Bill {
+  const packages = new Map<string, BillPackage>();
+  const idByIdentity = new Map<string, string>();
+  const relations = new Map<string, BillRelation>();
+  const subjects = new Set<string>();
+  const fresh = (id: string) => {
+    let free = id;
+    for (let count = 2; packages.has(free); count++) free = `${id}-${count}`;
+    return free;
+  };
+  for (const bill of bills) {
+    const renamed = new Map<string, string>();
+    for (const one of bill.packages) {
+      const identity = identityOf(one);
+      const known = idByIdentity.get(identity);
+      const id = known ?? fresh(one.id);
+      idByIdentity.set(identity, id);
+      renamed.set(one.id, id);
+      const before = packages.get(id);
+      packages.set(id, before === undefined ? { ...one, id } : unite(before, one));
+    }
+    for (const { from, to, type } of bill.relations) {
+      const [a, b] = [renamed.get(from) ?? from, renamed.get(to) ?? to];
+      if (a !== b) relations.set(`${a} ${type} ${b}`, { from: a, to: b, type });
+    }
+    for (const id of bill.subjects) subjects.add(renamed.get(id) ?? id);
+  }
+  const [first] = bills;
+  return {
+    name,
+    // The youngest of them: a bill cannot be older than what it is made of.
+    created:
+      bills
+        .map(({ created }) => created)
+        .sort()
+        .at(-1) ?? '',
+    tool: first?.tool ?? '',
+    organisation: bills.find(({ organisation }) => organisation !== null)?.organisation ?? null,
+    subjects: [...subjects],
+    packages: [...packages.values()],
+    relations: [...relations.values()],
+    unknown: [...new Set(bills.flatMap(({ unknown }) => unknown))],
+  };
+}
+
+/** Two packages are one when they have the same purl; without one, name, version and what tells bytes apart decide. */
+function identityOf({ role, purl, name, version, fileName, digests }: BillPackage): string {
+  if (role === 'artifact')
+    return `artifact ${fileName ?? name} ${digests.find(({ algorithm }) => algorithm === 'SHA-256')?.value ?? version}`;
+  if (purl !== null && version !== null) return purl;
+  return `${role === 'source' ? 'source' : 'package'} ${purl ?? name} ${version ?? ''}`;
+}
+
+function unite(a: BillPackage, b: BillPackage): BillPackage {
+  return {
+    ...a,
+    role: a.role === 'subject' || b.role === 'subject' ? 'subject' : a.role,
+    licence: a.licence ?? b.licence,
+    supplier: a.supplier ?? b.supplier,
+    copyright: a.copyright ?? b.copyright,
+    description: a.description ?? b.description,
+    location: a.location ?? b.location,
+    comment: a.comment ?? b.comment,
+    digests: [...new Map([...a.digests, ...b.digests].map((one) => [`${one.algorithm} ${one.value}`, one])).values()],
+    foundIn: [...new Set([...a.foundIn, ...b.foundIn])],
+    files: uniteFiles(a, b),
+  };
+}
+
+function uniteFiles(a: BillPackage, b: BillPackage): BillPackage['files'] {
+  if (a.files === null || b.files === null) return a.files ?? b.files;
+  return [...new Map([...a.files, ...b.files].map((file) => [file.path, file])).values()];
+}

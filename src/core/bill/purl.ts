@@ -1,0 +1,45 @@
+import { PackageURL } from 'packageurl-js';
+
+/** Package types of the package URL specification that are written here. */
+export type PurlType = 'npm' | 'pypi' | 'cargo' | 'golang' | 'maven' | 'nuget' | 'deb' | 'generic';
+
+/**
+ * A package URL (purl specification, "Rules for each purl component"), normalised for its type.
+ * @param name as the ecosystem writes it: `@scope/name`, `group:artifact`, `module/path`.
+ * @returns null when no purl can be made of it.
+ */
+export function formatPurl(type: PurlType, name: string, version: string | null): string | null {
+  const [namespace, plain] = split(type, name);
+  try {
+    return new PackageURL(type, namespace ?? undefined, plain, version ?? undefined, undefined, undefined).toString();
+  } catch (error) {
+    if (error instanceof Error) return null;
+    throw error;
+  }
+}
+
+/** Why a text is no package URL; null when it is one. */
+export function purlProblem(text: string): string | null {
+  try {
+    PackageURL.fromString(text);
+    return null;
+  } catch (error) {
+    if (error instanceof Error) return error.message;
+    throw error;
+  }
+}
+
+/** The purl without its version, for comparing releases of one package. */
+export function purlWithoutVersion(purl: string): string {
+  return purl.replace(/@[^/?#]+(?=[?#]|$)/, '');
+}
+
+function split(type: PurlType, name: string): [string | null, string] {
+  if (type === 'pypi') return [null, name.toLowerCase().replace(/[-_.]+/g, '-')];
+  if (type === 'maven') {
+    const [group = '', artifact] = name.split(':');
+    return artifact === undefined ? [null, group] : [group, artifact];
+  }
+  const at = name.lastIndexOf('/');
+  return at === -1 ? [null, name] : [name.slice(0, at), name.slice(at + 1)];
+}

@@ -1,0 +1,361 @@
+import { objectOf, textOf } from '../manifest/fields.ts';
+import { digestLengths } from './digest.ts';
+import { isLicenceExpression } from './licence-reference.ts';
+import { any, type BillProblem, checkShape, flag, listOf, number, oneOf, record, text, textLike } from './problem.ts';
+import { purlProblem } from './purl.ts';
+import { verificationCode } from './verification-code.ts';
+
+type Json = Readonly<Record<string, unknown>>;
+
+const elementId = textLike(
+  /^(?:DocumentRef-[A-Za-z0-9.+-]+:)?SPDXRef-[A-Za-z0-9.-]+$/,
+  'SPDX identifier (SPDXRef- and letters, digits, dots, hyphens)',
+);
+const ownId = textLike(/^SPDXRef-[A-Za-z0-9.-]+$/, 'SPDX identifier (SPDXRef- and letters, digits, dots, hyphens)');
+const moment = textLike(/^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}Z$/, 'time such as 2026-11-23T08:00:00Z');
+const actor = textLike(
+  /^(?:NOASSERTION|(?:Person|Organization): .+)$/,
+  'actor: NOASSERTION, Person: … or Organization: …',
+);
+// §8.4.3; hexadecimal digits are checked against the algorithm's length below.
+const algorithms = [
+  'SHA1',
+  'SHA224',
+  'SHA256',
+  'SHA384',
+  'SHA512',
+  'SHA3-256',
+  'SHA3-384',
+  'SHA3-512',
+  'BLAKE2b-256',
+  'BLAKE2b-384',
+  'BLAKE2b-512',
+  'BLAKE3',
+  'MD2',
+  'MD4',
+  'MD5',
+  'MD6',
+  'ADLER32',
+];
+const checksums = listOf(
+  record(['algorithm', 'checksumValue'], {
+    algorithm: oneOf(...algorithms),
+    checksumValue: textLike(/^[0-9a-f]+$/, 'digest in lower case hexadecimal'),
+  }),
+);
+const annotations = listOf(
+  record(['annotationDate', 'annotationType', 'annotator', 'comment'], {
+    annotationDate: moment,
+    annotationType: oneOf('REVIEW', 'OTHER'),
+    annotator: text,
+    comment: text,
+  }),
+);
+
+/** SPDX 2.3 §11.1, table 68. */
+const relationshipTypes =
+  'DESCRIBES DESCRIBED_BY CONTAINS CONTAINED_BY DEPENDS_ON DEPENDENCY_OF DEPENDENCY_MANIFEST_OF BUILD_DEPENDENCY_OF DEV_DEPENDENCY_OF OPTIONAL_DEPENDENCY_OF PROVIDED_DEPENDENCY_OF TEST_DEPENDENCY_OF RUNTIME_DEPENDENCY_OF EXAMPLE_OF GENERATES GENERATED_FROM ANCESTOR_OF DESCENDANT_OF VARIANT_OF DISTRIBUTION_ARTIFACT PATCH_FOR PATCH_APPLIED COPY_OF FILE_ADDED FILE_DELETED FILE_MODIFIED EXPANDED_FROM_ARCHIVE DYNAMIC_LINK STATIC_LINK DATA_FILE_OF TEST_CASE_OF BUILD_TOOL_OF DEV_TOOL_OF TEST_OF TEST_TOOL_OF DOCUMENTATION_OF OPTIONAL_COMPONENT_OF METAFILE_OF PACKAGE_OF AMENDS PREREQUISITE_FOR HAS_PREREQUISITE REQUIREMENT_DESCRIPTION_FOR SPECIFICATION_FOR OTHER'.split(
+    ' ',
+  );
+
+const packageShape = record(['SPDXID', 'name', 'downloadLocation'], {
+  SPDXID: ownId,
+  name: text,
+  versionInfo: text,
+  packageFileName: text,
+  supplier: actor,
+  originator: actor,
+  downloadLocation: text,
+  filesAnalyzed: flag,
+  packageVerificationCode: record(['packageVerificationCodeValue'], {
+    packageVerificationCodeValue: textLike(/^[0-9a-f]{40}$/, 'SHA-1 in hexadecimal'),
+    packageVerificationCodeExcludedFiles: listOf(text),
+  }),
+  checksums,
+  homepage: text,
+  sourceInfo: text,
+  licenseConcluded: text,
+  licenseInfoFromFiles: listOf(text),
+  licenseDeclared: text,
+  licenseComments: text,
+  copyrightText: text,
+  summary: text,
+  description: text,
+  comment: text,
+  externalRefs: listOf(
+    record(['referenceCategory', 'referenceType', 'referenceLocator'], {
+      referenceCategory: oneOf(
+        'SECURITY',
+        'PACKAGE-MANAGER',
+        'PACKAGE_MANAGER',
+        'PERSISTENT-ID',
+        'PERSISTENT_ID',
+        'OTHER',
+      ),
+      referenceType: text,
+      referenceLocator: text,
+      comment: text,
+    }),
+  ),
+  attributionTexts: listOf(text),
+  annotations,
+  hasFiles: listOf(ownId),
+  primaryPackagePurpose: oneOf(
+    'APPLICATION',
+    'FRAMEWORK',
+    'LIBRARY',
+    'CONTAINER',
+    'OPERATING-SYSTEM',
+    'OPERATING_SYSTEM',
+    'DEVICE',
+    'FIRMWARE',
+    'SOURCE',
+    'ARCHIVE',
+    'FILE',
+    'INSTALL',
+    'OTHER',
+  ),
+  releaseDate: moment,
+  builtDate: moment,
+  validUntilDate: moment,
+});
+
+const fileShape = record(['SPDXID', 'fileName', 'checksums'], {
+  SPDXID: ownId,
+  fileName: text,
+  fileTypes: listOf(
+    oneOf(
+      'SOURCE',
+      'BINARY',
+      'ARCHIVE',
+      'APPLICATION',
+      'AUDIO',
+      'IMAGE',
+      'TEXT',
+      'VIDEO',
+      'DOCUMENTATION',
+      'SPDX',
+      'OTHER',
+    ),
+  ),
+  checksums,
+  licenseConcluded: text,
+  licenseInfoInFiles: listOf(text),
+  licenseComments: text,
+  copyrightText: text,
+  comment: text,
+  noticeText: text,
+  fileContributors: listOf(text),
+  attributionTexts: listOf(text),
+  annotations,
+  artifactOfs: listOf(any),
+  fileDependencies: listOf(text),
+});
+
+const documentShape = record(['spdxVersion', 'dataLicense', 'SPDXID', 'name', 'documentNamespace', 'creationInfo'], {
+  spdxVersion: textLike(/^SPDX-2\.[23]$/, 'version SPDX-2.3'),
+  dataLicense: oneOf('CC0-1.0'),
+  SPDXID: oneOf('SPDXRef-DOCUMENT'),
+  name: text,
+  documentNamespace: textLike(/^[a-z][a-z0-9+.-]*:[^#\s]+$/i, 'URI without #'),
+  documentDescribes: listOf(ownId),
+  externalDocumentRefs: listOf(
+    record(['externalDocumentId', 'checksum', 'spdxDocument'], {
+      externalDocumentId: text,
+      checksum: any,
+      spdxDocument: text,
+    }),
+  ),
+  comment: text,
+  creationInfo: record(['created', 'creators'], {
+    created: moment,
+    creators: listOf(textLike(/^(?:Person|Organization|Tool): .+/, 'creator: Person: …, Organization: … or Tool: …')),
+    licenseListVersion: text,
+    comment: text,
+  }),
+  packages: listOf(packageShape),
+  files: listOf(fileShape),
+  snippets: listOf(any),
+  hasExtractedLicensingInfos: listOf(
+    record(['licenseId', 'extractedText'], {
+      licenseId: textLike(/^LicenseRef-[A-Za-z0-9.-]+$/, 'LicenseRef-'),
+      extractedText: text,
+      name: text,
+      comment: text,
+      crossRefs: listOf(any),
+      seeAlsos: listOf(text),
+    }),
+  ),
+  relationships: listOf(
+    record(['spdxElementId', 'relationshipType', 'relatedSpdxElement'], {
+      spdxElementId: elementId,
+      relationshipType: oneOf(...relationshipTypes),
+      relatedSpdxElement: textLike(
+        /^(?:NONE|NOASSERTION|(?:DocumentRef-[A-Za-z0-9.+-]+:)?SPDXRef-[A-Za-z0-9.-]+)$/,
+        'SPDX identifier',
+      ),
+      comment: text,
+    }),
+  ),
+  annotations,
+  revieweds: listOf(any),
+  version: number,
+});
+
+/** Every way in which a document is not SPDX 2.3: structure, identifiers, references, digests, licences, package URLs, codes. */
+export function checkSpdx(document: Json): BillProblem[] {
+  return [...checkShape(document, documentShape), ...checkReferences(document), ...checkContents(document)];
+}
+
+function checkReferences(document: Json): BillProblem[] {
+  const found: BillProblem[] = [];
+  const known = new Set(['SPDXRef-DOCUMENT']);
+  for (const part of ['packages', 'files', 'snippets'] as const)
+    for (const [index, one] of list(document[part]).entries()) {
+      const id = textOf(one['SPDXID']);
+      if (id !== null && known.has(id))
+        found.push({ pointer: `/${part}/${index}/SPDXID`, message: `${id} is there twice` });
+      if (id !== null) known.add(id);
+    }
+  const isThere = (id: unknown) =>
+    typeof id !== 'string' || known.has(id) || id.startsWith('DocumentRef-') || id === 'NONE' || id === 'NOASSERTION';
+  let describes = Array.isArray(document['documentDescribes']) && document['documentDescribes'].length > 0;
+  for (const [index, one] of list(document['relationships']).entries()) {
+    if (one['relationshipType'] === 'DESCRIBES' || one['relationshipType'] === 'DESCRIBED_BY') describes = true;
+    for (const field of ['spdxElementId', 'relatedSpdxElement'] as const)
+      if (!isThere(one[field]))
+        found.push({ pointer: `/relationships/${index}/${field}`, message: `nothing is called ${one[field]}` });
+  }
+  for (const [index, id] of [document['documentDescribes'] ?? []].flat().entries())
+    if (!isThere(id)) found.push({ pointer: `/documentDescribes/${index}`, message: `nothing is called ${id}` });
+  if (!describes)
+    found.push({ pointer: '', message: 'nothing says what it describes (a relationship DESCRIBES, §11.1)' });
+  return found;
+}
+
+function checkContents(document: Json): BillProblem[] {
+  const refs = new Set(list(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
+  const files = new Map(list(document['files']).map((one) => [String(one['SPDXID']), one]));
+  const owned = new Map<string, string[]>();
+  for (const { spdxElementId, relationshipType, relatedSpdxElement } of list(document['relationships']))
+    if (relationshipType === 'CONTAINS' && files.has(String(relatedSpdxElement))) {
+      const own = owned.get(String(spdxElementId)) ?? [];
+      own.push(String(relatedSpdxElement));
+      owned.set(String(spdxElementId), own);
+    }
+  const packages = list(document['packages']).flatMap((one, index) => [
+    ...licenceProblems(
+      one,
+      ['licenseConcluded', 'licenseDeclared', 'licenseInfoFromFiles'],
+      `/packages/${index}`,
+      refs,
+    ),
+    ...digestProblems(one, `/packages/${index}`),
+    ...purlProblems(one, `/packages/${index}`),
+    ...codeProblems(one, `/packages/${index}`, owned, files),
+  ]);
+  const inFiles = list(document['files']).flatMap((one, index) => [
+    ...licenceProblems(one, ['licenseConcluded', 'licenseInfoInFiles'], `/files/${index}`, refs),
+    ...digestProblems(one, `/files/${index}`),
+    // §8.4.1: a SHA-1 is mandatory for every file.
+    ...(list(one['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
+      ? []
+      : [{ pointer: `/files/${index}/checksums`, message: 'it has no SHA1' }]),
+  ]);
+  return [...packages, ...inFiles];
+}
+
+function licenceProblems(
+  one: Json,
+  fields: readonly string[],
+  pointer: string,
+  refs: ReadonlySet<unknown>,
+): BillProblem[] {
+  return fields.flatMap((field) =>
+    [one[field] ?? []].flat().flatMap((value, index): BillProblem[] => {
+      const place = Array.isArray(one[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
+      if (typeof value !== 'string' || value === 'NONE' || value === 'NOASSERTION') return [];
+      if (!isLicenceExpression(value)) return [{ pointer: place, message: `"${value}" is no licence expression` }];
+      const unknown = [...value.matchAll(/(?<!:)\bLicenseRef-[A-Za-z0-9.-]+/g)]
+        .map(([id]) => id)
+        .find((id) => !refs.has(id));
+      return unknown === undefined
+        ? []
+        : [{ pointer: place, message: `${unknown} has no text in hasExtractedLicensingInfos` }];
+    }),
+  );
+}
+
+const lengths: Readonly<Record<string, number>> = Object.fromEntries(
+  Object.entries(digestLengths).map(([name, length]) => [name.replace('-', ''), length]),
+);
+
+function digestProblems(one: Json, pointer: string): BillProblem[] {
+  return list(one['checksums']).flatMap(({ algorithm, checksumValue }, index): BillProblem[] => {
+    const length = lengths[String(algorithm)];
+    if (length === undefined || typeof checksumValue !== 'string' || checksumValue.length === length) return [];
+    return [
+      {
+        pointer: `${pointer}/checksums/${index}/checksumValue`,
+        message: `a ${algorithm} has ${length} digits, and this has ${checksumValue.length}`,
+      },
+    ];
+  });
+}
+
+function purlProblems(one: Json, pointer: string): BillProblem[] {
+  return list(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): BillProblem[] => {
+    const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
+    return problem === null
+      ? []
+      : [{ pointer: `${pointer}/externalRefs/${index}/referenceLocator`, message: `it is no package URL: ${problem}` }];
+  });
+}
+
+function codeProblems(
+  one: Json,
+  pointer: string,
+  owned: ReadonlyMap<string, readonly string[]>,
+  files: ReadonlyMap<string, Json>,
+): BillProblem[] {
+  const code = textOf(objectOf(one['packageVerificationCode'])['packageVerificationCodeValue']);
+  if (one['filesAnalyzed'] === false)
+    return code === null
+      ? []
+      : [
+          {
+            pointer: `${pointer}/packageVerificationCode`,
+            message: 'no files were analysed, so there can be no code (§7.9)',
+          },
+        ];
+  const excluded = [objectOf(one['packageVerificationCode'])['packageVerificationCodeExcludedFiles'] ?? []]
+    .flat()
+    .map(String);
+  const own = [...(owned.get(String(one['SPDXID'])) ?? []), ...[one['hasFiles'] ?? []].flat().map(String)];
+  const counted = [...new Set(own)]
+    .flatMap((id) => {
+      const file = files.get(id);
+      return file === undefined ? [] : [file];
+    })
+    .filter((file) => !excluded.includes(String(file['fileName'])));
+  if (code === null)
+    return counted.length === 0 && one['filesAnalyzed'] === undefined
+      ? []
+      : [{ pointer, message: 'files were analysed, and it has no `packageVerificationCode` (§7.9)' }];
+  const sha1 = counted.map((file) => ({
+    sha1: String(list(file['checksums']).find(({ algorithm }) => algorithm === 'SHA1')?.['checksumValue'] ?? ''),
+  }));
+  const right = verificationCode(sha1);
+  return right === code
+    ? []
+    : [
+        {
+          pointer: `${pointer}/packageVerificationCode`,
+          message: `it is ${code}, and that of its ${counted.length} files is ${right}`,
+        },
+      ];
+}
+
+function list(value: unknown): Json[] {
+  return Array.isArray(value) ? value.map(objectOf) : [];
+}

@@ -1,0 +1,143 @@
+import { objectOf, textOf } from '../manifest/fields.ts';
+import {
+  type Bill,
+  type BillFile,
+  type BillPackage,
+  type BillRelation,
+  billPackage,
+  type DependencyKind,
+  type Digest,
+} from './bill.ts';
+import { hexDigest } from './digest.ts';
+
+type Json = Readonly<Record<string, unknown>>;
+
+const reversed: Readonly<Record<string, DependencyKind>> = {
+  DEPENDENCY_OF: 'run',
+  RUNTIME_DEPENDENCY_OF: 'run',
+  OPTIONAL_DEPENDENCY_OF: 'optional',
+  PROVIDED_DEPENDENCY_OF: 'peer',
+  BUILD_DEPENDENCY_OF: 'build',
+  BUILD_TOOL_OF: 'build',
+  DEV_DEPENDENCY_OF: 'development',
+  TEST_DEPENDENCY_OF: 'development',
+};
+
+/** A bill from an SPDX 2.x document in JSON, of whoever wrote it; what is not understood is left out. */
+export function readSpdx(document: Json): Bill {
+  const ids = new Map<string, string>();
+  const packages = list(document['packages']);
+  for (const one of packages)
+    ids.set(String(one['SPDXID']), String(one['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
+  const texts = new Map(
+    list(document['hasExtractedLicensingInfos']).map((one) => [
+      String(one['licenseId']),
+      textOf(one['extractedText']) ?? textOf(one['name']),
+    ]),
+  );
+  const licenceOf = (value: unknown) => {
+    const text = textOf(value);
+    if (text === null || text === 'NOASSERTION' || text === 'NONE') return null;
+    return texts.get(text) ?? text;
+  };
+  const files = new Map(list(document['files']).map((one) => [String(one['SPDXID']), toFile(one, licenceOf)]));
+  const owned = new Map<string, BillFile[]>();
+  const relations: BillRelation[] = [];
+  const subjects = [document['documentDescribes'] ?? []].flat().map((one) => ids.get(String(one)) ?? '');
+  for (const { spdxElementId, relationshipType, relatedSpdxElement } of list(document['relationships'])) {
+    const [a, b, type] = [String(spdxElementId), String(relatedSpdxElement), String(relationshipType)];
+    const [from, to] = [ids.get(a), ids.get(b)];
+    if (type === 'DESCRIBES' && to !== undefined) subjects.push(to);
+    else if (type === 'DESCRIBED_BY' && from !== undefined) subjects.push(from);
+    else if (type === 'CONTAINS' && from !== undefined && files.has(b)) pushFile(owned, from, files.get(b));
+    else if (from === undefined || to === undefined) continue;
+    else if (type === 'CONTAINS') relations.push({ from, to, type: 'contains' });
+    else if (type === 'GENERATED_FROM') relations.push({ from, to, type: 'generated-from' });
+    else if (type === 'DEPENDS_ON') relations.push({ from, to, type: 'run' });
+    else if (reversed[type] !== undefined) relations.push({ from: to, to: from, type: reversed[type] });
+  }
+  for (const one of packages)
+    for (const file of [one['hasFiles'] ?? []].flat())
+      pushFile(owned, ids.get(String(one['SPDXID'])) ?? '', files.get(String(file)));
+  const creation = objectOf(document['creationInfo']);
+  const creators = [creation['creators'] ?? []].flat().map(String);
+  const creator = (kind: string) => creators.find((one) => one.startsWith(`${kind}: `))?.slice(kind.length + 2) ?? null;
+  const unique = [...new Set(subjects)].filter((id) => id !== '');
+  return {
+    name: textOf(document['name']) ?? '',
+    created: textOf(creation['created']) ?? '1970-01-01T00:00:00Z',
+    tool: creator('Tool') ?? '',
+    organisation: creator('Organization'),
+    subjects: unique,
+    packages: packages.map((one) => toPackage(one, ids.get(String(one['SPDXID'])) ?? '', unique, owned, licenceOf)),
+    relations,
+    unknown: (textOf(creation['comment'])?.match(/^What could not be determined: (.*)$/s)?.[1] ?? '')
+      .split('; ')
+      .filter(Boolean),
+  };
+}
+
+function pushFile(owned: Map<string, BillFile[]>, owner: string, file: BillFile | undefined): void {
+  if (file === undefined) return;
+  const known = owned.get(owner);
+  if (known === undefined) owned.set(owner, [file]);
+  else known.push(file);
+}
+
+function toPackage(
+  one: Json,
+  id: string,
+  subjects: readonly string[],
+  owned: ReadonlyMap<string, readonly BillFile[]>,
+  licenceOf: (value: unknown) => string | null,
+): BillPackage {
+  const purpose = one['primaryPackagePurpose'];
+  const purl = list(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.['referenceLocator'];
+  const known = (value: unknown) => (value === 'NOASSERTION' || value === 'NONE' ? null : textOf(value));
+  return billPackage({
+    id,
+    role: subjects.includes(id)
+      ? 'subject'
+      : purpose === 'ARCHIVE'
+        ? 'artifact'
+        : purpose === 'SOURCE'
+          ? 'source'
+          : 'dependency',
+    name: textOf(one['name']) ?? '',
+    version: textOf(one['versionInfo']),
+    purl: textOf(purl),
+    licence: licenceOf(one['licenseDeclared']) ?? licenceOf(one['licenseConcluded']),
+    supplier: known(one['supplier'])?.replace(/^(?:Organization|Person): /, '') ?? null,
+    copyright: known(one['copyrightText']),
+    description: textOf(one['description']),
+    digests: digestsOf(one),
+    fileName: textOf(one['packageFileName']),
+    location: known(one['downloadLocation']),
+    files: one['filesAnalyzed'] === false ? null : (owned.get(id) ?? null),
+    comment: textOf(one['comment']),
+  });
+}
+
+function digestsOf(one: Json): Digest[] {
+  return list(one['checksums']).flatMap(
+    ({ algorithm, checksumValue }) => hexDigest(String(algorithm), String(checksumValue)) ?? [],
+  );
+}
+
+function toFile(one: Json, licenceOf: (value: unknown) => string | null): BillFile {
+  const digests = digestsOf(one);
+  const value = (algorithm: Digest['algorithm']) =>
+    digests.find((digest) => digest.algorithm === algorithm)?.value ?? '';
+  const copyright = textOf(one['copyrightText']);
+  return {
+    path: String(one['fileName'] ?? '').replace(/^\.\//, ''),
+    sha1: value('SHA-1'),
+    sha256: value('SHA-256'),
+    licences: [one['licenseInfoInFiles'] ?? []].flat().flatMap((each) => licenceOf(each) ?? []),
+    copyright: copyright === 'NOASSERTION' || copyright === 'NONE' ? null : copyright,
+  };
+}
+
+function list(value: unknown): Json[] {
+  return Array.isArray(value) ? value.map(objectOf) : [];
+}

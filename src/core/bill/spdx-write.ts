@@ -1,0 +1,140 @@
+import type { Bill, BillFile, BillPackage, BillRelation, DependencyKind } from './bill.ts';
+import { spdxLicence } from './licence-reference.ts';
+import { stableUuid } from './stable-uuid.ts';
+import { verificationCode } from './verification-code.ts';
+
+/** SPDX 2.3 §11.1, table 68: the names for kinds of dependency; most of them point from what is needed to who needs it. */
+const dependencyTypes: Readonly<Record<DependencyKind, { readonly type: string; readonly isReversed: boolean }>> = {
+  run: { type: 'DEPENDS_ON', isReversed: false },
+  optional: { type: 'OPTIONAL_DEPENDENCY_OF', isReversed: true },
+  peer: { type: 'PROVIDED_DEPENDENCY_OF', isReversed: true },
+  build: { type: 'BUILD_DEPENDENCY_OF', isReversed: true },
+  development: { type: 'DEV_DEPENDENCY_OF', isReversed: true },
+};
+
+/** A bill as an SPDX 2.3 document in JSON (SPDX 2.3, clauses 6 to 11; field names of its JSON schema). */
+export function formatSpdx(bill: Bill): string {
+  const extracted = new Map<string, object>();
+  const licence = (text: string | null) => {
+    const { expression, extracted: own } = spdxLicence(text);
+    if (own !== null) extracted.set(own.licenseId, own);
+    return expression;
+  };
+  const packages = bill.packages.map((one) => toPackage(one, licence));
+  const files = bill.packages.flatMap((one) =>
+    (one.files ?? []).map((file, index) => toFile(file, fileId(one.id, index), licence)),
+  );
+  const relationships = [
+    ...bill.subjects.map((id) => relation('SPDXRef-DOCUMENT', 'DESCRIBES', packageId(id))),
+    ...bill.relations.map(toRelationship),
+    ...bill.packages.flatMap((one) =>
+      (one.files ?? []).map((_, index) => relation(packageId(one.id), 'CONTAINS', fileId(one.id, index))),
+    ),
+  ];
+  const body = {
+    creationInfo: {
+      created: bill.created,
+      creators: [`Tool: ${bill.tool}`, ...(bill.organisation === null ? [] : [`Organization: ${bill.organisation}`])],
+      ...(bill.unknown.length === 0 ? {} : { comment: `What could not be determined: ${bill.unknown.join('; ')}` }),
+    },
+    packages,
+    ...(files.length === 0 ? {} : { files }),
+    ...(extracted.size === 0 ? {} : { hasExtractedLicensingInfos: [...extracted.values()] }),
+    relationships,
+  };
+  const head = { spdxVersion: 'SPDX-2.3', dataLicense: 'CC0-1.0', SPDXID: 'SPDXRef-DOCUMENT' };
+  // §6.5 asks for a URI that no other document has; made of the content, it is the same when the bill is written again.
+  const documentNamespace = `urn:uuid:${stableUuid(JSON.stringify([bill.name, body]))}`;
+  return `${JSON.stringify({ ...head, name: bill.name, documentNamespace, ...body }, null, 1)}\n`;
+}
+
+function toPackage(one: BillPackage, licence: (text: string | null) => string): object {
+  const inside = one.files === null ? null : [...new Set(one.files.flatMap(({ licences }) => licences))].map(licence);
+  return {
+    SPDXID: packageId(one.id),
+    name: one.name,
+    ...(one.version === null ? {} : { versionInfo: one.version }),
+    ...(one.fileName === null ? {} : { packageFileName: one.fileName }),
+    supplier: one.supplier === null ? 'NOASSERTION' : `Organization: ${one.supplier}`,
+    downloadLocation: one.location ?? 'NOASSERTION',
+    filesAnalyzed: one.files !== null,
+    ...(one.files === null
+      ? {}
+      : { packageVerificationCode: { packageVerificationCodeValue: verificationCode(one.files) } }),
+    ...(one.digests.length === 0
+      ? {}
+      : {
+          checksums: one.digests.map(({ algorithm, value }) => ({
+            algorithm: algorithm.replace('-', ''),
+            checksumValue: value,
+          })),
+        }),
+    licenseConcluded: 'NOASSERTION',
+    ...(inside === null
+      ? {}
+      : { licenseInfoFromFiles: inside.length === 0 ? ['NOASSERTION'] : inside.flatMap(simpleLicences) }),
+    licenseDeclared: licence(one.licence),
+    copyrightText: one.copyright ?? 'NOASSERTION',
+    ...(one.description === null ? {} : { description: one.description }),
+    ...(one.comment === null && one.foundIn.length === 0 ? {} : { comment: commentOf(one) }),
+    ...(one.purl === null
+      ? {}
+      : {
+          externalRefs: [{ referenceCategory: 'PACKAGE-MANAGER', referenceType: 'purl', referenceLocator: one.purl }],
+        }),
+    primaryPackagePurpose: one.role === 'artifact' ? 'ARCHIVE' : one.role === 'source' ? 'SOURCE' : 'LIBRARY',
+  };
+}
+
+function commentOf({ comment, foundIn }: BillPackage): string {
+  return [comment, foundIn.length === 0 ? null : `found in ${foundIn.join(', ')}`]
+    .filter((part) => part !== null)
+    .join('; ');
+}
+
+/** §7.16 and §8.6 take single licences only, so an expression is taken apart. */
+function simpleLicences(expression: string): string[] {
+  return expression
+    .replace(/[()]/g, ' ')
+    .split(/\s+(?:AND|OR)\s+/i)
+    .map((one) => one.trim().replace(/\s+WITH\s+.*$/i, ''))
+    .filter(Boolean);
+}
+
+function toFile(
+  { path, sha1, sha256, licences, copyright }: BillFile,
+  id: string,
+  licence: (text: string | null) => string,
+): object {
+  return {
+    SPDXID: id,
+    fileName: `./${path}`,
+    checksums: [
+      { algorithm: 'SHA1', checksumValue: sha1 },
+      { algorithm: 'SHA256', checksumValue: sha256 },
+    ],
+    licenseConcluded: 'NOASSERTION',
+    licenseInfoInFiles:
+      licences.length === 0 ? ['NOASSERTION'] : [...new Set(licences.map(licence).flatMap(simpleLicences))],
+    copyrightText: copyright ?? 'NOASSERTION',
+  };
+}
+
+function toRelationship({ from, to, type }: BillRelation): object {
+  if (type === 'contains') return relation(packageId(from), 'CONTAINS', packageId(to));
+  if (type === 'generated-from') return relation(packageId(from), 'GENERATED_FROM', packageId(to));
+  const { type: name, isReversed } = dependencyTypes[type];
+  return isReversed ? relation(packageId(to), name, packageId(from)) : relation(packageId(from), name, packageId(to));
+}
+
+function relation(spdxElementId: string, relationshipType: string, relatedSpdxElement: string): object {
+  return { spdxElementId, relationshipType, relatedSpdxElement };
+}
+
+function packageId(id: string): string {
+  return `SPDXRef-Package-${id}`;
+}
+
+function fileId(owner: string, index: number): string {
+  return `SPDXRef-File-${owner}-${index + 1}`;
+}
