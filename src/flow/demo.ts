@@ -11,6 +11,7 @@ import { isMissing, writeWhole } from '../world/files.ts';
 import { git } from '../world/git/run-git.ts';
 import { listFiles } from '../world/list-files.ts';
 import { programFolder } from '../world/program-folder.ts';
+import { type BillsWritten, writeBills } from './bill-write.ts';
 import { type Build, buildWorkspace, plainBuild } from './build.ts';
 import type { Context } from './context.ts';
 import { type DemoHistory, writeFastImport } from './demo-history.ts';
@@ -31,6 +32,7 @@ export type Demo = {
   readonly missing: readonly MissingTool[];
   readonly build: Build;
   readonly verification: Verification;
+  readonly bills: BillsWritten;
   readonly publication: Publication;
   readonly ledger: readonly LedgerRelease[];
   readonly visit: Visit;
@@ -75,10 +77,11 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     const able = { ...inside, packages: lacking.size === 0 ? [] : names };
     const build = await buildWorkspace(able, plainBuild);
     const verification = await verify(able, []);
+    const bills = await writeBills(able, { targets: [], kinds: [], to: null });
     const publication = await publish(able, { tag: true, dryRun: false }, async () => {});
     const ledger = await listReleases(inside);
     const visit = await visitAsStranger(inside, top, registry);
-    return { folder: workspace, store, survey, missing, build, verification, publication, ledger, visit };
+    return { folder: workspace, store, survey, missing, build, verification, bills, publication, ledger, visit };
   } finally {
     await standin.close();
   }

@@ -10,6 +10,7 @@ import { resolveCommit } from '../world/git/repository.ts';
 import { alteredArtifact, builtReleases, type ReleaseFolder, readRecordBeside } from './built-release.ts';
 import { type Context, warn } from './context.ts';
 import { artifactsOnRecord } from './last-artifact.ts';
+import { licensedComponents } from './licensed-components.ts';
 import { type ExaminedArtifact, examineArtifact } from './read-artifact.ts';
 import { browserReachOf } from './readable-package.ts';
 import { ownPlaces, plainSettings, releaseSettings } from './rule-settings.ts';
@@ -77,8 +78,10 @@ async function examineReleases(
   const { root } = workspace.repository;
   const places = ownPlaces(context, root, tmpdir());
   const lastOf = artifactsOnRecord(workspace.repository);
+  const componentsOf = licensedComponents(context, workspace);
   const jobs: Job[] = [];
   for (const { folder, record } of releases) {
+    const components = await componentsOf(record);
     for (const listed of record.artifacts) {
       context.signal.throwIfAborted();
       const file = path.join(folder, listed.file);
@@ -91,7 +94,7 @@ async function examineReleases(
         platform: listed.platform,
       };
       const last = await lastOf(question);
-      const settings = { ...releaseSettings(context, workspace, record, listed), last };
+      const settings = { ...releaseSettings(context, workspace, record, listed), last, components };
       const folders = [path.join(root, record.folder), root];
       // A step may bring a file whose form only the configuration knows.
       jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, folders });

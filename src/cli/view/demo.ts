@@ -1,6 +1,7 @@
 import path from 'node:path';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Demo } from '../../flow/demo.ts';
+import { renderWritten } from './bill.ts';
 import { renderBuild } from './build.ts';
 import { renderLedger } from './ledger.ts';
 import { renderPublication } from './publish.ts';
@@ -27,6 +28,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     ...skippedLines(demo, screen),
     step('bevelstone build', renderBuild(demo.build, screen)),
     step('bevelstone verify', renderVerification(demo.verification, screen, null)),
+    step('bevelstone bill write', renderWritten(demo.bills, screen)),
     step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,

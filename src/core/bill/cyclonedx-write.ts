@@ -1,6 +1,7 @@
 import type { Bill, BillFile, BillPackage, DependencyKind } from './bill.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { isListedLicence } from './listed-licence.ts';
+import { reachKinds } from './reach-kinds.ts';
 import { stableUuid } from './stable-uuid.ts';
 
 const scopes: Readonly<Record<DependencyKind, string>> = {
@@ -21,7 +22,7 @@ export function formatCycloneDx(bill: Bill): string {
     if (type === 'contains' && part !== undefined) held.set(from, [...(held.get(from) ?? []), part]);
   }
   const inside = new Set([...held.values()].flat().map(({ id }) => id));
-  const kinds = kindsOf(bill);
+  const kinds = reachKinds(bill);
   const toComponent = (one: BillPackage): object => {
     const parts = (held.get(one.id) ?? []).filter(({ id }) => id !== one.id).map(toComponent);
     const components = [...parts, ...(one.files ?? []).map((file, index) => toFile(file, `${one.id}/${index + 1}`))];
@@ -107,17 +108,6 @@ function licencesOf(licence: string): object[] {
       ? { expression: licence }
       : { license: { name: licence.split('\n')[0]?.slice(0, 200) } },
   ];
-}
-
-function kindsOf({ relations }: Bill): Map<string, DependencyKind> {
-  const order: readonly string[] = ['run', 'peer', 'optional', 'build', 'development'];
-  const kinds = new Map<string, DependencyKind>();
-  for (const { to, type } of relations) {
-    if (type === 'contains' || type === 'generated-from') continue;
-    const known = kinds.get(to);
-    if (known === undefined || order.indexOf(type) < order.indexOf(known)) kinds.set(to, type);
-  }
-  return kinds;
 }
 
 function dependenciesOf({ packages, relations }: Bill): object[] {

@@ -135,6 +135,7 @@ class GraphBuilder {
     for (const [inner] of roots) this.#settled.add(joinFolder(joinFolder(folder, inner), format.settles));
     // A lockfile above that has nothing of this package is none of its sources.
     if (roots.length === 0 && !this.#isInside(folder)) return;
+    if (reading.packages.length === 0) return;
     this.#take(
       path,
       folder,

@@ -4,8 +4,8 @@ import type { Mark, Shape } from './shape.ts';
 
 const mapShape: Shape = {
   kind: 'map',
-  anchor: 'gU',
-  before: 24,
+  anchor: 'sourceMappingURL=',
+  before: 4,
   // ECMA-426, "Linking generated code to source maps": only as a comment that begins a line or ends one.
   pattern: /(?:\/\/|\/\*)[#@] ?sourceMappingURL=([^\s'"`*]+)[ \t]*(?:\*\/[ \t]*)?(?=[\r\n]|$)/,
   what: (match) => match[1] ?? '',
@@ -16,80 +16,72 @@ const mostPerFile = 20;
 const mostBefore = 200;
 
 /**
- * Looks for marks in bytes as they stream by: one pass that asks of every two neighbouring bytes whether anything may begin
- * there, so the patterns run on almost nothing. Keeps the last 4 KiB so that a mark across two chunks is found.
+ * Looks for marks in bytes as they stream by: one expression of all anchors goes over the text, so the patterns run on almost
+ * nothing. The end of each chunk is looked at again with the next one, so that a mark across two chunks is found.
  */
 export class MarkScanner {
   readonly found: Mark[] = [];
-  readonly #isAnchor = new Uint8Array(1 << 16);
-  readonly #shapes = new Map<number, Shape[]>();
+  readonly #anchors: RegExp;
+  readonly #shapes = new Map<string, Shape[]>();
   #path = '';
-  #rest: Buffer = Buffer.alloc(0);
+  /** The last chunk of this file: counting its lines waits until there is another. */
+  #last: Buffer = Buffer.alloc(0);
   #linesBefore = 1;
   #countHere = 0;
 
   /** @param ownPlaces absolute folders of this machine: the home folder, temporary ones. */
   constructor(ownPlaces: readonly string[] = []) {
-    for (const shape of [...secretShapes, ...placeShapes(ownPlaces), mapShape]) {
-      const code = (shape.anchor.charCodeAt(0) << 8) | shape.anchor.charCodeAt(1);
-      this.#isAnchor[code] = 1;
-      this.#shapes.set(code, [...(this.#shapes.get(code) ?? []), shape]);
-    }
+    for (const shape of [...secretShapes, ...placeShapes(ownPlaces), mapShape])
+      this.#shapes.set(shape.anchor, [...(this.#shapes.get(shape.anchor) ?? []), shape]);
+    // Of anchors that begin alike the longer one comes first.
+    const anchors = [...this.#shapes.keys()].sort((a, b) => b.length - a.length);
+    this.#anchors = new RegExp(anchors.map(quote).join('|'), 'g');
   }
 
   chunk(path: string, chunk: Uint8Array, isFirst: boolean): void {
     if (isFirst || path !== this.#path)
-      [this.#path, this.#rest, this.#linesBefore, this.#countHere] = [path, Buffer.alloc(0), 1, 0];
-    const fresh = Buffer.from(chunk.buffer, chunk.byteOffset, chunk.byteLength);
-    const bytes = this.#rest.length === 0 ? fresh : Buffer.concat([this.#rest, fresh]);
-    const isAnchor = this.#isAnchor;
-    let lines = 0;
-    let two = 0;
-    const kept = Math.max(0, bytes.length - overlap);
-    let linesKept = 0;
-    for (let at = 0; at < bytes.length; at++) {
-      const byte = bytes[at] as number;
-      if (at === kept) linesKept = lines;
-      two = ((two << 8) | byte) & 0xffff;
-      if (isAnchor[two] === 1 && at > 0 && this.#countHere < mostPerFile) this.#look(bytes, at - 1, two, lines);
-      if (byte === 10) lines++;
-    }
-    this.#linesBefore += kept === 0 ? 0 : linesKept;
+      [this.#path, this.#last, this.#linesBefore, this.#countHere] = [path, Buffer.alloc(0), 1, 0];
+    const seen = Math.max(0, this.#last.length - overlap);
+    this.#linesBefore += countLines(this.#last.subarray(0, seen));
+    const again = this.#last.subarray(seen);
     // A copy: the reader may use the chunk's memory again.
-    this.#rest = Buffer.from(bytes.subarray(kept));
+    const bytes = Buffer.concat([again, chunk]);
+    this.#last = bytes;
+    const text = bytes.toString('latin1');
+    this.#anchors.lastIndex = 0;
+    for (let hit = this.#anchors.exec(text); hit !== null; hit = this.#anchors.exec(text)) {
+      if (this.#countHere >= mostPerFile) return;
+      for (const shape of this.#shapes.get(hit[0]) ?? []) this.#look(text, hit.index, shape);
+    }
   }
 
-  #look(bytes: Buffer, at: number, code: number, linesSoFar: number): void {
-    for (const shape of this.#shapes.get(code) ?? []) {
-      const start = Math.max(0, at - shape.before);
-      const window = bytes.toString('latin1', start, Math.min(bytes.length, at + overlap));
-      const match = shape.pattern.exec(window);
-      // The anchor must lie inside the match: what stands further on has an anchor of its own.
-      if (match === null || start + match.index > at || shape.isReal?.(match, lineBefore(bytes, at)) === false)
-        continue;
-      const what = typeof shape.what === 'string' ? shape.what : shape.what(match);
-      const isKnown = this.found.some((one) => one.path === this.#path && one.kind === shape.kind && one.what === what);
-      if (isKnown) continue;
-      this.#countHere++;
-      const back = countLines(bytes.subarray(start + match.index, at));
-      this.found.push({
-        path: this.#path,
-        line: this.#linesBefore + linesSoFar - back,
-        kind: shape.kind,
-        what,
-      });
-    }
+  #look(text: string, at: number, shape: Shape): void {
+    const start = Math.max(0, at - shape.before);
+    const window = text.slice(start, at + overlap);
+    const match = shape.pattern.exec(window);
+    // The anchor must lie inside the match: what stands further on has an anchor of its own.
+    if (match === null || start + match.index > at) return;
+    if (shape.isReal?.(match, lineBefore(text, at)) === false) return;
+    const what = typeof shape.what === 'string' ? shape.what : shape.what(match);
+    if (this.found.some((one) => one.path === this.#path && one.kind === shape.kind && one.what === what)) return;
+    this.#countHere++;
+    const line = this.#linesBefore + countLines(Buffer.from(text.slice(0, start + match.index), 'latin1'));
+    this.found.push({ path: this.#path, line, kind: shape.kind, what });
   }
 }
 
 /** What stands before on the same line, as far as it matters. */
-function lineBefore(bytes: Buffer, at: number): string {
-  const text = bytes.toString('latin1', Math.max(0, at - mostBefore), at);
-  return text.slice(text.lastIndexOf('\n') + 1);
+function lineBefore(text: string, at: number): string {
+  const before = text.slice(Math.max(0, at - mostBefore), at);
+  return before.slice(before.lastIndexOf('\n') + 1);
 }
 
-function countLines(bytes: Uint8Array): number {
+function countLines(bytes: Buffer): number {
   let count = 0;
-  for (const byte of bytes) if (byte === 10) count++;
+  for (let at = bytes.indexOf(10); at !== -1; at = bytes.indexOf(10, at + 1)) count++;
   return count;
+}
+
+function quote(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\/]/g, '\\$&');
 }

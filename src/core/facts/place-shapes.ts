@@ -4,10 +4,10 @@ import type { Shape } from './shape.ts';
 const anybody =
   /^(?:user\d*|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|fred|bill|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
 
-const generic = (anchor: string, before: number, pattern: RegExp): Shape => ({
+const generic = (anchor: string, pattern: RegExp): Shape => ({
   kind: 'place',
   anchor,
-  before,
+  before: anchor.startsWith(':') ? 1 : 0,
   pattern,
   what: ([text]) => text,
   // A comment in a source may talk about any folder.
@@ -20,16 +20,16 @@ export function placeShapes(own: readonly string[]): Shape[] {
     ...own.map(
       (place): Shape => ({
         kind: 'own-place',
-        anchor: place.slice(0, 2),
+        anchor: place,
         before: 0,
         // A place that ends with a hyphen is the beginning of a name.
         pattern: new RegExp(place.endsWith('-') ? `^${quote(place)}\\w+` : `^${quote(place)}(?![\\w.-])`),
         what: place,
       }),
     ),
-    generic('/h', 0, /^\/home\/([a-z_][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
-    generic('/U', 0, /^\/Users\/([A-Za-z][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
-    generic(':\\', 1, /^[A-Za-z]:\\\\?Users\\\\?([A-Za-z][\w.-]{0,31})\\\\?[\w.@-]+/),
+    generic('/home/', /^\/home\/([a-z_][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
+    generic('/Users/', /^\/Users\/([A-Za-z][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
+    generic(':\\', /^[A-Za-z]:\\\\?Users\\\\?([A-Za-z][\w.-]{0,31})\\\\?[\w.@-]+/),
   ];
 }
 

@@ -1,10 +1,10 @@
 import { crc32 } from './crc32.ts';
 import type { Shape } from './shape.ts';
 
-const token = (what: string, anchor: string, before: number, pattern: RegExp, isReal = isVaried): Shape => ({
+const token = (what: string, anchor: string, pattern: RegExp, isReal = isVaried): Shape => ({
   kind: 'secret',
   anchor,
-  before,
+  before: 1,
   pattern,
   what,
   isReal: ([text]) => isReal(text),
@@ -15,22 +15,25 @@ export const secretShapes: readonly Shape[] = [
   {
     // RFC 7468 §2 and the older labels in use; only with a body, so that a mention in prose is none.
     kind: 'secret',
-    anchor: 'BE',
-    before: 5,
+    anchor: '-----BEGIN ',
+    before: 0,
     pattern:
       /^-----BEGIN (?:[A-Z0-9]+ )*PRIVATE KEY(?: BLOCK)?-----[\s\\nr"'+,]*(?:[A-Za-z-]+: [^\n]*\s+)*([A-Za-z0-9+/=]{24,})/,
     what: 'a private key',
     isReal: (match) => isVaried(match[1] ?? ''),
   },
-  token('a registry token', 'm_', 2, /\bnpm_[A-Za-z0-9]{36}\b/, hasChecksum),
-  token('a registry token', 'Ag', 5, /\bpypi-AgE[A-Za-z0-9_-]{50,}/),
-  token('a code host token', 'gh', 1, /(?<![A-Za-z0-9_])gh[pousr]_[A-Za-z0-9]{36}\b/, hasChecksum),
-  token('a code host token', 'b_', 6, /\bgithub_pat_[A-Za-z0-9]{22}_[A-Za-z0-9]{59}\b/),
-  token('a code host token', 'gl', 1, /\bglpat-[A-Za-z0-9_-]{20,}/),
-  token('a cloud access key', 'AK', 1, /(?<![A-Za-z0-9+/=])AKIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
-  token('a cloud access key', 'AS', 1, /(?<![A-Za-z0-9+/=])ASIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
-  token('a chat token', 'xo', 1, /\bxox[abprs]-[0-9]{8,}-[A-Za-z0-9-]{10,}/),
-  token('a payment key', 'k_', 2, /\b[sr]k_live_[A-Za-z0-9]{24,}\b/),
+  token('a registry token', 'npm_', /\bnpm_[A-Za-z0-9]{36}\b/, hasChecksum),
+  token('a registry token', 'pypi-AgE', /\bpypi-AgE[A-Za-z0-9_-]{50,}/),
+  ...['p', 'o', 'u', 's', 'r'].map((kind) =>
+    token('a code host token', `gh${kind}_`, new RegExp(`(?<![A-Za-z0-9_])gh${kind}_[A-Za-z0-9]{36}\\b`), hasChecksum),
+  ),
+  token('a code host token', 'github_pat_', /\bgithub_pat_[A-Za-z0-9]{22}_[A-Za-z0-9]{59}\b/),
+  token('a code host token', 'glpat-', /\bglpat-[A-Za-z0-9_-]{20,}/),
+  token('a cloud access key', 'AKIA', /(?<![A-Za-z0-9+/=])AKIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
+  token('a cloud access key', 'ASIA', /(?<![A-Za-z0-9+/=])ASIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
+  token('a chat token', 'xox', /\bxox[abprs]-[0-9]{8,}-[A-Za-z0-9-]{10,}/),
+  token('a payment key', 'sk_live_', /\bsk_live_[A-Za-z0-9]{24,}\b/),
+  token('a payment key', 'rk_live_', /\brk_live_[A-Za-z0-9]{24,}\b/),
   {
     kind: 'secret',
     anchor: ':_',
@@ -42,8 +45,8 @@ export const secretShapes: readonly Shape[] = [
   {
     // RFC 3986 §3.2.1; a name for the placeholder, or one of the documentation's hosts (RFC 2606), is none.
     kind: 'secret',
-    anchor: ':/',
-    before: 8,
+    anchor: '://',
+    before: 16,
     pattern:
       /\b(?:https?|ftp|ssh|postgres(?:ql)?|mysql|mongodb(?:\+srv)?|redis|amqps?):\/\/([\w.~%!&*+=-]{1,64}):([^\s:/?#[\]@'"`<>{}$\\]{6,128})@([\w.-]+)/,
     what: 'a user with a password in an address',

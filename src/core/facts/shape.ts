@@ -7,10 +7,10 @@ export type Mark = {
   readonly what: string;
 };
 
-/** How something looks: two rare characters that lead to it, and the pattern to be sure. */
+/** How something looks: a text that leads to it, and the pattern to be sure. */
 export type Shape = {
   readonly kind: Mark['kind'];
-  /** Two ASCII characters that every such text has. */
+  /** ASCII text that every such thing has. */
   readonly anchor: string;
   /** How many characters before the anchor the pattern may need. */
   readonly before: number;

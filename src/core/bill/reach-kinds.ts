@@ -1,0 +1,24 @@
+import { type Bill, type DependencyKind, dependencyKinds } from './bill.ts';
+
+/**
+ * Why each package is needed, seen from what the bill is about: a chain is as strong as its weakest need, and of several chains
+ * the strongest counts. What a development tool needs to run is needed for development.
+ */
+export function reachKinds({ subjects, relations }: Pick<Bill, 'subjects' | 'relations'>): Map<string, DependencyKind> {
+  const needs = new Map<string, { to: string; kind: DependencyKind }[]>();
+  for (const { from, to, type } of relations) {
+    if (type === 'contains' || type === 'generated-from') continue;
+    needs.set(from, [...(needs.get(from) ?? []), { to, kind: type }]);
+  }
+  const rank = (kind: DependencyKind) => dependencyKinds.indexOf(kind);
+  const found = new Map<string, DependencyKind>();
+  const waiting = subjects.flatMap((id) => needs.get(id) ?? []);
+  for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
+    const known = found.get(next.to);
+    if (known !== undefined && rank(known) <= rank(next.kind)) continue;
+    found.set(next.to, next.kind);
+    for (const { to, kind } of needs.get(next.to) ?? [])
+      waiting.push({ to, kind: rank(kind) > rank(next.kind) ? kind : next.kind });
+  }
+  return found;
+}
