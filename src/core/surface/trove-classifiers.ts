@@ -240,7 +240,10 @@ Stubs Only | Typed`,
 
 const known: ReadonlySet<string> = new Set(
   Object.entries(listed).flatMap(([root, rest]) =>
-    rest.split(/\n| \| /).map((line) => (line === '' ? root : `${root} :: ${line}`)),
+    rest
+      .trim()
+      .split(/\n| \| /)
+      .map((line) => `${root} :: ${line}`),
   ),
 );
 

@@ -9,14 +9,14 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
   const lock = parsePackageJson(text, file);
   const entries = objectOf(lock['packages']);
   if (lock['packages'] === undefined) return null;
-  const has = (path: string) => entries[path] !== undefined;
+  const find = (path: string) => (entries[path] === undefined ? null : objectOf(entries[path]));
   const packages: LockedPackage[] = [];
   const roots = new Map<string, Need[]>();
   for (const [path, value] of Object.entries(entries)) {
     const entry = objectOf(value);
     const isOwn = !/(?:^|\/)node_modules\//.test(path);
     if (isOwn) {
-      roots.set(path, needsOf(entry, path, has, true));
+      roots.set(path, needsOf(entry, path, find, true));
       continue;
     }
     if (entry['link'] === true) continue;
@@ -30,7 +30,7 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
         digests: integrityDigests(textOf(entry['integrity'])),
         location: textOf(entry['resolved']),
         licence: textOf(entry['license']),
-        needs: needsOf(entry, path, has, false),
+        needs: needsOf(entry, path, find, false),
         installedAt: path,
       }),
     );
@@ -41,6 +41,8 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
   return { format: `npm lockfile ${lock['lockfileVersion']}`, packages, roots, unknown };
 };
 
+type Find = (path: string) => Readonly<Record<string, unknown>> | null;
+
 const fields: readonly (readonly [string, DependencyKind])[] = [
   ['dependencies', 'run'],
   ['optionalDependencies', 'optional'],
@@ -48,29 +50,25 @@ const fields: readonly (readonly [string, DependencyKind])[] = [
   ['devDependencies', 'development'],
 ];
 
-function needsOf(
-  entry: Readonly<Record<string, unknown>>,
-  from: string,
-  has: (path: string) => boolean,
-  isRoot: boolean,
-): Need[] {
+function needsOf(entry: Readonly<Record<string, unknown>>, from: string, find: Find, isRoot: boolean): Need[] {
   const optional = objectOf(entry['optionalDependencies']);
   return fields
     .filter(([, kind]) => isRoot || kind !== 'development')
     .flatMap(([field, kind]) =>
       Object.keys(objectOf(entry[field])).flatMap((name): Need[] => {
         if (field === 'dependencies' && name in optional) return [];
-        const key = locate(name, from, has);
+        const key = locate(name, from, find);
         return key === null ? [] : [{ key, kind }];
       }),
     );
 }
 
-/** The nearest `node_modules/NAME` on the way up from a path. */
-function locate(name: string, from: string, has: (path: string) => boolean): string | null {
+/** The nearest `node_modules/NAME` on the way up from a path; null for none, and for a link to first-party code. */
+function locate(name: string, from: string, find: Find): string | null {
   for (let folder = from; ; folder = folder.includes('/') ? folder.slice(0, folder.lastIndexOf('/')) : '') {
     const path = folder === '' ? `node_modules/${name}` : `${folder}/node_modules/${name}`;
-    if (has(path)) return path;
+    const found = find(path);
+    if (found !== null) return found['link'] === true ? null : path;
     if (folder === '') return null;
   }
 }

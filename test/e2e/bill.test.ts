@@ -1,0 +1,174 @@
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { temporaryFolder } from '../builders/repository.ts';
+import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
+
+async function built() {
+  const w = await demoWorkspace();
+  await bevelstone(['build', ...nodePackages], { cwd: w.folder });
+  return { ...w, out: path.join(w.folder, 'bevelstone-out') };
+}
+
+function write(folder: string, files: Readonly<Record<string, string>>): void {
+  for (const [file, text] of Object.entries(files)) {
+    mkdirSync(path.dirname(path.join(folder, file)), { recursive: true });
+    writeFileSync(path.join(folder, file), text);
+  }
+}
+
+/** A folder with code, a vendored copy, a lockfile below the first level, and one that nobody reads. */
+function tideFolder(): string {
+  const folder = path.join(temporaryFolder(), 'tides');
+  write(folder, {
+    'package.json': '{"name":"tides","version":"1.0.0","license":"MIT","dependencies":{"store":"^2"}}',
+    'src/tide.js': '// SPDX-License-Identifier: MIT\n// SPDX-FileCopyrightText: 2026 Harbour desk\n',
+    'src/tide.png': 'png',
+    'src/tide.png.license': 'SPDX-License-Identifier: CC0-1.0\n',
+    'deep/er/requirements.txt': `cache==1.2.0 --hash=sha256:${'ab'.repeat(32)}\n`,
+    'third_party/tables/package.json': '{"name":"tables","version":"0.3.0","license":"ISC"}',
+    'tides.lock': 'who knows',
+    'node_modules/store/package.json': '{"name":"store","version":"2.1.0","license":"BSD-2-Clause"}',
+    LICENSE: 'MIT License\n\nCopyright (c) 2026 Fenmarsh Tide Office\n',
+  });
+  return folder;
+}
+
+describe('the bills of a release', () => {
+  it('name the package, its files as sha256sum and sha1sum see them, its commit and what it needs', async () => {
+    const { folder, out } = await built();
+    const { result } = await bevelstoneJson(['bill', 'write'], { cwd: folder });
+    const place = path.join(out, 'gauges-0.2.1');
+    const spdx = JSON.parse(readFileSync(path.join(place, 'gauges-0.2.1.spdx.json'), 'utf8'));
+    execFileSync('tar', ['-xzf', 'gauges-0.2.1.tgz'], { cwd: place });
+
+    expect(result.bills.map(({ kind }: { kind: string }) => kind)).toEqual(['spdx', 'cyclonedx', 'spdx', 'cyclonedx']);
+    for (const { fileName, checksums } of spdx.files) {
+      const said = ['sha1sum', 'sha256sum'].map(
+        (tool) => execFileSync(tool, [fileName], { cwd: place, encoding: 'utf8' }).split(' ')[0],
+      );
+      expect(checksums.map(({ checksumValue }: { checksumValue: string }) => checksumValue)).toEqual(said);
+    }
+    expect(
+      spdx.packages.map(({ name, versionInfo }: { name: string; versionInfo: string }) => `${name} ${versionInfo}`),
+    ).toContain('tidemark 1.4.0');
+    expect(spdx.creationInfo.creators).toContain('Organization: Fenmarsh Tide Office');
+  });
+
+  it('are artifacts from then on: recorded, summed, the same when written again, and delivered to a folder', async () => {
+    const { folder, out, env } = await built();
+    await bevelstone(['bill', 'write'], { cwd: folder });
+    const bill = path.join(out, 'tidemark-1.4.0/tidemark-1.4.0.spdx.json');
+    const first = readFileSync(bill, 'utf8');
+    await bevelstone(['bill', 'write'], { cwd: folder });
+    const record = JSON.parse(readFileSync(path.join(out, 'tidemark-1.4.0/release.json'), 'utf8'));
+    const summed = execFileSync('sha256sum', ['-c', 'SHA256SUMS'], {
+      cwd: path.join(out, 'tidemark-1.4.0'),
+      encoding: 'utf8',
+    });
+    const { result } = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: folder, env });
+
+    expect(readFileSync(bill, 'utf8')).toBe(first);
+    expect(record.bills.map(({ file }: { file: string }) => file)).toEqual([
+      'tidemark-1.4.0.cdx.json',
+      'tidemark-1.4.0.spdx.json',
+    ]);
+    expect(summed.match(/: OK$/gm)).toHaveLength(7);
+    const deliveries = result.releases.flatMap(
+      (one: { deliveries: { artifact: string; destination: string; confirmed: string }[] }) => one.deliveries,
+    );
+    expect(deliveries).toContainEqual(
+      expect.objectContaining({ artifact: 'tidemark-1.4.0.spdx.json', destination: 'shelf', confirmed: 'bytes' }),
+    );
+    expect(deliveries).not.toContainEqual(
+      expect.objectContaining({ artifact: 'tidemark-1.4.0.spdx.json', destination: 'office' }),
+    );
+  });
+});
+
+describe('the bill of a folder', () => {
+  it('has every file, headers, copies, lockfiles at any depth, and says what it does not know', async () => {
+    const folder = tideFolder();
+    const { result, stdout } = await bevelstoneJson(['bill', 'write', 'tides', '--to', 'bills'], {
+      cwd: path.dirname(folder),
+    });
+    const shown = await bevelstone(['bill', 'write', 'tides', '--to', 'bills'], { cwd: path.dirname(folder) });
+    const cdx = JSON.parse(readFileSync(path.join(path.dirname(folder), 'bills/tides-1.0.0.cdx.json'), 'utf8'));
+    const files = cdx.metadata.component.components.filter(({ type }: { type: string }) => type === 'file');
+
+    expect(stdout).not.toContain('node_modules');
+    expect(result.bills[0]).toMatchObject({ components: 3, files: 8, unread: ['tides.lock'] });
+    expect(files.find(({ name }: { name: string }) => name === 'src/tide.png').licenses).toEqual([
+      { license: { id: 'CC0-1.0' } },
+    ]);
+    expect(files.find(({ name }: { name: string }) => name === 'src/tide.js').copyright).toBe('2026 Harbour desk');
+    expect(JSON.stringify(cdx)).toContain('pkg:pypi/cache@1.2.0');
+    expect(JSON.stringify(cdx)).toContain('pkg:npm/tables@0.3.0');
+    expect(shown.stdout).toMatch(
+      /tides\.lock\s+.*found and not read[\s\S]*unknown {2}package\.json leaves open which version of store/,
+    );
+  });
+
+  it('is checked against the folder: missing, extra and altered files are named', async () => {
+    const folder = tideFolder();
+    const cwd = path.dirname(folder);
+    await bevelstone(['bill', 'write', 'tides', '--to', 'bills'], { cwd });
+    const good = await bevelstone(['bill', 'check', 'bills/tides-1.0.0.spdx.json', '--against', 'tides'], { cwd });
+    write(folder, { 'src/tide.js': 'changed', 'src/new.js': '' });
+    execFileSync('rm', ['src/tide.png'], { cwd: folder });
+
+    for (const kind of ['spdx', 'cdx']) {
+      const bad = await bevelstoneJson(['bill', 'check', `bills/tides-1.0.0.${kind}.json`, '--against', 'tides'], {
+        cwd,
+      });
+      expect(bad.exitCode).toBe(3);
+      expect(bad.error?.code).toBe('BILL_WRONG');
+      expect(bad.result).toMatchObject({
+        valid: true,
+        missing: ['src/tide.png'],
+        extra: ['src/new.js'],
+        altered: ['src/tide.js'],
+      });
+    }
+    expect(good.exitCode).toBe(0);
+    expect(good.stdout).toMatch(/follows SPDX 2\.3, and its files are those of tides$/);
+  });
+});
+
+it('merges, shows and compares bills', async () => {
+  const { folder } = await built();
+  await bevelstone(['bill', 'write', '--to', 'bills'], { cwd: folder });
+  expect(readdirSync(path.join(folder, 'bills'))).toHaveLength(4);
+  const [before, after] = ['tidemark-1.4.0', 'gauges-0.2.1'].map((name) => `bills/${name}.spdx.json`) as [
+    string,
+    string,
+  ];
+
+  const merged = await bevelstoneJson(['bill', 'merge', before, after, '--to', 'bills/all.cdx.json'], { cwd: folder });
+  const checked = await bevelstone(['bill', 'check', 'bills/all.cdx.json'], { cwd: folder });
+  const shown = await bevelstone(['bill', 'show', 'bills/all.cdx.json'], { cwd: folder });
+  const compared = await bevelstoneJson(['bill', 'show', after, '--against', before], { cwd: folder });
+
+  expect(merged.result.files).toBeGreaterThan(10);
+  expect(checked.stdout).toMatch(/follows CycloneDX 1\.6$/);
+  expect(shown.stdout).toMatch(/^tidemark 1\.4\.0 {2}MIT\n[\s\S]*\ngauges 0\.2\.1 {2}MIT\n/);
+  expect(compared.result.added).toEqual([{ name: 'tidemark', version: '1.4.0', licence: 'MIT' }]);
+});
+
+it.each([
+  [['bill', 'check', 'none.json'], 'FILE_NOT_FOUND', 2],
+  [['bill', 'check', 'broken.json'], 'BILL_UNREADABLE', 2],
+  [['bill', 'write', 'nowhere'], 'FILE_NOT_FOUND', 2],
+  [['bill', 'write', 'broken.json'], 'ARCHIVE_UNKNOWN', 3],
+  [['bill', 'merge', 'broken.json', '--to', 'x.json'], 'BILL_UNREADABLE', 2],
+])('%j ends with %s', async (args, code, exitCode) => {
+  const folder = temporaryFolder();
+  write(folder, { 'broken.json': '{"a": 1}' });
+
+  const run = await bevelstoneJson(args, { cwd: folder });
+
+  expect([run.error?.code, run.exitCode]).toEqual([code, exitCode]);
+  expect(readdirSync(folder)).toEqual(['broken.json']);
+});
