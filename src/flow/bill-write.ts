@@ -4,7 +4,7 @@ import { type Bill, type BillPackage, type BillRelation, billPackage } from '../
 import { type DependencyGraph, type DependencySource, findDependencies } from '../core/bill/dependency-graph.ts';
 import { hexDigest } from '../core/bill/digest.ts';
 import { billFileName, formatBill } from '../core/bill/formats.ts';
-import { formatPurl, type PurlType } from '../core/bill/purl.ts';
+import { formatPurl, purlTypeOf } from '../core/bill/purl.ts';
 import type { BillKind } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
@@ -99,15 +99,6 @@ async function writeReleaseBills(
   return joinParts(parts);
 }
 
-const purlTypes: Readonly<Record<string, PurlType>> = {
-  node: 'npm',
-  python: 'pypi',
-  jvm: 'maven',
-  dotnet: 'nuget',
-  rust: 'cargo',
-  go: 'golang',
-};
-
 /** The bill of a release: the package, its artifacts with their files, the commit they come from, and all it depends on. */
 async function billOfRelease(
   context: Context,
@@ -137,7 +128,7 @@ async function billOfRelease(
     role: 'subject',
     name: record.name,
     version: record.version,
-    purl: formatPurl(purlTypes[record.ecosystem] ?? 'generic', record.name, record.version),
+    purl: formatPurl(purlTypeOf(record.ecosystem), record.name, record.version),
     licence: licence ?? artifacts.map((each) => each.licence).find((each) => each !== null) ?? null,
     supplier: config.supplier,
     copyright: artifacts.map((each) => each.copyright).find((each) => each !== null) ?? null,
@@ -283,7 +274,7 @@ async function billOfFolder(context: Context, folder: string): Promise<MadeBill>
     role: 'subject',
     name,
     version,
-    purl: formatPurl(purlTypes[top?.ecosystem ?? ''] ?? 'generic', name, version),
+    purl: formatPurl(purlTypeOf(top?.ecosystem ?? ''), name, version),
     licence: top?.manifest.licence ?? null,
     description: top?.manifest.description ?? null,
     copyright: copyrightOf(files),
@@ -362,7 +353,7 @@ function joinParts(parts: readonly BillsWritten[]): BillsWritten {
 
 function purlOf(form: string, name: string, version: string | null): string | null {
   if (form === 'deb') return formatPurl('deb', `debian/${name}`, version);
-  return formatPurl(purlTypes[ecosystemOf(form)] ?? 'generic', name, version);
+  return formatPurl(purlTypeOf(ecosystemOf(form)), name, version);
 }
 
 function ecosystemOf(form: string): string {

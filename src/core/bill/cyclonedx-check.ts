@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
 import { digestLengths } from './digest.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { isListedLicence } from './listed-licence.ts';
@@ -192,7 +192,7 @@ const documentShape = record(['bomFormat', 'specVersion'], {
 export function checkCycloneDx(document: Json): BillProblem[] {
   const components = [
     ...walk(objectOf(document['metadata'])['component'], '/metadata/component'),
-    ...list(document['components']).flatMap((one, index) => walk(one, `/components/${index}`)),
+    ...objectsOf(document['components']).flatMap((one, index) => walk(one, `/components/${index}`)),
   ];
   return [
     ...checkShape(document, documentShape),
@@ -208,7 +208,7 @@ function walk(value: unknown, pointer: string): Placed[] {
   const one = objectOf(value);
   return [
     { one, pointer },
-    ...list(one['components']).flatMap((inner, index) => walk(inner, `${pointer}/components/${index}`)),
+    ...objectsOf(one['components']).flatMap((inner, index) => walk(inner, `${pointer}/components/${index}`)),
   ];
 }
 
@@ -221,9 +221,9 @@ function referenceProblems(document: Json, components: readonly Placed[]): BillP
     if (known.has(id)) found.push({ pointer: `${pointer}/bom-ref`, message: `${id} is there twice` });
     known.add(id);
   }
-  for (const one of list(document['services'])) known.add(String(one['bom-ref']));
+  for (const one of objectsOf(document['services'])) known.add(String(one['bom-ref']));
   const asked = new Set<string>();
-  for (const [index, { ref, dependsOn }] of list(document['dependencies']).entries()) {
+  for (const [index, { ref, dependsOn }] of objectsOf(document['dependencies']).entries()) {
     if (asked.has(String(ref))) found.push({ pointer: `/dependencies/${index}/ref`, message: `${ref} is there twice` });
     asked.add(String(ref));
     if (!known.has(String(ref)))
@@ -232,7 +232,7 @@ function referenceProblems(document: Json, components: readonly Placed[]): BillP
       if (!known.has(String(to)))
         found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `nothing is called ${to}` });
   }
-  for (const [index, one] of list(document['compositions']).entries())
+  for (const [index, one] of objectsOf(document['compositions']).entries())
     for (const field of ['assemblies', 'dependencies'] as const)
       for (const [at, to] of [one[field] ?? []].flat().entries())
         if (!known.has(String(to)) && !String(to).startsWith('urn:cdx:'))
@@ -245,7 +245,7 @@ function contentProblems(one: Json, pointer: string): BillProblem[] {
   const purl = textOf(one['purl']);
   const problem = purl === null ? null : purlProblem(purl);
   if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `it is no package URL: ${problem}` });
-  for (const [index, { alg, content }] of list(one['hashes']).entries()) {
+  for (const [index, { alg, content }] of objectsOf(one['hashes']).entries()) {
     const length = (digestLengths as Readonly<Record<string, number>>)[String(alg)];
     if (length !== undefined && typeof content === 'string' && content.length !== length)
       found.push({
@@ -253,7 +253,7 @@ function contentProblems(one: Json, pointer: string): BillProblem[] {
         message: `a ${alg} has ${length} digits, and this has ${content.length}`,
       });
   }
-  const licences = list(one['licenses']);
+  const licences = objectsOf(one['licenses']);
   // The schema takes a list of licences, or one expression.
   if (licences.some(({ expression }) => expression !== undefined) && licences.length > 1)
     found.push({ pointer: `${pointer}/licenses`, message: 'an expression must stand alone' });
@@ -270,8 +270,4 @@ function contentProblems(one: Json, pointer: string): BillProblem[] {
       found.push({ pointer: `${place}/license`, message: 'it needs either an id or a name' });
   }
   return found;
-}
-
-function list(value: unknown): Json[] {
-  return Array.isArray(value) ? value.map(objectOf) : [];
 }

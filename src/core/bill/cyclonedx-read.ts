@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
 import {
   type Bill,
   type BillFile,
@@ -19,10 +19,10 @@ export function readCycloneDx(document: Json): Bill {
   const collected = new Collector();
   const main =
     metadata['component'] === undefined ? [] : [collected.add(objectOf(metadata['component']), null, 'subject')];
-  for (const one of list(document['components'])) collected.add(one, null, null);
-  for (const { ref, dependsOn } of list(document['dependencies']))
+  for (const one of objectsOf(document['components'])) collected.add(one, null, null);
+  for (const { ref, dependsOn } of objectsOf(document['dependencies']))
     for (const to of [dependsOn ?? []].flat()) collected.need(String(ref), String(to));
-  const tool = list(objectOf(metadata['tools'])['components'] ?? metadata['tools'])[0] ?? {};
+  const tool = objectsOf(objectOf(metadata['tools'])['components'] ?? metadata['tools'])[0] ?? {};
   return {
     name: [main[0]?.name, main[0]?.version].filter((part) => part != null).join(' '),
     created: textOf(metadata['timestamp']) ?? '1970-01-01T00:00:00Z',
@@ -31,7 +31,7 @@ export function readCycloneDx(document: Json): Bill {
     subjects: collected.subjects(main.map(({ id }) => id)),
     packages: collected.packages(),
     relations: collected.relations,
-    unknown: list(document['properties']).flatMap(({ name, value }) =>
+    unknown: objectsOf(document['properties']).flatMap(({ name, value }) =>
       name === 'bevelstone:unknown' ? [String(value)] : [],
     ),
   };
@@ -48,9 +48,9 @@ class Collector {
   add(one: Json, owner: string | null, role: PackageRole | null): BillPackage {
     this.#count++;
     const id = textOf(one['bom-ref']) ?? `${one['name']}-${this.#count}`;
-    const property = (name: string) => list(one['properties']).find((each) => each['name'] === name)?.['value'];
+    const property = (name: string) => objectsOf(one['properties']).find((each) => each['name'] === name)?.['value'];
     const declared = textOf(property('bevelstone:role')) as PackageRole | null;
-    const made = toPackage(one, id, role ?? declared ?? 'dependency', list(one['properties']));
+    const made = toPackage(one, id, role ?? declared ?? 'dependency', objectsOf(one['properties']));
     const kind =
       textOf(property('bevelstone:dependency')) ??
       (one['scope'] === 'optional' ? 'optional' : one['scope'] === 'excluded' ? 'development' : 'run');
@@ -58,8 +58,8 @@ class Collector {
     this.#byReference.set(id, made);
     if (owner !== null) this.relations.push({ from: owner, to: id, type: 'contains' });
     const files: BillFile[] = [];
-    for (const part of list(one['components'])) {
-      const isArtifact = list(part['properties']).some(({ name }) => name === 'bevelstone:role');
+    for (const part of objectsOf(one['components'])) {
+      const isArtifact = objectsOf(part['properties']).some(({ name }) => name === 'bevelstone:role');
       if (part['type'] === 'file' && !isArtifact) files.push(toFile(part));
       else this.add(part, id, null);
     }
@@ -86,7 +86,7 @@ class Collector {
 
 function toPackage(one: Json, id: string, role: PackageRole, properties: readonly Json[]): BillPackage {
   const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
-  const address = list(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
+  const address = objectsOf(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
     'url'
   ];
   return billPackage({
@@ -99,7 +99,7 @@ function toPackage(one: Json, id: string, role: PackageRole, properties: readonl
     supplier: textOf(objectOf(one['supplier'])['name']) ?? textOf(one['publisher']),
     copyright: textOf(one['copyright']),
     description: textOf(one['description']),
-    digests: list(one['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
+    digests: objectsOf(one['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
     fileName: values('bevelstone:file')[0] ?? null,
     location: textOf(address),
     foundIn: values('bevelstone:found-in'),
@@ -108,7 +108,7 @@ function toPackage(one: Json, id: string, role: PackageRole, properties: readonl
 }
 
 function licenceOf(one: Json): string | null {
-  const names = list(one['licenses']).flatMap((each) => {
+  const names = objectsOf(one['licenses']).flatMap((each) => {
     const licence = objectOf(each['license']);
     return textOf(each['expression']) ?? textOf(licence['id']) ?? textOf(licence['name']) ?? [];
   });
@@ -116,7 +116,7 @@ function licenceOf(one: Json): string | null {
 }
 
 function toFile(one: Json): BillFile {
-  const digests = list(one['hashes']);
+  const digests = objectsOf(one['hashes']);
   const value = (algorithm: string) => String(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
   const licence = licenceOf(one);
   return {
@@ -126,8 +126,4 @@ function toFile(one: Json): BillFile {
     licences: licence === null ? [] : [licence],
     copyright: textOf(one['copyright']),
   };
-}
-
-function list(value: unknown): Json[] {
-  return Array.isArray(value) ? value.map(objectOf) : [];
 }

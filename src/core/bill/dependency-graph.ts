@@ -1,3 +1,4 @@
+import { joinPath, parentOf } from '../contents/inner-path.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import { type BillPackage, type BillRelation, billPackage, type DependencyKind, dependencyKinds } from './bill.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
@@ -8,7 +9,7 @@ import {
   type Need,
   type ReadingContext,
 } from './lockfile/reading.ts';
-import { formatPurl, type PurlType } from './purl.ts';
+import { formatPurl, type PurlType, purlTypeOf } from './purl.ts';
 
 /** A manifest somewhere in the workspace. */
 export type FoundManifest = { readonly path: string; readonly ecosystem: string; readonly manifest: PackageManifest };
@@ -50,16 +51,6 @@ export type DependencyGraph = {
   readonly relations: readonly BillRelation[];
   readonly sources: readonly DependencySource[];
   readonly unknown: readonly string[];
-};
-
-const types: Readonly<Record<string, PurlType>> = {
-  node: 'npm',
-  python: 'pypi',
-  rust: 'cargo',
-  go: 'golang',
-  jvm: 'maven',
-  dotnet: 'nuget',
-  native: 'generic',
 };
 
 /** Folders in which people keep copies of other people's code. */
@@ -124,15 +115,15 @@ class GraphBuilder {
     const context: ReadingContext = {
       file: path,
       manifests: this.#manifestsBelow(folder),
-      beside: (name) => this.#input.texts.get(joinFolder(folder, name)) ?? null,
+      beside: (name) => this.#input.texts.get(joinPath(folder, name)) ?? null,
     };
     const reading = format.read(text, context);
     if (reading === null) {
       this.#leave(path, 'lockfile', 'it is of a version that Bevelstone does not read');
       return;
     }
-    const roots = [...reading.roots].filter(([inner]) => this.#isInside(joinFolder(folder, inner)));
-    for (const [inner] of roots) this.#settled.add(joinFolder(joinFolder(folder, inner), format.settles));
+    const roots = [...reading.roots].filter(([inner]) => this.#isInside(joinPath(folder, inner)));
+    for (const [inner] of roots) this.#settled.add(joinPath(joinPath(folder, inner), format.settles));
     // A lockfile above that has nothing of this package is none of its sources.
     if (roots.length === 0 && !this.#isInside(folder)) return;
     if (reading.packages.length === 0) return;
@@ -192,7 +183,7 @@ class GraphBuilder {
     const folder = parentOf(path);
     if (!this.#isInside(folder)) return;
     const inner = folder.slice(this.#input.folder === '' ? 0 : this.#input.folder.length + 1);
-    const type = types[ecosystem] ?? 'generic';
+    const type = purlTypeOf(ecosystem);
     if (vendored.test(`${inner}/`) && manifest.name !== null) {
       const one = lockedPackage({
         key: path,
@@ -369,17 +360,4 @@ function exactVersion(range: string): string | null {
 
 function isWithin(folder: string, outer: string): boolean {
   return outer === '' || folder === outer || folder.startsWith(`${outer}/`);
-}
-
-function parentOf(path: string): string {
-  return path.includes('/') ? path.slice(0, path.lastIndexOf('/')) : '';
-}
-
-function joinFolder(folder: string, name: string): string {
-  const parts = folder === '' ? [] : folder.split('/');
-  for (const part of name.split('/')) {
-    if (part === '..') parts.pop();
-    else if (part !== '' && part !== '.') parts.push(part);
-  }
-  return parts.join('/');
 }

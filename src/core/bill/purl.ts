@@ -3,6 +3,20 @@ import { PackageURL } from 'packageurl-js';
 /** Package types of the package URL specification that are written here. */
 export type PurlType = 'npm' | 'pypi' | 'cargo' | 'golang' | 'maven' | 'nuget' | 'deb' | 'generic';
 
+const types: Readonly<Record<string, PurlType>> = {
+  node: 'npm',
+  python: 'pypi',
+  rust: 'cargo',
+  go: 'golang',
+  jvm: 'maven',
+  dotnet: 'nuget',
+};
+
+/** The type of an ecosystem's packages; `generic` for one without a registry of its own. */
+export function purlTypeOf(ecosystem: string): PurlType {
+  return types[ecosystem] ?? 'generic';
+}
+
 /**
  * A package URL (purl specification, "Rules for each purl component"), normalised for its type.
  * @param name as the ecosystem writes it: `@scope/name`, `group:artifact`, `module/path`.

@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
 import { digestLengths } from './digest.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { any, type BillProblem, checkShape, flag, listOf, number, oneOf, record, text, textLike } from './problem.ts';
@@ -211,7 +211,7 @@ function checkReferences(document: Json): BillProblem[] {
   const found: BillProblem[] = [];
   const known = new Set(['SPDXRef-DOCUMENT']);
   for (const part of ['packages', 'files', 'snippets'] as const)
-    for (const [index, one] of list(document[part]).entries()) {
+    for (const [index, one] of objectsOf(document[part]).entries()) {
       const id = textOf(one['SPDXID']);
       if (id !== null && known.has(id))
         found.push({ pointer: `/${part}/${index}/SPDXID`, message: `${id} is there twice` });
@@ -220,7 +220,7 @@ function checkReferences(document: Json): BillProblem[] {
   const isThere = (id: unknown) =>
     typeof id !== 'string' || known.has(id) || id.startsWith('DocumentRef-') || id === 'NONE' || id === 'NOASSERTION';
   let describes = Array.isArray(document['documentDescribes']) && document['documentDescribes'].length > 0;
-  for (const [index, one] of list(document['relationships']).entries()) {
+  for (const [index, one] of objectsOf(document['relationships']).entries()) {
     if (one['relationshipType'] === 'DESCRIBES' || one['relationshipType'] === 'DESCRIBED_BY') describes = true;
     for (const field of ['spdxElementId', 'relatedSpdxElement'] as const)
       if (!isThere(one[field]))
@@ -234,16 +234,16 @@ function checkReferences(document: Json): BillProblem[] {
 }
 
 function checkContents(document: Json): BillProblem[] {
-  const refs = new Set(list(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
-  const files = new Map(list(document['files']).map((one) => [String(one['SPDXID']), one]));
+  const refs = new Set(objectsOf(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
+  const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), one]));
   const owned = new Map<string, string[]>();
-  for (const { spdxElementId, relationshipType, relatedSpdxElement } of list(document['relationships']))
+  for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships']))
     if (relationshipType === 'CONTAINS' && files.has(String(relatedSpdxElement))) {
       const own = owned.get(String(spdxElementId)) ?? [];
       own.push(String(relatedSpdxElement));
       owned.set(String(spdxElementId), own);
     }
-  const packages = list(document['packages']).flatMap((one, index) => [
+  const packages = objectsOf(document['packages']).flatMap((one, index) => [
     ...licenceProblems(
       one,
       ['licenseConcluded', 'licenseDeclared', 'licenseInfoFromFiles'],
@@ -254,11 +254,11 @@ function checkContents(document: Json): BillProblem[] {
     ...purlProblems(one, `/packages/${index}`),
     ...codeProblems(one, `/packages/${index}`, owned, files),
   ]);
-  const inFiles = list(document['files']).flatMap((one, index) => [
+  const inFiles = objectsOf(document['files']).flatMap((one, index) => [
     ...licenceProblems(one, ['licenseConcluded', 'licenseInfoInFiles'], `/files/${index}`, refs),
     ...digestProblems(one, `/files/${index}`),
     // §8.4.1: a SHA-1 is mandatory for every file.
-    ...(list(one['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
+    ...(objectsOf(one['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
       ? []
       : [{ pointer: `/files/${index}/checksums`, message: 'it has no SHA1' }]),
   ]);
@@ -291,7 +291,7 @@ const lengths: Readonly<Record<string, number>> = Object.fromEntries(
 );
 
 function digestProblems(one: Json, pointer: string): BillProblem[] {
-  return list(one['checksums']).flatMap(({ algorithm, checksumValue }, index): BillProblem[] => {
+  return objectsOf(one['checksums']).flatMap(({ algorithm, checksumValue }, index): BillProblem[] => {
     const length = lengths[String(algorithm)];
     if (length === undefined || typeof checksumValue !== 'string' || checksumValue.length === length) return [];
     return [
@@ -304,7 +304,7 @@ function digestProblems(one: Json, pointer: string): BillProblem[] {
 }
 
 function purlProblems(one: Json, pointer: string): BillProblem[] {
-  return list(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): BillProblem[] => {
+  return objectsOf(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): BillProblem[] => {
     const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
     return problem === null
       ? []
@@ -343,7 +343,7 @@ function codeProblems(
       ? []
       : [{ pointer, message: 'files were analysed, and it has no `packageVerificationCode` (§7.9)' }];
   const sha1 = counted.map((file) => ({
-    sha1: String(list(file['checksums']).find(({ algorithm }) => algorithm === 'SHA1')?.['checksumValue'] ?? ''),
+    sha1: String(objectsOf(file['checksums']).find(({ algorithm }) => algorithm === 'SHA1')?.['checksumValue'] ?? ''),
   }));
   const right = verificationCode(sha1);
   return right === code
@@ -354,8 +354,4 @@ function codeProblems(
           message: `it is ${code}, and that of its ${counted.length} files is ${right}`,
         },
       ];
-}
-
-function list(value: unknown): Json[] {
-  return Array.isArray(value) ? value.map(objectOf) : [];
 }

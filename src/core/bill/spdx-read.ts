@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
 import {
   type Bill,
   type BillFile,
@@ -26,11 +26,11 @@ const reversed: Readonly<Record<string, DependencyKind>> = {
 /** A bill from an SPDX 2.x document in JSON, of whoever wrote it; what is not understood is left out. */
 export function readSpdx(document: Json): Bill {
   const ids = new Map<string, string>();
-  const packages = list(document['packages']);
+  const packages = objectsOf(document['packages']);
   for (const one of packages)
     ids.set(String(one['SPDXID']), String(one['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
   const texts = new Map(
-    list(document['hasExtractedLicensingInfos']).map((one) => [
+    objectsOf(document['hasExtractedLicensingInfos']).map((one) => [
       String(one['licenseId']),
       textOf(one['extractedText']) ?? textOf(one['name']),
     ]),
@@ -40,11 +40,11 @@ export function readSpdx(document: Json): Bill {
     if (text === null || text === 'NOASSERTION' || text === 'NONE') return null;
     return texts.get(text) ?? text;
   };
-  const files = new Map(list(document['files']).map((one) => [String(one['SPDXID']), toFile(one, licenceOf)]));
+  const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), toFile(one, licenceOf)]));
   const owned = new Map<string, BillFile[]>();
   const relations: BillRelation[] = [];
   const subjects = [document['documentDescribes'] ?? []].flat().map((one) => ids.get(String(one)) ?? '');
-  for (const { spdxElementId, relationshipType, relatedSpdxElement } of list(document['relationships'])) {
+  for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships'])) {
     const [a, b, type] = [String(spdxElementId), String(relatedSpdxElement), String(relationshipType)];
     const [from, to] = [ids.get(a), ids.get(b)];
     if (type === 'DESCRIBES' && to !== undefined) subjects.push(to);
@@ -92,7 +92,9 @@ function toPackage(
   licenceOf: (value: unknown) => string | null,
 ): BillPackage {
   const purpose = one['primaryPackagePurpose'];
-  const purl = list(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.['referenceLocator'];
+  const purl = objectsOf(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.[
+    'referenceLocator'
+  ];
   const known = (value: unknown) => (value === 'NOASSERTION' || value === 'NONE' ? null : textOf(value));
   return billPackage({
     id,
@@ -119,7 +121,7 @@ function toPackage(
 }
 
 function digestsOf(one: Json): Digest[] {
-  return list(one['checksums']).flatMap(
+  return objectsOf(one['checksums']).flatMap(
     ({ algorithm, checksumValue }) => hexDigest(String(algorithm), String(checksumValue)) ?? [],
   );
 }
@@ -136,8 +138,4 @@ function toFile(one: Json, licenceOf: (value: unknown) => string | null): BillFi
     licences: [one['licenseInfoInFiles'] ?? []].flat().flatMap((each) => licenceOf(each) ?? []),
     copyright: copyright === 'NOASSERTION' || copyright === 'NONE' ? null : copyright,
   };
-}
-
-function list(value: unknown): Json[] {
-  return Array.isArray(value) ? value.map(objectOf) : [];
 }

@@ -1,3 +1,4 @@
+import { quotePattern } from '../text/quote-pattern.ts';
 import { placeShapes } from './place-shapes.ts';
 import { secretShapes } from './secret-shapes.ts';
 import type { Mark, Shape } from './shape.ts';
@@ -35,7 +36,7 @@ export class MarkScanner {
       this.#shapes.set(shape.anchor, [...(this.#shapes.get(shape.anchor) ?? []), shape]);
     // Of anchors that begin alike the longer one comes first.
     const anchors = [...this.#shapes.keys()].sort((a, b) => b.length - a.length);
-    this.#anchors = new RegExp(anchors.map(quote).join('|'), 'g');
+    this.#anchors = new RegExp(anchors.map(quotePattern).join('|'), 'g');
   }
 
   chunk(path: string, chunk: Uint8Array, isFirst: boolean): void {
@@ -80,8 +81,4 @@ function countLines(bytes: Buffer): number {
   let count = 0;
   for (let at = bytes.indexOf(10); at !== -1; at = bytes.indexOf(10, at + 1)) count++;
   return count;
-}
-
-function quote(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\/]/g, '\\$&');
 }

@@ -1,3 +1,4 @@
+import { quotePattern } from '../text/quote-pattern.ts';
 import type { Shape } from './shape.ts';
 
 /** People and machines that texts name when they mean anybody's. */
@@ -23,7 +24,7 @@ export function placeShapes(own: readonly string[]): Shape[] {
         anchor: place,
         before: 0,
         // A place that ends with a hyphen is the beginning of a name.
-        pattern: new RegExp(place.endsWith('-') ? `^${quote(place)}\\w+` : `^${quote(place)}(?![\\w.-])`),
+        pattern: new RegExp(place.endsWith('-') ? `^${quotePattern(place)}\\w+` : `^${quotePattern(place)}(?![\\w.-])`),
         what: place,
       }),
     ),
@@ -31,8 +32,4 @@ export function placeShapes(own: readonly string[]): Shape[] {
     generic('/Users/', /^\/Users\/([A-Za-z][\w.-]{0,31})\/[\w.@-]+(?:\/[\w.@-]+)*/),
     generic(':\\', /^[A-Za-z]:\\\\?Users\\\\?([A-Za-z][\w.-]{0,31})\\\\?[\w.@-]+/),
   ];
-}
-
-function quote(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 }

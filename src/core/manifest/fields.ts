@@ -7,3 +7,8 @@ export function textOf(value: unknown): string | null {
 export function objectOf(value: unknown): Readonly<Record<string, unknown>> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
 }
+
+/** The objects of a list, none when it is no list. */
+export function objectsOf(value: unknown): Readonly<Record<string, unknown>>[] {
+  return Array.isArray(value) ? value.map(objectOf) : [];
+}

@@ -1,3 +1,4 @@
+import { joinPath, parentOf } from '../contents/inner-path.ts';
 import { type Consumer, consumers } from '../contents/picks.ts';
 import type { ScriptFacts } from '../facts/script.ts';
 import { objectOf, textOf } from '../manifest/fields.ts';
@@ -140,21 +141,6 @@ function throughFolder(path: string, one: NodePackage): string | null {
     if (one.has(`${target}/index.js`)) return `${target}/index.js`;
   }
   return endings.map((ending) => `${inside}index${ending}`).find(one.has) ?? null;
-}
-
-function parentOf(path: string): string {
-  return path.includes('/') ? path.slice(0, path.lastIndexOf('/')) : '';
-}
-
-/** A path from a folder, `.` and `..` worked out; what climbs out of the package keeps its `..`. */
-export function joinPath(folder: string, relative: string): string {
-  const parts: string[] = folder === '' ? [] : folder.split('/');
-  for (const part of relative.split('/')) {
-    if (part === '' || part === '.') continue;
-    if (part === '..' && parts.length > 0 && parts.at(-1) !== '..') parts.pop();
-    else parts.push(part);
-  }
-  return parts.join('/');
 }
 
 /** Scripts of a package by path. */

@@ -171,7 +171,7 @@ it('reads a POM with what its parent settles, and says what it cannot know', () 
     '<project><groupId>example</groupId><version>1</version><properties><store.version>2.1.0</store.version></properties><dependencyManagement><dependencies><dependency><groupId>example</groupId><artifactId>cache</artifactId><version>1.2.0</version></dependency></dependencies></dependencyManagement></project>';
   const dependency = (artifact: string, inner: string) =>
     `<dependency><groupId>example</groupId><artifactId>${artifact}</artifactId>${inner}</dependency>`;
-  const text = `<project><parent><groupId>example</groupId><artifactId>parent</artifactId><version>1</version></parent><artifactId>tides</artifactId><dependencies>${dependency('store', '<version>${store.version}</version>')}${dependency('cache', '')}${dependency('tool', '<version>1.0</version><scope>test</scope>')}${dependency('open', '<version>[1,2)</version>')}</dependencies></project>`;
+  const text = `<project><parent><groupId>example</groupId><artifactId>parent</artifactId><version>1</version></parent><artifactId>tides</artifactId><dependencies>${dependency('store', `<version>\${store.version}</version>`)}${dependency('cache', '')}${dependency('tool', '<version>1.0</version><scope>test</scope>')}${dependency('open', '<version>[1,2)</version>')}</dependencies></project>`;
   const reading = read('pom.xml', text, { beside: (name) => (name === '../pom.xml' ? parent : null) });
 
   expect(summary(reading)).toEqual([

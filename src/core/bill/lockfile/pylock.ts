@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
 import { normaliseName } from '../../manifest/pyproject-toml.ts';
 import { parseToml } from '../../manifest/toml.ts';
 import { hexDigest } from '../digest.ts';
@@ -8,7 +8,7 @@ import { type DependencyReader, lockedPackage } from './reading.ts';
 export const readPylock: DependencyReader = (text, { file, manifests }) => {
   const lock = parseToml(text, file);
   if (!/^1\./.test(String(lock['lock-version'] ?? ''))) return null;
-  const entries = list(lock['packages']);
+  const entries = objectsOf(lock['packages']);
   const keyOf = (entry: Readonly<Record<string, unknown>>) =>
     `${normaliseName(textOf(entry['name']) ?? '')}@${textOf(entry['version']) ?? ''}`;
   const find = (wanted: Readonly<Record<string, unknown>>) => {
@@ -21,13 +21,13 @@ export const readPylock: DependencyReader = (text, { file, manifests }) => {
     return found === undefined ? null : keyOf(found);
   };
   const packages = entries.map((entry) => {
-    const files = [...list(entry['wheels']), objectOf(entry['sdist']), objectOf(entry['archive'])];
+    const files = [...objectsOf(entry['wheels']), objectOf(entry['sdist']), objectOf(entry['archive'])];
     const digests = files.flatMap((one) =>
       Object.entries(objectOf(one['hashes'])).flatMap(
         ([algorithm, value]) => hexDigest(algorithm, String(value)) ?? [],
       ),
     );
-    const needs = list(entry['dependencies']).flatMap((one) => {
+    const needs = objectsOf(entry['dependencies']).flatMap((one) => {
       const key = find(one);
       return key === null ? [] : [{ key, kind: 'run' as const }];
     });
@@ -60,7 +60,3 @@ export const readPylock: DependencyReader = (text, { file, manifests }) => {
       .map(({ name }) => `${file} gives no version for ${name}`),
   };
 };
-
-function list(value: unknown): Readonly<Record<string, unknown>>[] {
-  return Array.isArray(value) ? value.map(objectOf) : [];
-}

@@ -1,3 +1,4 @@
+import { quotePattern } from '../../text/quote-pattern.ts';
 import { filesIn, insidePath, type RawFinding, type Rule } from '../rule.ts';
 
 type Junk = { readonly pattern: RegExp; readonly what: string };
@@ -48,7 +49,7 @@ export const junk: Rule = {
     const isSelf =
       name === null
         ? null
-        : new RegExp(`(?:^|/)${quote(name)}-v?\\d[^/]*\\.(?:tgz|tar\\.gz|whl|zip|jar|nupkg|deb)$`, 'i');
+        : new RegExp(`(?:^|/)${quotePattern(name)}-v?\\d[^/]*\\.(?:tgz|tar\\.gz|whl|zip|jar|nupkg|deb)$`, 'i');
     return filesIn(artifact).flatMap(({ path }): RawFinding[] => {
       const inside = insidePath(path, prefix);
       if (isSelf?.test(inside.replace(/[_-]/g, (mark) => (mark === '_' ? '.' : mark))) === true)
@@ -59,7 +60,3 @@ export const junk: Rule = {
     });
   },
 };
-
-function quote(text: string): string {
-  return text.replace(/[+*?^${}()|[\]\\]/g, '\\$&');
-}

@@ -1,3 +1,4 @@
+import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { linkLeaves } from '../../contents/safe-path.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -20,18 +21,9 @@ export const leavingLink: Rule = {
         return [{ path, message: `it is a link that leaves, to ${linkname}` }];
       if (withoutLinks.has(form))
         return [{ path, message: `it is a link to ${linkname}, and installers of this form leave links out` }];
-      const target = resolve(path, linkname, type === 'hardlink');
+      const target = joinPath(type === 'hardlink' ? '' : parentOf(path), linkname);
       const isThere = paths.has(target) || [...paths].some((one) => one.startsWith(`${target}/`));
       return isThere ? [] : [{ path, message: `it is a link to ${linkname}, which is not inside` }];
     });
   },
 };
-
-function resolve(path: string, linkname: string, isHardlink: boolean): string {
-  const parts = isHardlink ? [] : path.split('/').slice(0, -1);
-  for (const part of linkname.split('/')) {
-    if (part === '..') parts.pop();
-    else if (part !== '' && part !== '.') parts.push(part);
-  }
-  return parts.join('/');
-}

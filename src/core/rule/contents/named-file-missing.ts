@@ -1,5 +1,5 @@
 import picomatch from 'picomatch';
-import { joinPath } from '../../surface/node-package.ts';
+import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
 
 export const namedFileMissing: Rule = {
@@ -14,7 +14,7 @@ export const namedFileMissing: Rule = {
     const all = new Set(entries.map(({ path }) => path));
     const maps = facts.marks.flatMap(({ kind, path, what, line }): RawFinding[] => {
       if (kind !== 'map' || /^(?:data|https?|blob):/.test(what) || !/\.(?:[cm]?js|css)$/.test(path)) return [];
-      const target = joinPath(path.slice(0, Math.max(0, path.lastIndexOf('/'))), decode(what));
+      const target = joinPath(parentOf(path), decode(what));
       return all.has(target) ? [] : [{ path, message: `line ${line} names the map ${what}, which is not inside` }];
     });
     const files = form === 'npm-tarball' && manifest !== null ? manifest.json['files'] : null;

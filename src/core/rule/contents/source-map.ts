@@ -1,4 +1,4 @@
-import { joinPath } from '../../surface/node-package.ts';
+import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const sourceMap: Rule = {
@@ -13,7 +13,7 @@ export const sourceMap: Rule = {
     const found = [...facts.maps].flatMap(([path, map]): RawFinding[] => {
       if (map === null) return [{ path, message: unreadable }];
       if (map.hasContent || map.sources.length === 0) return [];
-      const folder = path.includes('/') ? path.slice(0, path.lastIndexOf('/')) : '';
+      const folder = parentOf(path);
       const missing = map.sources.filter(
         (source) => !/^[a-z][\w+.-]*:/i.test(source) && !paths.has(joinPath(folder, source)),
       );

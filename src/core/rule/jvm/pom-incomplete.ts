@@ -8,7 +8,7 @@ export const pomIncomplete: Rule = {
   what: 'A POM has what public repositories ask for, and resolves without anything else of this machine',
   why: 'Most public repositories refuse a POM without name, description, address, licence, developers and source',
   fix: 'Add the elements; write versions out instead of naming properties that are not in the file',
-  example: 'a POM without <licenses>, or with <version>${revision}</version>',
+  example: 'a POM without <licenses>',
   check: ({ form, manifest, texts }) => {
     if (form !== 'pom' || manifest === null) return [];
     const { path, common } = manifest;

@@ -1,6 +1,7 @@
+import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { pickFiles } from '../../contents/picks.ts';
 import { declaredNames, exportedNames } from '../../surface/exported-names.ts';
-import { consumerOf, joinPath, resolveUse } from '../../surface/node-package.ts';
+import { consumerOf, resolveUse } from '../../surface/node-package.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 import { type NodeView, nodeViewOf } from './node-view.ts';
 
@@ -74,7 +75,7 @@ function locateCode(specifier: string, from: string, view: NodeView): string | n
 /** Declarations stand beside the code that a specifier names (TypeScript handbook, "Modules - Reference"). */
 function locateTypes(specifier: string, from: string, { one }: NodeView): string | null {
   if (!/^\.{1,2}(?:\/|$)/.test(specifier)) return null;
-  const path = joinPath(from.includes('/') ? from.slice(0, from.lastIndexOf('/')) : '', specifier);
+  const path = joinPath(parentOf(from), specifier);
   const plain = path.replace(/(?:\.d)?\.([cm]?)[jt]sx?$/, '');
   const marks = /\.([cm])[jt]s$/.exec(path)?.[1];
   const endings =
