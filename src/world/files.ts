@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 
 /** Text of a file, or null when there is none. */
 export async function readTextIfThere(file: string): Promise<string | null> {
@@ -23,11 +24,11 @@ export async function exists(file: string): Promise<boolean> {
   }
 }
 
-/** Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. */
+/** Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. @throws FILE_UNWRITABLE */
 export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o644): Promise<void> {
-  await mkdir(path.dirname(file), { recursive: true });
   const temporary = `${file}.${randomBytes(6).toString('hex')}.tmp`;
   try {
+    await mkdir(path.dirname(file), { recursive: true });
     const handle = await open(temporary, 'wx', mode);
     try {
       await handle.writeFile(content);
@@ -37,9 +38,33 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
     }
     await rename(temporary, file);
   } catch (error) {
-    await rm(temporary, { force: true });
-    throw error;
+    await rm(temporary, { force: true }).catch(() => {});
+    throw unwritable(error, file);
   }
+}
+
+const unwritableCodes: ReadonlySet<string> = new Set([
+  'EACCES',
+  'EPERM',
+  'EROFS',
+  'ENOTDIR',
+  'EISDIR',
+  'EEXIST',
+  'ENOSPC',
+  'ENAMETOOLONG',
+]);
+
+/** What the system says of a place that cannot be written, as an error of ours; anything else stays as it is. */
+function unwritable(error: unknown, file: string): unknown {
+  const { code, message } = error as NodeJS.ErrnoException;
+  if (!unwritableCodes.has(code ?? '')) return error;
+  return new BevelstoneError('FILE_UNWRITABLE', {
+    message: `${file} cannot be written`,
+    why: message,
+    fix: 'Name a folder that can be written, with room left',
+    where: { file },
+    cause: error,
+  });
 }
 
 /** Whether the error says that a file or folder is not there. */

@@ -107,7 +107,7 @@ describe('the bill of a folder', () => {
     expect(JSON.stringify(cdx)).toContain('pkg:pypi/cache@1.2.0');
     expect(JSON.stringify(cdx)).toContain('pkg:npm/tables@0.3.0');
     expect(shown.stdout).toMatch(
-      /tides\.lock\s+.*found and not read[\s\S]*unknown {2}package\.json leaves open which version of store/,
+      /tides\.lock\s+.*not read[\s\S]*tides\.lock was found and not read[\s\S]*unknown {2}package\.json leaves open which version of store/,
     );
   });
 
@@ -163,6 +163,7 @@ it.each([
   [['bill', 'write', 'nowhere'], 'FILE_NOT_FOUND', 2],
   [['bill', 'write', 'broken.json'], 'ARCHIVE_UNKNOWN', 3],
   [['bill', 'merge', 'broken.json', '--to', 'x.json'], 'BILL_UNREADABLE', 2],
+  [['bill', 'write', '.', '--to', 'broken.json/x'], 'FILE_UNWRITABLE', 2],
 ])('%j ends with %s', async (args, code, exitCode) => {
   const folder = temporaryFolder();
   write(folder, { 'broken.json': '{"a": 1}' });

@@ -14,7 +14,7 @@ export function renderWritten({ bills, sources, unknown }: BillsWritten, screen:
     one.path,
     ...(one.unread === null
       ? [show(one.direct), show(one.indirect), show(one.withoutLicence), show(one.withoutDigest), one.format]
-      : [none, none, none, none, `found and not read: ${one.unread}`]),
+      : [none, none, none, none, 'not read']),
   ]);
   const number = (title: string) => ({ title, align: 'right' as const });
   const columns = [

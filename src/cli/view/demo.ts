@@ -28,7 +28,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     ...skippedLines(demo, screen),
     step('bevelstone build', renderBuild(demo.build, screen)),
     step('bevelstone verify', renderVerification(demo.verification, screen, null)),
-    step('bevelstone bill write', renderWritten(demo.bills, screen)),
+    step('bevelstone bill write', renderWritten(inside(demo), screen)),
     step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,
@@ -50,4 +50,9 @@ function skippedLines({ missing }: Demo, screen: Screen): string[] {
 /** The `result` of `demo --json`. */
 export function demoJson({ folder, store, missing, publication, visit }: Demo): unknown {
   return { folder, store, skipped: missing, releases: publication.releases, visit };
+}
+
+/** The bills as somebody in the demo's folder would see them. */
+function inside({ bills, folder }: Demo): Demo['bills'] {
+  return { ...bills, bills: bills.bills.map((one) => ({ ...one, file: path.relative(folder, one.file) })) };
 }

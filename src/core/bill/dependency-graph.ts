@@ -208,35 +208,25 @@ class GraphBuilder {
         unread: null,
       });
     }
-    const open = manifest.dependencies.filter(({ name }) => !this.#input.own.has(name) && !this.#isKnown(type, name));
-    for (const { name, kind } of manifest.dependencies)
-      if (this.#input.own.has(name)) this.#relate(this.#root, this.#addOwn(type, name), kind);
-    if (this.#settled.has(path) || open.length === 0) return;
-    for (const { name, range, kind } of open) {
+    const own = manifest.dependencies.filter(({ name }) => this.#input.own.has(name));
+    for (const { name, kind } of own) this.#relate(this.#root, this.#addOwn(type, name), kind);
+    const open = this.#settled.has(path)
+      ? []
+      : manifest.dependencies.filter(({ name }) => !this.#input.own.has(name) && !this.#isKnown(type, name));
+    const ids = open.map(({ name, range, kind }) => {
       const version = exactVersion(range);
-      if (version === null)
-        this.#unknown.add(`${path} leaves open which version of ${name} is meant (${range === '' ? 'any' : range})`);
-      const one = lockedPackage({
-        key: name,
-        type,
-        name,
-        version,
-        comment: range === '' || version !== null ? null : `asked for as ${range}`,
-      });
-      this.#relate(this.#root, this.#add(one, path, folder), kind);
-    }
-    const withoutLicence = open.filter(
-      ({ name }) => this.#packages.get(this.#idOf(type, name, null))?.licence === null,
-    ).length;
-    this.#sources.push({
-      path,
-      format: 'manifest',
-      direct: open.length,
-      indirect: 0,
-      withoutLicence,
-      withoutDigest: open.length,
-      unread: null,
+      const wanted = range === '' ? 'any' : range;
+      if (version === null) this.#unknown.add(`${path} leaves open which version of ${name} is meant (${wanted})`);
+      const comment = range === '' || version !== null ? null : `asked for as ${range}`;
+      const id = this.#add(lockedPackage({ key: name, type, name, version, comment }), path, folder);
+      this.#relate(this.#root, id, kind);
+      return id;
     });
+    const direct = own.length + open.length;
+    if (direct === 0) return;
+    const withoutLicence = ids.filter((id) => this.#packages.get(id)?.licence === null).length;
+    const format = open.length === 0 ? 'workspace' : 'manifest';
+    this.#sources.push({ path, format, direct, indirect: 0, withoutLicence, withoutDigest: direct, unread: null });
   }
 
   /** Whether a lockfile of another shape has settled it. */

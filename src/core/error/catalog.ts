@@ -20,6 +20,7 @@ export const errorCatalog = {
   PACKAGE_NOT_FOUND: { exitCode: 2, summary: 'No package of this name or no manifest in its folder' },
   MANIFEST_INVALID: { exitCode: 2, summary: 'A manifest cannot be read' },
   FILE_NOT_FOUND: { exitCode: 2, summary: 'A file named on the command line is not there' },
+  FILE_UNWRITABLE: { exitCode: 2, summary: 'A file cannot be written where it should be' },
   ENVIRONMENT_MISSING: { exitCode: 2, summary: 'An environment variable that the configuration refers to is not set' },
 
   GIT_FAILED: { exitCode: 1, summary: 'git answered with an error' },

@@ -345,6 +345,7 @@ describe('dependencies of a package', () => {
       ['package-lock.json', 1, true],
       ['packages/gauges/tide.lock', 0, false],
       ['packages/gauges/tools/go.mod', 1, true],
+      ['packages/gauges/package.json', 1, true],
       ['packages/gauges/vendor/tables/package.json', 1, true],
       ['packages/gauges/plot/pyproject.toml', 1, true],
     ]);
