@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { judgeLicence } from '../../../src/core/licence/policy.ts';
 import type { RuleSettings } from '../../../src/core/rule/rule.ts';
@@ -77,4 +79,13 @@ describe('a licence policy', () => {
   it('allows what nobody lists when nothing is listed as allowed', () => {
     expect(judgeLicence('ISC', { allow: [], refuse: ['AGPL-*'], ask: [] })).toBe('allow');
   });
+});
+
+it('is listed in the docs, rule by rule', () => {
+  const page = readFileSync(path.join(import.meta.dirname, '../../../docs/rules.md'), 'utf8');
+  const rows = [...page.matchAll(/^\| `([a-z/-]+)` \| (\w+) \| (.+) \|$/gm)].map((match) => match.slice(1));
+
+  expect(rows).toEqual(
+    Object.values(rules).map(({ id, severity, what }) => [id, severity, what.replaceAll('|', '\\|')]),
+  );
 });
