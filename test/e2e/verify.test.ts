@@ -234,3 +234,51 @@ itWith('dpkg-deb').each(['xz', 'gzip'])(
     expect(result.artifacts[0].findings.map(({ rule }: { rule: string }) => rule)).toContain('native/deb-conffile');
   },
 );
+
+it('compares with the last release on record: what is lost, what is new, how much it grew', async () => {
+  const w = await demoWorkspace();
+  await bevelstone(['build', ...nodePackages], { cwd: w.folder });
+  await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+  write(w.folder, {
+    'packages/gauges/src/table.js': `export const table = "${'4.2 m '.repeat(9000)}${Math.random()}";\n`,
+  });
+  w.git('rm', '--quiet', '--force', 'packages/gauges/README.md');
+  w.git('add', '--all');
+  w.git('commit', '--quiet', '-m', 'feat(gauges): a table of its own');
+  await bevelstone(['build', '-p', 'gauges'], { cwd: w.folder });
+
+  const { result } = await bevelstoneJson(['verify', '-p', 'gauges'], { cwd: w.folder });
+  const messages = result.artifacts[0].findings
+    .filter(({ rule }: { rule: string }) => rule === 'contents/lost-file')
+    .map(({ path: inside, message, severity }: { path: string; message: string; severity: string }) => [
+      severity,
+      inside,
+      message,
+    ]);
+
+  expect(messages).toEqual(
+    [
+      ['warn', 'README.md', 'was in 0.2.1 and is not inside any more'],
+      ['note', 'src/table.js', 'was not in 0.2.1'],
+    ].map(([severity, inside, message]) => [severity, inside, `it ${message}`]),
+  );
+});
+
+it('takes a whole folder of files together, and tells those that are none', async () => {
+  const folder = temporaryFolder();
+  const good = tarball(
+    folder,
+    'tidemark',
+    { exports: { types: './i.d.ts', default: './i.js' } },
+    { 'i.js': 'export {};', 'i.d.ts': 'export {};' },
+  );
+  write(folder, { 'notes.txt': 'tides' });
+
+  const both = await bevelstoneJson(['verify', good, 'notes.txt'], { cwd: folder });
+  const passed = await bevelstone(['verify', good], { cwd: folder });
+
+  expect(both.error).toMatchObject({ code: 'ARCHIVE_UNKNOWN', where: { file: path.join(folder, 'notes.txt') } });
+  expect(passed.stdout).toMatch(
+    /^= passed {3}tidemark-1\.0\.0\.tgz {2}npm-tarball\n\n= 1 artifact verified: nothing refused$/,
+  );
+});

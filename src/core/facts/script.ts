@@ -124,20 +124,13 @@ class ScriptReader {
         if (nameOf(one['local']) === 'require') this.#hasOwnRequire = true;
   }
 
-  #walk(node: AnyNode, scope: Scope): void {
-    this.#visit(node, scope);
-    const isFunction = /Function/.test(node.type);
-    // A bundle wraps each file in a function with a `require` of its own.
-    const inner = isFunction
-      ? { ...scope, inFunction: true, hasRequire: scope.hasRequire && !bindsRequire(node) }
-      : scope;
-    for (const key in node) {
-      const value = node[key];
-      if (value === null || typeof value !== 'object') continue;
-      const tried = node.type === 'TryStatement' && key === 'block' ? { ...inner, inTry: true } : inner;
-      if (Array.isArray(value)) {
-        for (const one of value) if (isNode(one)) this.#walk(one, tried);
-      } else if (isNode(value)) this.#walk(value, tried);
+  /** Every node in the order of the text. Without recursion: generated code nests as deep as a long sum has terms. */
+  #walk(top: AnyNode, scope: Scope): void {
+    const waiting: [AnyNode, Scope][] = [[top, scope]];
+    for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
+      this.#visit(...next);
+      const inside = childrenOf(...next);
+      while (inside.length > 0) waiting.push(inside.pop() as [AnyNode, Scope]);
     }
   }
 
@@ -230,6 +223,23 @@ class ScriptReader {
       this.#isComplete = false;
     }
   }
+}
+
+/** The nodes inside a node, each with what holds there. */
+function childrenOf(node: AnyNode, scope: Scope): [AnyNode, Scope][] {
+  // A bundle wraps each file in a function with a `require` of its own.
+  const inner = /Function/.test(node.type)
+    ? { ...scope, inFunction: true, hasRequire: scope.hasRequire && !bindsRequire(node) }
+    : scope;
+  const found: [AnyNode, Scope][] = [];
+  for (const key in node) {
+    const value = node[key];
+    if (value === null || typeof value !== 'object') continue;
+    const tried = node.type === 'TryStatement' && key === 'block' ? { ...inner, inTry: true } : inner;
+    if (isNode(value)) found.push([value, tried]);
+    else if (Array.isArray(value)) for (const one of value) if (isNode(one)) found.push([one, tried]);
+  }
+  return found;
 }
 
 function bindsRequire(node: AnyNode): boolean {

@@ -189,6 +189,11 @@ describe('an npm tarball that nearly breaks a rule', () => {
       ),
     ],
     ['node/module-syntax', npmArtifact({}, { 'package/src/unreached.js': 'module.exports = 1;' })],
+    ['node/types-missing', npmArtifact({ exports: { '.': './dist/tide.js', './package.json': './package.json' } })],
+    [
+      'node/entry-point-unusable',
+      npmArtifact({ exports: ['./dist/tide.js'], imports: { '#store': 'store' }, main: 'dist/tide.js' }),
+    ],
     [
       'node/types-disagree',
       npmArtifact(

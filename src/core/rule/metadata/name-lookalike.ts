@@ -12,13 +12,18 @@ export const nameLookalike: Rule = {
     const own = release?.name ?? manifest.common.name;
     const names = new Set([...others, ...(own === null ? [] : [own])]);
     const dependencies = manifest.common.dependencies.filter(({ kind }) => kind !== 'development');
-    return dependencies.flatMap(({ name }): RawFinding[] => {
-      if (names.has(name)) return [];
-      const near = [...names].find((one) => isLookalike(name, one));
-      return near === undefined
+    const twin = own === null ? undefined : others.find((one) => one !== own && isLookalike(own, one));
+    const found: RawFinding[] =
+      twin === undefined
         ? []
-        : [{ path: manifest.path, message: `it depends on ${name}, and this workspace makes ${near}` }];
-    });
+        : [{ path: manifest.path, message: `${own} is nearly ${twin}, which this workspace makes too` }];
+    for (const { name } of dependencies) {
+      if (names.has(name)) continue;
+      const near = [...names].find((one) => isLookalike(name, one));
+      if (near !== undefined)
+        found.push({ path: manifest.path, message: `it depends on ${name}, and this workspace makes ${near}` });
+    }
+    return found;
   },
 };
 
