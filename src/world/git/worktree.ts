@@ -1,6 +1,7 @@
 import { cp, lstat, mkdir, mkdtemp, readlink, realpath, rm, symlink } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { type GitPlace, git } from './run-git.ts';
 
 // The user's machine must not leak in (design page decisions): no attributes, line ends or modes of the user's own.
@@ -28,11 +29,32 @@ export type Checkout = {
  */
 export async function checkOut(place: GitPlace, commit: string, name = ''): Promise<Checkout> {
   return makeCheckout(place, name, async (folder) => {
-    await git(place, ['worktree', 'prune']);
-    await git(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
+    // What killed runs have left behind.
+    await inTurn(place, ['worktree', 'prune']);
+    await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
       env: { GIT_ATTR_NOSYSTEM: '1' },
     });
   });
+}
+
+const turns = new Map<string, Promise<unknown>>();
+
+/**
+ * Runs git on the list of worktrees, one after the other for a repository: a worktree that is half made looks like one that is
+ * gone, and the folder of the list is taken away with its last entry. Packages are built at the same time.
+ */
+async function inTurn(
+  place: GitPlace,
+  args: readonly string[],
+  options: Parameters<typeof git>[2] = {},
+): Promise<void> {
+  const before = turns.get(place.folder) ?? Promise.resolve();
+  const mine = before.then(() => git(place, args, options));
+  turns.set(
+    place.folder,
+    mine.catch(() => {}),
+  );
+  await mine;
 }
 
 /** Copies the working folder as it is: everything tracked and everything new, without what is ignored. */
@@ -55,13 +77,25 @@ async function copyOne(from: string, to: string, file: string): Promise<void> {
   else await cp(source, target);
 }
 
+/**
+ * Takes one worktree out of the repository's list. What cannot be taken out now, such as a folder that was never made, is
+ * forgotten by the next run.
+ */
+async function forget({ folder: repository, env }: GitPlace, worktree: string): Promise<void> {
+  try {
+    // A stopped run must clean up too, so this last question does not listen to the stop signal.
+    await inTurn({ folder: repository, env }, ['worktree', 'remove', '--force', worktree]);
+  } catch (error) {
+    if (!isBevelstoneError(error, 'GIT_FAILED')) throw error;
+  }
+}
+
 async function makeCheckout(place: GitPlace, name: string, fill: (folder: string) => Promise<void>): Promise<Checkout> {
   const outer = await realpath(await mkdtemp(path.join(tmpdir(), `bevelstone-${name}`)));
   const [folder, out] = [path.join(outer, 'checkout'), path.join(outer, 'out')];
   const remove = async () => {
+    await forget(place, folder);
     await rm(outer, { recursive: true, force: true, maxRetries: 3 });
-    // A stopped run must clean up too, so this last question does not listen to the stop signal.
-    await git({ folder: place.folder, env: place.env }, ['worktree', 'prune']);
   };
   const before = process.umask(0o022);
   try {
