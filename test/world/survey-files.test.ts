@@ -14,7 +14,7 @@ describe('a survey of files', () => {
   it('takes the digests of files of any size', async () => {
     const folder = temporaryFolder();
     const contents = sizes.map((size, index) => Buffer.alloc(size, index + 65));
-    contents.forEach((bytes, index) => writeFileSync(path.join(folder, `f${index}`), bytes));
+    for (const [index, bytes] of contents.entries()) writeFileSync(path.join(folder, `f${index}`), bytes);
 
     const found = await surveyFiles(
       folder,
