@@ -1,5 +1,5 @@
 // A bill of a folder against sha256sum and sha1sum of the same files; verifying a large archive against tar -tzf.
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -33,5 +33,19 @@ const results = [
     2,
   ),
 ];
+const hook = path.join(import.meta.dirname, 'peak-memory.cjs');
+for (const [title, args] of [
+  ['bill write', ['bill', 'write', 'tree', '--to', 'bills']],
+  ['verify', ['verify', 'tree.tar.gz', '--json']],
+]) {
+  const { stderr } = spawnSync(process.execPath, ['-r', hook, program, ...args], {
+    cwd: top,
+    encoding: 'utf8',
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
+  const peak = Number(/^peak (\d+)$/m.exec(stderr)?.[1]);
+  console.log(`${title.padEnd(34)} ${peak} MB of memory at most, ${peak < 200 ? 'within' : 'OVER'} 200`);
+  results.push(peak < 200);
+}
 rmSync(top, { recursive: true });
 process.exitCode = results.every(Boolean) ? 0 : 1;
