@@ -1,4 +1,4 @@
-import { stat } from 'node:fs/promises';
+import { readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import type { Bill } from '../core/bill/bill.ts';
 import { type BillComparison, compareBills } from '../core/bill/compare-bills.ts';
@@ -7,7 +7,7 @@ import { type BillDocument, checkBill, formatBill, kindOfFileName, parseBill, re
 import { mergeBills } from '../core/bill/merge.ts';
 import type { BillProblem } from '../core/bill/problem.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { readTextIfThere, writeWhole } from '../world/files.ts';
+import { unreadableFile, writeWhole } from '../world/files.ts';
 import { billArtifact, billFolder } from './billed-artifact.ts';
 import type { Context } from './context.ts';
 
@@ -50,8 +50,9 @@ export function billRefusal({ file, problems, missing, extra, altered, against }
 
 async function compareWith(context: Context, bill: Bill, file: string, against: string): Promise<FileDifferences> {
   const place = path.resolve(context.folder, against);
-  const found = await stat(place).catch(() => null);
-  if (found === null) throw missingFile(against);
+  const found = await stat(place).catch((error) => {
+    throw unreadableFile(error, against) ?? error;
+  });
   const files = found.isDirectory() ? await billFolder(place) : (await billArtifact(place, () => false)).files;
   const differences = compareFiles(bill, found.isDirectory() ? null : path.basename(place), files);
   if (differences !== null) return differences;
@@ -100,16 +101,8 @@ export async function showBill(context: Context, file: string, against: string |
 
 async function readDocument(context: Context, file: string): Promise<BillDocument> {
   const place = path.resolve(context.folder, file);
-  const text = await readTextIfThere(place).catch(() => null);
-  if (text === null) throw missingFile(file);
-  return parseBill(text, file);
-}
-
-function missingFile(file: string): BevelstoneError {
-  return new BevelstoneError('FILE_NOT_FOUND', {
-    message: `${file} cannot be read`,
-    why: 'there is no such file',
-    fix: 'Check the path',
-    where: { file },
+  const text = await readFile(place, 'utf8').catch((error) => {
+    throw unreadableFile(error, file) ?? error;
   });
+  return parseBill(text, file);
 }

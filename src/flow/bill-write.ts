@@ -6,9 +6,8 @@ import { hexDigest } from '../core/bill/digest.ts';
 import { billFileName, formatBill } from '../core/bill/formats.ts';
 import { formatPurl, purlTypeOf } from '../core/bill/purl.ts';
 import type { BillKind } from '../core/config/config.ts';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
-import { isMissing, readTextIfThere, writeWhole } from '../world/files.ts';
+import { readTextIfThere, unreadableFile, writeWhole } from '../world/files.ts';
 import { resolveCommit } from '../world/git/repository.ts';
 import { listFiles } from '../world/list-files.ts';
 import {
@@ -196,14 +195,7 @@ async function billOfTarget(context: Context, target: string, shown: string): Pr
     const found = await stat(target);
     return found.isDirectory() ? await billOfFolder(context, target) : await billOfFile(context, target, found.mtime);
   } catch (cause) {
-    if (!isMissing(cause)) throw cause;
-    throw new BevelstoneError('FILE_NOT_FOUND', {
-      message: `${shown} cannot be read`,
-      why: 'there is no such file or folder',
-      fix: 'Check the path',
-      where: { file: shown },
-      cause,
-    });
+    throw unreadableFile(cause, shown) ?? cause;
   }
 }
 

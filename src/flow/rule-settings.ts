@@ -7,7 +7,7 @@ import type { Context } from './context.ts';
 import type { Workspace } from './workspace.ts';
 
 /** Settings for a file that nothing is known of. */
-export function plainSettings(context: Context): RuleSettings {
+export function plainSettings(context: Pick<Context, 'now'>): RuleSettings {
   return {
     require: [],
     forbid: [],

@@ -43,6 +43,27 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
   }
 }
 
+/** The error for a file that cannot be read, when that is what the system says; null for anything else. */
+export function unreadableFile(error: unknown, file: string): BevelstoneError | null {
+  const { code } = error as NodeJS.ErrnoException;
+  const why =
+    code === 'EISDIR'
+      ? 'it is a folder'
+      : code === 'EACCES'
+        ? 'permission is denied'
+        : isMissing(error)
+          ? 'there is no such file or folder'
+          : null;
+  if (why === null) return null;
+  return new BevelstoneError('FILE_NOT_FOUND', {
+    message: `${file} cannot be read`,
+    why,
+    fix: 'Check the path',
+    where: { file },
+    cause: error,
+  });
+}
+
 const unwritableCodes: ReadonlySet<string> = new Set([
   'EACCES',
   'EPERM',

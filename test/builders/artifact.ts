@@ -5,6 +5,7 @@ import { describeArtifact } from '../../src/core/describe/describe.ts';
 import { FactCollector } from '../../src/core/facts/collector.ts';
 import { readDeclarations } from '../../src/core/facts/declarations.ts';
 import type { Artifact, RuleSettings } from '../../src/core/rule/rule.ts';
+import { plainSettings } from '../../src/flow/rule-settings.ts';
 
 /** Files by path: text, bytes, or an entry with more to it. */
 export type TestFiles = Readonly<Record<string, string | Buffer | (Partial<ReadEntry> & { readonly text?: string })>>;
@@ -64,22 +65,8 @@ export function testArtifact(
 /** Settings that ask for nothing. */
 export function ruleSettings(more: Partial<RuleSettings> = {}): RuleSettings {
   return {
-    require: [],
-    forbid: [],
-    largest: null,
+    ...plainSettings({ now: () => new Date(1_780_000_000_000) }),
     growth: 2,
-    cLibrary: null,
-    java: null,
-    severities: {},
-    exceptions: [],
-    licences: null,
-    version: null,
-    release: null,
-    others: [],
-    last: null,
-    components: null,
-    browser: null,
-    now: 1_780_000_000,
     ...more,
   };
 }

@@ -159,6 +159,7 @@ it('merges, shows and compares bills', async () => {
 
 it.each([
   [['bill', 'check', 'none.json'], 'FILE_NOT_FOUND', 2],
+  [['bill', 'check', '.'], 'FILE_NOT_FOUND', 2],
   [['bill', 'check', 'broken.json'], 'BILL_UNREADABLE', 2],
   [['bill', 'write', 'nowhere'], 'FILE_NOT_FOUND', 2],
   [['bill', 'write', 'broken.json'], 'ARCHIVE_UNKNOWN', 3],
@@ -172,4 +173,37 @@ it.each([
 
   expect([run.error?.code, run.exitCode]).toEqual([code, exitCode]);
   expect(readdirSync(folder)).toEqual(['broken.json']);
+});
+
+it('shows a bill of anybody without their escapes, also one that is a single long chain', async () => {
+  const folder = temporaryFolder();
+  const components = Array.from({ length: 20_000 }, (_, index) => ({
+    type: 'library',
+    'bom-ref': `c${index}`,
+    name: `c${index}`,
+    version: '1\u001b[31m',
+  }));
+  const dependencies = components.map((_, index) => ({
+    ref: `c${index}`,
+    dependsOn: index === 0 ? [] : [`c${index - 1}`],
+  }));
+  const main = { type: 'library', 'bom-ref': 'top', name: 'top' };
+  const document = {
+    bomFormat: 'CycloneDX',
+    specVersion: '1.6',
+    metadata: { component: main },
+    components,
+    dependencies: [...dependencies, { ref: 'top', dependsOn: ['c19999'] }],
+  };
+  write(folder, {
+    'long.cdx.json': JSON.stringify(document),
+    'none.cdx.json': '{"bomFormat":"CycloneDX","specVersion":"1.6"}',
+  });
+
+  const shown = await bevelstone(['bill', 'show', 'long.cdx.json'], { cwd: folder });
+  const compared = await bevelstone(['bill', 'show', 'long.cdx.json', '--against', 'none.cdx.json'], { cwd: folder });
+
+  expect(shown.stdout.split('\n')[1]).toMatch(/^ {2}c19999 1\?\[31m {2}licence unknown$/);
+  expect(compared.stdout).toMatch(/^added\n {2}c0 1\?\[31m/);
+  expect(shown.stdout + compared.stdout).not.toContain('\u001b');
 });

@@ -1,4 +1,4 @@
-import type { Bill, BillPackage } from '../../core/bill/bill.ts';
+import { type Bill, type BillPackage, dependencyKinds } from '../../core/bill/bill.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { BillCheck, BillMerge, BillView } from '../../flow/bill-check.ts';
 import type { BillsWritten } from '../../flow/bill-write.ts';
@@ -88,6 +88,8 @@ export function renderBill(view: BillView, screen: Screen): string {
   return view.comparison === null ? renderTree(view.bill, screen) : renderChanges(view, screen);
 }
 
+const deepest = 20;
+
 function renderTree(bill: Bill, screen: Screen): string {
   const { colours } = screen;
   const byId = new Map(bill.packages.map((one) => [one.id, one]));
@@ -95,17 +97,18 @@ function renderTree(bill: Bill, screen: Screen): string {
   for (const { from, to, type } of bill.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
   const seen = new Set<string>();
   const lines: string[] = [];
-  const walk = (id: string, depth: number, kind: string) => {
+  // Without recursion: a bill of somebody else's may be one long chain.
+  const waiting = [...bill.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
+  for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
+    const { id, depth, kind } = next;
     const one = byId.get(id);
-    if (one === undefined) return;
+    if (one === undefined) continue;
     const isAgain = seen.has(id);
     seen.add(id);
-    lines.push(`${'  '.repeat(depth)}${describe(one, kind, isAgain, screen)}`);
-    if (isAgain) return;
-    const inner = [...(needs.get(id) ?? [])].sort((a, b) => rank(a.type) - rank(b.type));
-    for (const { to, type } of inner) walk(to, depth + 1, type);
-  };
-  for (const id of bill.subjects) walk(id, 0, '');
+    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe(one, kind, isAgain, screen)}`);
+    const inner = isAgain ? [] : [...(needs.get(id) ?? [])].sort((x, y) => rank(y.type) - rank(x.type));
+    for (const { to, type } of inner) waiting.push({ id: to, depth: depth + 1, kind: type });
+  }
   const rest = bill.packages.filter(({ id }) => !seen.has(id));
   if (rest.length > 0)
     lines.push(
@@ -120,7 +123,7 @@ function renderTree(bill: Bill, screen: Screen): string {
 }
 
 function rank(type: string): number {
-  return ['contains', 'generated-from', 'run', 'peer', 'optional', 'build', 'development'].indexOf(type);
+  return ['contains', 'generated-from', ...dependencyKinds].indexOf(type);
 }
 
 function describe(
@@ -160,7 +163,7 @@ function renderChanges({ comparison, against, file }: BillView, screen: Screen):
   if (comparison === null) return '';
   const { added, removed, upgraded, relicensed } = comparison;
   const named = ({ name, version, licence }: (typeof added)[number]) =>
-    `${cleanText(name)} ${version ?? ''}  ${screen.colours.dim(cleanText(licence ?? 'licence unknown'))}`;
+    `${cleanText(`${name} ${version ?? ''}`)}  ${screen.colours.dim(cleanText(licence ?? 'licence unknown'))}`;
   const changed = ({ name, before, after }: (typeof upgraded)[number]) =>
     `${cleanText(name)}  ${cleanText(before)} to ${cleanText(after)}`;
   const groups: [string, string[]][] = [

@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { unreadableFile } from '../files.ts';
 
 /** The error for an archive that is cut off, malformed or contradicts itself. */
 export function damaged(file: string, why: string, cause?: unknown): BevelstoneError {
@@ -47,14 +48,7 @@ export function translateReadError(error: unknown, file: string): unknown {
   const { code, message } = error as NodeJS.ErrnoException;
   // A slip of our own is not the archive's.
   if ((error instanceof TypeError || error instanceof ReferenceError) && code === undefined) return error;
-  if (code === 'ENOENT' || code === 'ENOTDIR' || code === 'EISDIR' || code === 'EACCES') {
-    return new BevelstoneError('FILE_NOT_FOUND', {
-      message: `${file} cannot be read`,
-      why: code === 'EISDIR' ? 'it is a folder' : code === 'EACCES' ? 'permission is denied' : 'there is no such file',
-      fix: 'Check the path',
-      where: { file },
-      cause: error,
-    });
-  }
+  const unreadable = unreadableFile(error, file);
+  if (unreadable !== null) return unreadable;
   return damaged(file, message ?? 'it cannot be read', error);
 }

@@ -92,7 +92,7 @@ describe('an artifact that breaks', () => {
     ['contents/named-file-missing', npmArtifact({ files: ['dist', 'types'] }), /lists types/],
     [
       'contents/build-path',
-      npmArtifact({}, { 'package/dist/a.js': 'const from = "/home/harbour7/work/tide.ts";\n' }),
+      npmArtifact({}, { 'package/dist/a.js': 'const from = "/home/harbour7/tides/tide.ts";\n' }),
       /line 1 names \/home\/harbour7/,
     ],
     [

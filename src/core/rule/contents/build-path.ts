@@ -11,7 +11,7 @@ export const buildPath: Rule = {
   what: 'No path of the build machine is in shipped code, maps, run paths or debug information',
   why: 'It tells who built it and where, makes every build different, and points debuggers to nowhere',
   fix: 'Map paths away in the build (a prefix map for compilers, relative sources for maps) and strip what is left',
-  example: '/home/harbour/work/tidemark/src/tide.ts in dist/tide.js.map',
+  example: '/home/harbour/tidemark/src/tide.ts in dist/tide.js.map',
   check: ({ facts, binaries }) =>
     facts.marks.flatMap(({ kind, path, line, what }): RawFinding[] => {
       if (kind === 'own-place') return [{ path, message: `line ${line} names ${what}, a folder of this machine` }];
