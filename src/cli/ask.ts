@@ -9,6 +9,27 @@ export type AskSettings = {
   readonly show: (text: string) => void;
 };
 
+/** Asks for a secret without showing it; without a terminal takes it from standard input where that is allowed. */
+export function makeAskSecret({ isTerminal, signal }: Pick<AskSettings, 'isTerminal' | 'signal'>) {
+  return async (question: string, orInput?: 'or-input'): Promise<string | null> => {
+    if (!isTerminal) return orInput === undefined ? null : readInput();
+    const { password } = await import('@inquirer/prompts');
+    const secret = (await password({ message: question, mask: true }, { signal })).trim();
+    return secret === '' ? null : secret;
+  };
+}
+
+/** What was piped in, without the line end; at most 64 kB of it. */
+async function readInput(): Promise<string | null> {
+  if (process.stdin.isTTY === true) return null;
+  let text = '';
+  for await (const chunk of process.stdin) {
+    text += String(chunk);
+    if (text.length > 65_536) break;
+  }
+  return text.trim() === '' ? null : text.trim();
+}
+
 /**
  * Shows what is about to happen and asks once. `--yes` answers beforehand; without a terminal it is needed.
  * The asker throws CONFIRMATION_NEEDED when nobody can be asked, INTERRUPTED when the answer is no.

@@ -57,16 +57,52 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/bill-show.ts')).billShow,
   },
   {
+    name: 'probe',
+    positional: '[destinations..]',
+    describe: 'Ask destinations whether a release could go there',
+    load: async () => (await import('./command/probe.ts')).probe,
+  },
+  {
+    name: 'rehearse',
+    positional: '',
+    describe: 'Install what was built from throw-away stand-ins, as a new user would',
+    load: async () => (await import('./command/rehearse.ts')).rehearse,
+  },
+  {
     name: 'publish',
     positional: '',
     describe: 'Deliver built artifacts to their destinations',
     load: async () => (await import('./command/publish.ts')).publish,
   },
   {
+    name: 'confirm',
+    positional: '[release]',
+    describe: 'Wait until a release is visible, and install it from its destinations',
+    load: async () => (await import('./command/confirm.ts')).confirm,
+  },
+  {
+    name: 'promote',
+    positional: '<release>',
+    describe: 'Copy the very bytes of a release to another destination',
+    load: async () => (await import('./command/promote.ts')).promote,
+  },
+  {
+    name: 'withdraw',
+    positional: '<release>',
+    describe: 'Take a release back at a destination, as far as its protocol allows',
+    load: async () => (await import('./command/withdraw.ts')).withdraw,
+  },
+  {
     name: 'ledger list',
     positional: '',
     describe: 'List every release and where it was delivered',
     load: async () => (await import('./command/ledger-list.ts')).ledgerList,
+  },
+  {
+    name: 'ledger lines',
+    positional: '<release>',
+    describe: 'What a user types or pastes to get exactly this release',
+    load: async () => (await import('./command/ledger-lines.ts')).ledgerLines,
   },
   {
     name: 'standin',

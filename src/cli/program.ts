@@ -6,7 +6,7 @@ import { errorCatalog } from '../core/error/catalog.ts';
 import { nearest } from '../core/text/nearest.ts';
 import { redact } from '../core/text/redact.ts';
 import type { Context } from '../flow/context.ts';
-import { makeAsk } from './ask.ts';
+import { makeAsk, makeAskSecret } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
@@ -51,6 +51,10 @@ class Session {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => this.#abort.abort());
   }
 
+  get #isTerminal(): boolean {
+    return process.stdin.isTTY === true && process.stderr.isTTY === true;
+  }
+
   get errors() {
     return makeScreen(process.stderr, process.env);
   }
@@ -66,6 +70,7 @@ class Session {
       now: () => new Date(),
       signal: this.#abort.signal,
       secrets: this.secrets,
+      askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal }),
       report: (event) => {
         if (event.type === 'warning') this.warnings.push(event.text);
         if (event.type === 'warning' || !this.#isQuiet) this.#progress.report(event);
@@ -78,7 +83,7 @@ class Session {
     const args = command.parse(raw);
     const ask = makeAsk({
       yes: raw['yes'] === true,
-      isTerminal: process.stdin.isTTY === true && process.stderr.isTTY === true,
+      isTerminal: this.#isTerminal,
       signal: this.#abort.signal,
       show: (text) => process.stderr.write(this.#safe(`${text}\n`)),
     });

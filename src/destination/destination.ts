@@ -1,4 +1,4 @@
-import type { PackageJson } from '../core/manifest/package-json.ts';
+import type { Spellings } from '../core/version/spelling.ts';
 
 /** What is delivered: one built file, with all that a protocol may want to say of it. */
 export type Parcel = {
@@ -6,6 +6,7 @@ export type Parcel = {
   readonly file: string;
   readonly fileName: string;
   readonly form: string;
+  readonly platform: string | null;
   readonly sizeBytes: number;
   readonly sha1: string;
   readonly sha256: string;
@@ -14,10 +15,13 @@ export type Parcel = {
   /** Name in the ecosystem's manifest. */
   readonly name: string;
   readonly version: string;
+  readonly spellings: Spellings;
   readonly stream: { readonly name: string; readonly type: string; readonly pointer: string };
   /** The manifest inside and the readme, for protocols that show them; null when the form has none. */
-  readonly manifest: PackageJson | null;
+  readonly manifest: Readonly<Record<string, unknown>> | null;
   readonly readme: string | null;
+  /** When its commit was made: seconds since 1970. */
+  readonly sourceTime: number;
 };
 
 /** What a destination has under a parcel's name and version. */
@@ -26,11 +30,45 @@ export type Presence =
   | { readonly type: 'same'; readonly address: string }
   | { readonly type: 'different'; readonly why: string };
 
-/** Whether what came back is what was sent. */
-export type Confirmation = { readonly confirmed: 'bytes' | 'no'; readonly why: string | null };
-
 /** A pointer after it was seen to: its name, and where it pointed before. */
 export type Pointed = { readonly pointer: string; readonly from: string | null; readonly moved: boolean };
+
+/** A package at a version, as a destination knows it. */
+export type Subject = {
+  readonly packageName: string;
+  readonly name: string;
+  readonly version: string;
+  readonly spellings: Spellings;
+};
+
+/** What a destination lets us do. */
+export type Access = {
+  readonly credential: 'accepted' | 'refused' | 'none' | 'unknown';
+  /** Who we are there, or why we may not. */
+  readonly why: string | null;
+  /** Whether the credential opens more than one package, where the protocol tells. */
+  readonly opens: 'this package' | 'more' | 'unknown';
+  /** How far its clock is ahead of ours, in milliseconds; null when it does not tell the time. */
+  readonly skewMs: number | null;
+};
+
+/** Whether a name can be used and a version is still to be had. */
+export type NameState = {
+  readonly nameState: 'free' | 'ours' | 'taken' | 'unknown';
+  readonly versionState: 'free' | 'there' | 'unknown';
+  readonly why: string | null;
+};
+
+/** What came of taking a release back: how, and what the protocol cannot do. */
+export type Withdrawal = { readonly how: string; readonly limits: string | null };
+
+/** What goes along while a parcel is sent. */
+export type Sending = {
+  /** Every parcel of the same release that goes to this destination. */
+  readonly all: readonly Parcel[];
+  /** Is told how many bytes more have left. */
+  readonly moved: (bytes: number) => void;
+};
 
 /** A place that takes artifacts, through one protocol. All methods throw BevelstoneErrors with exit code 5. */
 export type Destination = {
@@ -38,12 +76,23 @@ export type Destination = {
   readonly speaks: string;
   /** Where it is, for people. */
   readonly url: string;
-  /** Asks what is there; never changes anything. */
-  readonly find: (parcel: Parcel) => Promise<Presence>;
+  /** Asks whether it is reachable and takes the credential, for this package; never changes anything. */
+  readonly access: (subject: Subject) => Promise<Access>;
+  /** Asks whether the name and the version are free. */
+  readonly nameState: (subject: Subject) => Promise<NameState>;
+  /** Asks what is there; never changes anything. @param all every parcel of the same release that goes there. */
+  readonly find: (parcel: Parcel, all: readonly Parcel[]) => Promise<Presence>;
   /** Sends it, after `find` said absent. @returns its address. */
-  readonly deliver: (parcel: Parcel) => Promise<string>;
-  /** Fetches it back and compares. */
-  readonly confirm: (parcel: Parcel, address: string) => Promise<Confirmation>;
-  /** Sees to the pointer that should lead to it; null where the protocol has none. */
-  readonly point: (parcel: Parcel) => Promise<Pointed | null>;
+  readonly deliver: (parcel: Parcel, sending: Sending) => Promise<string>;
+  /** What lies at an address that `find` or `deliver` gave, as it comes. */
+  readonly open: (address: string) => Promise<AsyncIterable<Uint8Array>>;
+  /** Whether a reader who knows only the name finds this file by now, and why not. */
+  readonly isListed: (parcel: Pick<Parcel, keyof Subject | 'fileName' | 'sha256'>) => Promise<string | true>;
+  /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
+  readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
+  /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
+  readonly withdraw: (subject: Subject, delivered: readonly Delivered[], reason: string) => Promise<Withdrawal>;
 };
+
+/** A file that was delivered. */
+export type Delivered = { readonly artifact: string; readonly address: string; readonly sha256: string };

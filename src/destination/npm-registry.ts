@@ -1,55 +1,68 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { objectOf, textOf } from '../core/manifest/fields.ts';
 import {
+  deprecated,
   encodePublishDocument,
   integrityOf,
+  opensMore,
   type Packument,
   packagePath,
   parsePackument,
 } from '../core/protocol/npm-document.ts';
-import { cleanText } from '../core/text/clean.ts';
 import { pointerFor } from '../core/version/pointer.ts';
-import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
-import type { Confirmation, Destination, Parcel, Pointed, Presence } from './destination.ts';
+import type { HttpRequest } from '../world/http.ts';
+import type { Access, Destination, NameState, Parcel, Pointed, Presence, Withdrawal } from './destination.ts';
+import { parcelBytes } from './parcel-bytes.ts';
+import {
+  callText,
+  expectDone,
+  isDone,
+  openAddress,
+  parseJson,
+  refused,
+  skewOf,
+  strangeAnswer,
+  type TextAnswer,
+  textBody,
+  type Web,
+} from './web.ts';
 
 /** Where a registry is and how it lets us in. */
 export type NpmRegistrySettings = {
-  readonly name: string;
+  readonly web: Web;
   readonly url: string;
-  readonly token: string | null;
   readonly access: 'public' | 'restricted' | null;
-  readonly signal: AbortSignal;
+  /** A one-time password, asked for when the registry wants one; null when nobody can be asked. */
+  readonly oneTime: () => Promise<string | null>;
 };
 
 /** A registry that speaks the npm client's protocol. */
-export function npmRegistry(settings: NpmRegistrySettings): Destination {
-  const registry = settings.url.endsWith('/') ? settings.url : `${settings.url}/`;
-  const call = (method: HttpRequest['method'], path: string, body?: HttpRequest['body'], accept = 'application/json') =>
-    send({
-      method,
-      url: `${registry}${path}`,
-      headers: {
-        accept,
-        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
-        ...(settings.token === null ? {} : { authorization: `Bearer ${settings.token}` }),
-      },
-      ...(body === undefined ? {} : { body }),
-      signal: settings.signal,
-    });
+export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegistrySettings): Destination {
+  const registry = url.endsWith('/') ? url : `${url}/`;
+
+  /** Asks again with a one-time password where the registry wants one (`www-authenticate: OTP`). */
+  const call = async (method: HttpRequest['method'], path: string, body?: () => HttpRequest['body']) => {
+    const ask = (headers: Record<string, string>) => {
+      const content = body?.();
+      return callText(web, {
+        method,
+        url: `${registry}${path}`,
+        headers: { accept: 'application/json', ...(content === undefined ? {} : json), ...headers },
+        ...(content === undefined ? {} : { body: content }),
+      });
+    };
+    const answer = await ask({});
+    if (answer.status !== 401 || !/\botp\b/i.test(String(answer.headers['www-authenticate'] ?? ''))) return answer;
+    const password = await oneTime();
+    return password === null ? answer : ask({ 'npm-otp': password });
+  };
 
   const fetchPackument = async (name: string): Promise<Packument | null> => {
     const answer = await call('GET', packagePath(name));
-    const text = await readText(answer, registry);
     if (answer.status === 404) return null;
-    if (answer.status !== 200) throw refused(settings.name, `the question for ${name}`, answer, text);
-    const packument = parsePackument(parseJson(text));
+    if (answer.status !== 200) throw refused(web.name, `the question for ${name}`, answer);
+    const packument = parsePackument(parseJson(answer.text));
     if (packument !== null) return packument;
-    throw new BevelstoneError('DESTINATION_ANSWER', {
-      message: `${settings.name} did not answer like a registry`,
-      why: 'what it sent for the package is no package document',
-      fix: `Check the address: ${registry}`,
-    });
+    throw strangeAnswer(web.name, 'what it sent for the package is no package document', registry);
   };
 
   const find = async (parcel: Parcel): Promise<Presence> => {
@@ -66,7 +79,7 @@ export function npmRegistry(settings: NpmRegistrySettings): Destination {
     };
   };
 
-  const deliver = async (parcel: Parcel): Promise<string> => {
+  const deliver: Destination['deliver'] = async (parcel, { moved }) => {
     const versions = (await fetchPackument(parcel.name))?.versions.keys() ?? [];
     const { before, behind } = encodePublishDocument({
       manifest: parcel.manifest ?? {},
@@ -74,122 +87,127 @@ export function npmRegistry(settings: NpmRegistrySettings): Destination {
       version: parcel.version,
       readme: parcel.readme,
       tag: pointerFor(parcel.version, parcel.stream, versions),
-      access: settings.access,
+      access: visibility,
       registry,
       sizeBytes: parcel.sizeBytes,
       sha1: parcel.sha1,
       sha512: parcel.sha512,
     });
     const sizeBytes = Buffer.byteLength(before) + Math.ceil(parcel.sizeBytes / 3) * 4 + Buffer.byteLength(behind);
-    const answer = await call('PUT', packagePath(parcel.name), {
-      chunks: documentChunks(before, parcel.file, behind),
+    const answer = await call('PUT', packagePath(parcel.name), () => ({
+      chunks: documentChunks(before, parcel, moved, behind),
       sizeBytes,
-    });
-    const text = await readText(answer, registry);
-    if (answer.status < 200 || answer.status > 299)
-      throw refused(settings.name, `${parcel.name} ${parcel.version}`, answer, text);
+    }));
+    expectDone(web, `${parcel.name} ${parcel.version}`, oneTimeTold(answer));
     const found = await find(parcel);
     if (found.type === 'same') return found.address;
-    throw new BevelstoneError('DESTINATION_ANSWER', {
-      message: `${settings.name} took ${parcel.name} ${parcel.version} and does not list it`,
-      why: found.type === 'different' ? found.why : 'the version is missing from its document',
-      fix: 'Wait a little and run the same command again; it asks first',
-    });
+    throw strangeAnswer(
+      web.name,
+      found.type === 'different' ? found.why : `it took ${parcel.name} ${parcel.version} and does not list it`,
+      registry,
+    );
   };
 
-  const confirm = async (parcel: Parcel, address: string): Promise<Confirmation> => {
-    const path = new URL(address).origin === new URL(registry).origin ? address : null;
-    if (path === null) return { confirmed: 'no', why: `its address ${address} is on another server` };
-    const answer = await send({
-      method: 'GET',
-      url: address,
-      ...authorization(settings.token),
-      signal: settings.signal,
-    });
-    const hash = createHash('sha256');
-    for await (const chunk of answer.chunks) hash.update(chunk);
-    if (answer.status !== 200) return { confirmed: 'no', why: `fetching it back gave ${answer.status}` };
-    return hash.digest('hex') === parcel.sha256
-      ? { confirmed: 'bytes', why: null }
-      : { confirmed: 'no', why: 'other bytes came back' };
-  };
-
-  const point = async (parcel: Parcel): Promise<Pointed> => {
+  const point = async (all: readonly Parcel[]): Promise<Pointed[]> => {
+    const [parcel] = all;
+    if (parcel === undefined) return [];
     const packument = await fetchPackument(parcel.name);
     const pointer = pointerFor(parcel.version, parcel.stream, packument?.versions.keys() ?? []);
     const from = packument?.tags[pointer] ?? null;
-    if (from === parcel.version) return { pointer, from, moved: false };
-    const text = JSON.stringify(parcel.version);
-    const body = { chunks: textChunks(text), sizeBytes: Buffer.byteLength(text) };
-    const answer = await call(
-      'PUT',
-      `-/package/${packagePath(parcel.name)}/dist-tags/${encodeURIComponent(pointer)}`,
-      body,
-    );
-    const said = await readText(answer, registry);
-    if (answer.status < 200 || answer.status > 299)
-      throw refused(settings.name, `the dist-tag ${pointer}`, answer, said);
-    return { pointer, from, moved: true };
+    if (from === parcel.version) return [{ pointer, from, moved: false }];
+    const path = `-/package/${packagePath(parcel.name)}/dist-tags/${encodeURIComponent(pointer)}`;
+    const answer = await call('PUT', path, () => textBody(JSON.stringify(parcel.version)));
+    expectDone(web, `the dist-tag ${pointer}`, oneTimeTold(answer));
+    return [{ pointer, from, moved: true }];
   };
 
-  return { name: settings.name, speaks: 'npm-registry', url: registry, find, deliver, confirm, point };
+  const access: Destination['access'] = async ({ name }): Promise<Access> => {
+    const answer = await call('GET', '-/whoami');
+    const skewMs = skewOf(answer);
+    const none = { opens: 'unknown', skewMs } as const;
+    if (Object.keys(web.headers).length === 0) return { credential: 'none', why: 'it is asked without any', ...none };
+    if (answer.status === 401 || answer.status === 403)
+      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...none };
+    const user = textOf(objectOf(parseJson(answer.text))['username']);
+    if (!isDone(answer.status)) return { credential: 'unknown', why: 'it does not say who we are', ...none };
+    const tokens = await call('GET', '-/npm/v1/tokens');
+    const token = web.headers['authorization']?.slice('Bearer '.length) ?? '';
+    const opens = isDone(tokens.status) ? opensMore(parseJson(tokens.text), token, name) : 'unknown';
+    return { credential: 'accepted', why: user === null ? null : `as ${user}`, opens, skewMs };
+  };
+
+  const nameState: Destination['nameState'] = async ({ name, version }): Promise<NameState> => {
+    const packument = await fetchPackument(name);
+    if (packument === null) return { nameState: 'free', versionState: 'free', why: null };
+    const versionState = packument.versions.has(version) ? 'there' : 'free';
+    const answer = await call('GET', '-/whoami');
+    const user = textOf(objectOf(parseJson(answer.text))['username']);
+    if (user === null || packument.maintainers.length === 0) return { nameState: 'unknown', versionState, why: null };
+    if (packument.maintainers.includes(user)) return { nameState: 'ours', versionState, why: null };
+    return { nameState: 'taken', versionState, why: `it belongs to ${packument.maintainers.join(', ')}` };
+  };
+
+  const withdraw: Destination['withdraw'] = async ({ name, version }, _, reason): Promise<Withdrawal> => {
+    const read = await call('GET', `${packagePath(name)}?write=true`);
+    expectDone(web, `the question for ${name}`, read);
+    const document = deprecated(parseJson(read.text), version, reason);
+    if (document === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, registry);
+    const answer = await call('PUT', packagePath(name), () => textBody(JSON.stringify(document)));
+    expectDone(web, `to deprecate ${name} ${version}`, oneTimeTold(answer));
+    return { how: 'deprecated', limits: 'whoever asks for exactly this version still gets it, with the reason' };
+  };
+
+  const isListed: Destination['isListed'] = async (parcel) => {
+    const packument = await fetchPackument(parcel.name);
+    if (packument === null) return `the index has no ${parcel.name} yet`;
+    return packument.versions.has(parcel.version) || `the index does not list ${parcel.version} yet`;
+  };
+
+  const open: Destination['open'] = (address) => openAddress(sameOrigin(web, address, registry), address);
+  const { name } = web;
+  return {
+    name,
+    speaks: 'npm-registry',
+    url: registry,
+    access,
+    nameState,
+    find,
+    deliver,
+    open,
+    isListed,
+    point,
+    withdraw,
+  };
 }
 
-/** The document with the file's base64 in its middle, never whole in memory; chunks of 3-byte multiples join without padding. */
-async function* documentChunks(before: string, file: string, behind: string): AsyncGenerator<Uint8Array> {
+const json = { 'content-type': 'application/json' };
+
+/** A tarball on another server gets no credential. */
+function sameOrigin(web: Web, address: string, registry: string): Web {
+  return new URL(address).origin === new URL(registry).origin ? web : { ...web, headers: {} };
+}
+
+/** Says what to do where a registry wanted a one-time password and there was none. */
+function oneTimeTold(answer: TextAnswer): TextAnswer {
+  if (answer.status !== 401 || !/\botp\b/i.test(String(answer.headers['www-authenticate'] ?? ''))) return answer;
+  const text = JSON.stringify({ error: 'it wants a one-time password; name one with `one-time: env:NAME`' });
+  return { ...answer, text };
+}
+
+/** The document with the file's base64 in its middle, never whole in memory. */
+async function* documentChunks(
+  before: string,
+  parcel: Parcel,
+  moved: (bytes: number) => void,
+  behind: string,
+): AsyncGenerator<Uint8Array> {
   yield Buffer.from(before);
-  let rest = Buffer.alloc(0);
-  for await (const chunk of createReadStream(file, { highWaterMark: 3 * (1 << 16) }) as AsyncIterable<Buffer>) {
-    const all = rest.length === 0 ? chunk : Buffer.concat([rest, chunk]);
+  let rest: Buffer = Buffer.alloc(0);
+  for await (const piece of parcelBytes(parcel, moved)) {
+    const all = rest.length === 0 ? piece : Buffer.concat([rest, piece]);
     const whole = all.length - (all.length % 3);
     yield Buffer.from(all.toString('base64', 0, whole), 'latin1');
     rest = Buffer.from(all.subarray(whole));
   }
   yield Buffer.from(rest.toString('base64') + behind, 'latin1');
-}
-
-async function* textChunks(text: string): AsyncGenerator<Uint8Array> {
-  yield Buffer.from(text);
-}
-
-function authorization(token: string | null): { headers?: Record<string, string> } {
-  return token === null ? {} : { headers: { authorization: `Bearer ${token}` } };
-}
-
-function parseJson(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return null;
-  }
-}
-
-/** What a refusal of a registry means, with its own words. */
-function refused(destination: string, what: string, { status }: HttpAnswer, body: string): BevelstoneError {
-  const said = saidOf(body);
-  const why = `it answered ${status}${said === '' ? '' : `: ${said}`}`;
-  if (status === 401 || status === 403) {
-    return new BevelstoneError('CREDENTIAL_REFUSED', {
-      message: `${destination} refused ${what}`,
-      why,
-      fix:
-        status === 401
-          ? 'Give the destination a `credential`, or a token that is still valid'
-          : 'Use a token that may publish this package',
-    });
-  }
-  return new BevelstoneError('DESTINATION_REFUSED', {
-    message: `${destination} refused ${what}`,
-    why,
-    fix:
-      status === 409
-        ? 'This version exists there already; release a higher one'
-        : 'Settle what it complains about, then run the same command again',
-  });
-}
-
-function saidOf(body: string): string {
-  const value = parseJson(body);
-  const error = typeof value === 'object' && value !== null ? (value as Record<string, unknown>)['error'] : null;
-  return cleanText(typeof error === 'string' ? error : body.slice(0, 200)).trim();
 }

@@ -4,6 +4,11 @@ export type ProgressEvent =
   | { readonly type: 'finished'; readonly what: string; readonly detail?: string }
   | { readonly type: 'skipped'; readonly what: string; readonly why: string }
   | { readonly type: 'failed'; readonly what: string; readonly why: string }
+  /** How far something that was started has come, in bytes. */
+  | { readonly type: 'moved'; readonly what: string; readonly bytes: number; readonly of: number }
+  /** Something that was started waits for others. */
+  | { readonly type: 'waiting'; readonly what: string; readonly why: string }
+  | { readonly type: 'note'; readonly text: string }
   | { readonly type: 'warning'; readonly text: string };
 
 /** What a flow needs of the outside, given as values. */
@@ -23,6 +28,8 @@ export type Context = {
   /** Every secret read so far; nothing that is shown or stored may hold one. */
   readonly secrets: Set<string>;
   readonly report: (event: ProgressEvent) => void;
+  /** Asks the person for a secret, or takes it from standard input; null when there is neither. */
+  readonly askSecret: (question: string, orInput?: 'or-input') => Promise<string | null>;
 };
 
 /** Reports a warning. */

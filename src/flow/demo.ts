@@ -58,7 +58,12 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   const token = randomBytes(24).toString('hex');
   context.secrets.add(token);
   await writeWhole(path.join(store, 'token'), `${token}\n`, 0o600);
-  const standin = await startStandin({ port: 0, store, tokens: new Set([token]), now: context.now });
+  const standin = await startStandin({
+    port: 0,
+    store,
+    tokens: [{ secret: token, may: 'write', user: 'harbour-desk', only: null }],
+    now: context.now,
+  });
   const registry = `${standin.url}node/`;
   const inside: Context = {
     ...context,

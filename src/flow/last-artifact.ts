@@ -40,8 +40,7 @@ export function artifactsOnRecord(
       .sort((a, b) => compareVersions(b.version, a.version))[0];
     const twin = last?.artifacts.find((one) => one.form === form && one.platform === platform);
     if (last === undefined || twin === undefined) return null;
-    const list = await readContentsList(repository, await events, last);
-    const entries = (list.find((one) => one.file === twin.file)?.entries ?? []).map(toEntry);
+    const entries = entriesIn(await readContentsList(repository, last), twin.file) ?? [];
     return { package: last.package, version: last.version, sizeBytes: twin.size, entries };
   };
 }
@@ -54,22 +53,28 @@ type ListedEntry = {
   readonly sha256: string | null;
 };
 
+/** A contents list as it is written: entries of each artifact. */
+export type ContentsList = {
+  readonly artifacts: readonly { readonly file: string; readonly entries: readonly ListedEntry[] }[];
+};
+
+/** Entries of an artifact in a contents list; null when it is not in it. */
+export function entriesIn({ artifacts }: ContentsList, file: string): Entry[] | null {
+  return artifacts.find((one) => one.file === file)?.entries.map(toEntry) ?? null;
+}
+
 function toEntry({ path: inside, type, size, mode, sha256 }: ListedEntry): Entry {
   return { path: inside, type, sizeBytes: size, mode: Number.parseInt(mode, 8), linkname: null, sha256 };
 }
 
-async function readContentsList(
+/** The contents list of a release, from the ledger. @throws LEDGER_DAMAGED when it is not there, or another. */
+export async function readContentsList(
   { place }: Repository,
-  events: readonly LedgerEvent[],
-  { package: name, version }: LedgerRelease,
-): Promise<{ file: string; entries: ListedEntry[] }[]> {
-  const planned = events.find(
-    (event) => event.type === 'planned' && event.package === name && event.version === version,
-  );
-  const digest = planned?.type === 'planned' ? planned.contents : '';
+  { package: name, version, contents: digest }: LedgerRelease,
+): Promise<ContentsList> {
   const inside = `${name}/${version}/contents-${digest}.json`;
   const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
-  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text).artifacts;
+  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text) as ContentsList;
   throw new BevelstoneError('LEDGER_DAMAGED', {
     message: `The contents list of ${name} ${version} is not in the ledger`,
     why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',

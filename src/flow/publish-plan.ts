@@ -1,29 +1,22 @@
-import path from 'node:path';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { DestinationConfig } from '../core/config/config.ts';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { orderByDependency } from '../core/history/dependency.ts';
-import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
-import type { Destination, Parcel, Presence } from '../destination/destination.ts';
+import type { ReleaseRecord } from '../core/ledger/release-record.ts';
+import type { Destination, Parcel } from '../destination/destination.ts';
 import { readLocalTag, readRemoteTags } from '../world/git/remote-tags.ts';
 import { checkIdentity, currentBranch, type Repository, remoteOf } from '../world/git/repository.ts';
 import type { ReleaseFolder } from './built-release.ts';
 import { type Context, warn } from './context.ts';
-import { openDestination, takesForm, takesStream } from './destinations.ts';
-import { readArtifact } from './read-artifact.ts';
+import type { PlannedDelivery, Shipment } from './deliver.ts';
+import { openDestination, refusesRelease, takesForm } from './destinations.ts';
+import { parcelOf } from './parcel.ts';
 import type { Workspace } from './workspace.ts';
 
 /** What is about to happen, for the question. */
 export type PublishPlan = {
-  readonly deliveries: readonly PlannedDelivery[];
+  readonly shipments: readonly Shipment[];
   readonly tagsToPush: readonly string[];
   readonly remote: string | null;
-};
-
-/** One delivery before it is made. */
-export type PlannedDelivery = {
-  readonly release: ReleaseFolder;
-  readonly artifact: ArtifactRecord;
-  readonly destination: Destination;
-  readonly presence: Presence;
 };
 
 /** Which tags go out, and where to. */
@@ -48,14 +41,14 @@ export function inDependencyOrder(releases: readonly ReleaseFolder[]): ReleaseFo
   return orderByDependency(names, edges).flatMap((index) => releases[index] ?? []);
 }
 
-/** Opens every destination that is needed and asks it about every artifact. */
-export async function planDeliveries(
+/** Opens every destination that is needed and asks it about every artifact. One that can't be asked is a trouble, not an end. */
+export async function planShipments(
   context: Context,
   workspace: Workspace,
   releases: readonly ReleaseFolder[],
-): Promise<PlannedDelivery[]> {
+): Promise<Shipment[]> {
   const opened = new Map<string, Destination>();
-  const planned: PlannedDelivery[] = [];
+  const shipments: Shipment[] = [];
   for (const release of releases) {
     const { record } = release;
     const names = workspace.packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [];
@@ -63,26 +56,17 @@ export async function planDeliveries(
       const config = workspace.config.destinations[name];
       if (config === undefined) throw new Error(`unchecked destination ${name}`);
       if (record.uncommitted && config.speaks !== 'folder') throw uncommittedRefused(record, name);
-      if (!record.uncommitted && !takesStream(config, record.stream)) {
-        context.report({
-          type: 'skipped',
-          what: `${record.package} ${record.version} to ${name}`,
-          why: `it does not take the stream ${record.stream.name}`,
-        });
+      const refusal = record.uncommitted ? null : refusesRelease(config, record);
+      if (refusal !== null) {
+        context.report({ type: 'skipped', what: `${record.package} ${record.version} to ${name}`, why: refusal });
         continue;
       }
-      const artifacts = record.artifacts.filter(({ form }) => takesForm(config, form));
-      const bills = record.bills.filter(({ form }) => takesForm(config, form));
-      if (artifacts.length === 0) throw notTaken(record, name);
       const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository.root));
       opened.set(name, destination);
-      for (const artifact of [...artifacts, ...bills]) {
-        const presence = await destination.find(await parcelOf(release, artifact));
-        planned.push({ release, artifact, destination, presence });
-      }
+      shipments.push(await planShipment(release, destination, config));
     }
   }
-  if (planned.length > 0) return planned;
+  if (shipments.length > 0) return shipments;
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
     message: 'Nothing that is built goes anywhere',
     why: 'no package that was built has a destination for its stream in `send-to`',
@@ -90,10 +74,34 @@ export async function planDeliveries(
   });
 }
 
+/** What of a release goes to a destination, and what is there already. @throws FORM_NOT_TAKEN */
+export async function planShipment(
+  release: ReleaseFolder,
+  destination: Destination,
+  config: DestinationConfig,
+): Promise<Shipment> {
+  const { record } = release;
+  const taken = [...record.artifacts, ...record.bills].filter(({ form }) => takesForm(config, form));
+  if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
+  const parcels = await Promise.all(taken.map((artifact) => parcelOf(release, artifact)));
+  const common = { release, destination, confirmForMs: config['confirm-for'] };
+  const planned = taken.map((artifact, index) => ({ artifact, parcel: parcels[index] as Parcel, presence: null }));
+  try {
+    const deliveries: PlannedDelivery[] = [];
+    for (const one of planned) deliveries.push({ ...one, presence: await destination.find(one.parcel, parcels) });
+    return { ...common, deliveries, trouble: null };
+  } catch (error) {
+    if (!isBevelstoneError(error, 'DESTINATION_UNREACHABLE', 'DESTINATION_BUSY', 'CREDENTIAL_REFUSED')) throw error;
+    return { ...common, deliveries: planned, trouble: error };
+  }
+}
+
 /** @throws DELIVERY_DIFFERS when a destination holds a version with other bytes. */
-export function refuseDifferent(deliveries: readonly PlannedDelivery[]): void {
-  const different = deliveries.flatMap(({ presence, ...one }) =>
-    presence.type === 'different' ? [{ ...one, why: presence.why }] : [],
+export function refuseDifferent(shipments: readonly Shipment[]): void {
+  const different = shipments.flatMap(({ deliveries, ...shipment }) =>
+    deliveries.flatMap(({ presence, artifact }) =>
+      presence?.type === 'different' ? [{ ...shipment, artifact, why: presence.why }] : [],
+    ),
   );
   const [first] = different;
   if (first === undefined) return;
@@ -118,14 +126,14 @@ export function refuseDifferent(deliveries: readonly PlannedDelivery[]): void {
 export async function planTags(
   context: Context,
   repository: Repository,
-  deliveries: readonly PlannedDelivery[],
+  shipments: readonly Shipment[],
   options: TagOptions,
 ): Promise<TagPlan> {
   const { place } = repository;
   const remote = await remoteOf(place, await currentBranch(place));
   const records = [
     ...new Map(
-      deliveries
+      shipments
         .filter(({ destination, release }) => destination.speaks !== 'folder' && release.record.stream.type !== 'look')
         .map(({ release: { record } }) => [record.tag, record] as const),
     ).values(),
@@ -153,28 +161,6 @@ export async function planTags(
   if (missing.length > 0 && options.dryRun && !options.tag)
     warn(context, `${missing.join(', ')} would have to be on ${remote} first; --tag makes and pushes it`);
   return { remote, missing };
-}
-
-/** The parcel of an artifact: its bytes stay in the file, what a protocol shows is read from inside. */
-export async function parcelOf({ folder, record: one }: ReleaseFolder, artifact: ArtifactRecord): Promise<Parcel> {
-  const file = path.join(folder, artifact.file);
-  const isNpm = artifact.form === 'npm-tarball';
-  const read = isNpm ? await readArtifact(file) : null;
-  return {
-    file,
-    fileName: artifact.file,
-    form: artifact.form,
-    sizeBytes: artifact.size,
-    sha1: artifact.sha1,
-    sha256: artifact.sha256,
-    sha512: artifact.sha512,
-    packageName: one.package,
-    name: one.name,
-    version: one.version,
-    stream: one.stream,
-    manifest: read?.manifest?.json ?? null,
-    readme: read?.readme?.text ?? null,
-  };
 }
 
 function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {

@@ -1,23 +1,24 @@
 import { randomBytes } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
-import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerRelease } from '../core/ledger/event.ts';
-import type { Destination, Parcel } from '../destination/destination.ts';
-import { currentLedger, pushLedger, readEvents, restoreLedger, uniteWithRemote } from '../world/git/ledger-store.ts';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { ArtifactRecord } from '../core/ledger/release-record.ts';
+import { currentLedger, pushLedger, restoreLedger } from '../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../world/git/remote-tags.ts';
-import { checkIdentity, type Repository, resolveCommit } from '../world/git/repository.ts';
+import { type Repository, resolveCommit } from '../world/git/repository.ts';
 import { git } from '../world/git/run-git.ts';
 import { closeConnections } from '../world/http.ts';
 import { builtReleases, type ReleaseFolder } from './built-release.ts';
-import { type Context, warn } from './context.ts';
-import { contentsFile, LedgerWriter } from './ledger-writer.ts';
+import type { Context } from './context.ts';
+import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
+import { beginLedgerRun } from './ledger-run.ts';
+import { contentsFile, type LedgerWriter } from './ledger-writer.ts';
+import { checkNarrow } from './narrow-credential.ts';
 import {
   inDependencyOrder,
-  type PlannedDelivery,
   type PublishPlan,
-  parcelOf,
-  planDeliveries,
+  planShipments,
   planTags,
   refuseDifferent,
   type TagOptions,
@@ -25,17 +26,6 @@ import {
 } from './publish-plan.ts';
 import { refusal, verifyReleases } from './verify.ts';
 import { openContext, readWorkspace, type Workspace } from './workspace.ts';
-
-/** One artifact at one destination. */
-export type Delivery = {
-  readonly destination: string;
-  readonly artifact: string;
-  readonly state: 'delivered' | 'already-there' | 'failed' | 'pending';
-  readonly confirmed: 'bytes' | 'entries' | 'no';
-  readonly why: string | null;
-  readonly address: string | null;
-  readonly sha256: string;
-};
 
 /** One release with its deliveries. */
 export type PublishedRelease = {
@@ -73,14 +63,18 @@ export async function publish(
   const releases = inDependencyOrder(await builtReleases(context, workspace, commit));
   await refuseByRules(context, workspace, releases);
   try {
-    const deliveries = await planDeliveries(context, workspace, releases);
-    refuseDifferent(deliveries);
-    const tags = await planTags(context, repository, deliveries, options);
-    const plan: PublishPlan = { deliveries, tagsToPush: tags.missing, remote: tags.remote };
-    if (options.dryRun) return { run: '', dryRun: true, releases: pendingReleases(releases, deliveries), error: null };
-    const isNews = tags.missing.length > 0 || deliveries.some(({ presence }) => presence.type === 'absent');
-    if (isNews) await confirm(plan);
-    return await deliverAll(context, repository, { releases, deliveries, tags });
+    const shipments = await planShipments(context, workspace, releases);
+    refuseDifferent(shipments);
+    const tags = await planTags(context, repository, shipments, options);
+    // Once something is public the rest is finished; before, nothing begins that can't be finished.
+    const trouble = shipments.find((one) => one.trouble !== null)?.trouble ?? null;
+    if (trouble !== null && tags.missing.length > 0 && !options.dryRun) throw trouble;
+    const news = shipments.filter(({ deliveries }) => deliveries.some(({ presence }) => presence?.type === 'absent'));
+    if (options.dryRun) return { run: '', dryRun: true, releases: pendingReleases(releases, shipments), error: null };
+    await checkNarrow(context, repository, workspace, news);
+    const plan: PublishPlan = { shipments, tagsToPush: tags.missing, remote: tags.remote };
+    if (tags.missing.length > 0 || news.length > 0) await confirm(plan);
+    return await deliverAll(context, repository, { releases, shipments, tags });
   } finally {
     await closeConnections();
   }
@@ -101,46 +95,36 @@ async function refuseByRules(
 
 type Work = {
   readonly releases: readonly ReleaseFolder[];
-  readonly deliveries: readonly PlannedDelivery[];
+  readonly shipments: readonly Shipment[];
   readonly tags: TagPlan;
 };
 
 async function deliverAll(
   context: Context,
   repository: Repository,
-  { releases, deliveries, tags }: Work,
+  { releases, shipments, tags }: Work,
 ): Promise<Publication> {
-  const run = `${context.now().toISOString().slice(0, 19).replace(/[-:]/g, '').replace('T', '-')}-${randomBytes(4).toString('hex')}`;
-  // What has happened must be recorded even when the person has asked to stop.
-  const lasting: Repository = { ...repository, place: { folder: repository.place.folder, env: repository.place.env } };
-  const writer = new LedgerWriter(context, lasting, run);
-  const canRecord = await hasIdentity(repository);
-  if (tags.remote !== null) await uniteWithRemote(repository, tags.remote);
-  const known = foldEvents(await readEvents(repository));
-  for (const release of releases) await addPlan(release, deliveries, known, writer);
-  if (tags.missing.length > 0) await pushPlan(context, repository, { releases, deliveries, tags }, writer);
-  const done: { planned: PlannedDelivery; delivery: Delivery }[] = [];
-  const failedAt = new Set<string>();
-  for (const planned of deliveries) {
-    const delivery = context.signal.aborted
-      ? pending(planned, 'interrupted')
-      : failedAt.has(planned.destination.name)
-        ? pending(planned, 'an earlier delivery there failed')
-        : await deliverOne(context, planned, isRecorded(planned, known) ? null : writer);
-    if (delivery.state === 'failed') failedAt.add(planned.destination.name);
-    done.push({ planned, delivery });
-  }
-  if (canRecord) await record(context, lasting, tags.remote, writer, releases);
-  else warn(context, 'git does not know who commits, so the ledger was not written');
+  const ledger = await beginLedgerRun(context, repository, tags.remote);
+  const { run, writer, known } = ledger;
+  for (const release of releases) await addPlan(release, shipments, known, writer);
+  if (tags.missing.length > 0) await pushPlan(context, repository, { releases, shipments, tags }, writer);
+  const results = await deliverShipments(context, shipments, {
+    writer,
+    isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
+  });
+  const names = releases.map(({ record: one }) => `${one.package} ${one.version}`).join(', ');
+  await ledger.record(`Record deliveries of ${names}`);
   const published = releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
     package: name,
     version,
     tag,
     commit,
     source,
-    deliveries: done.filter(({ planned }) => planned.release.record.package === name).map(({ delivery }) => delivery),
+    deliveries: shipments
+      .filter(({ release }) => release.record.package === name)
+      .flatMap((one) => results.get(one) ?? []),
   }));
-  const failed = done.map(({ delivery }) => delivery).filter(({ state }) => state === 'failed');
+  const failed = [...results.values()].flat().filter(({ state }) => state === 'failed');
   const error = context.signal.aborted ? cutShort() : failed.length === 0 ? null : deliveryFailed(failed);
   return { run, dryRun: false, releases: published, error };
 }
@@ -148,16 +132,17 @@ async function deliverAll(
 /** The plan of a release goes into the ledger once, before anything is uploaded. */
 async function addPlan(
   { folder, record: one }: ReleaseFolder,
-  deliveries: readonly PlannedDelivery[],
+  shipments: readonly Shipment[],
   known: readonly LedgerRelease[],
   writer: LedgerWriter,
 ): Promise<void> {
   const { package: name, version, commit, source, tag, artifacts, bills } = one;
+  const { ecosystem, folder: inside, spellings, stream, sourceTime, needs } = one;
   if (known.some((release) => release.package === name && release.version === version)) return;
   const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
   const contents = contentsFile(text);
   const destinations = [
-    ...new Set(deliveries.filter(({ release }) => release.record === one).map(({ destination }) => destination.name)),
+    ...new Set(shipments.filter(({ release }) => release.record === one).map(({ destination }) => destination.name)),
   ];
   writer.add(
     {
@@ -170,13 +155,18 @@ async function addPlan(
       artifacts: [...artifacts, ...bills],
       destinations,
       contents: contents.sha256,
+      about: { name: one.name, ecosystem, folder: inside, spellings, stream, sourceTime, needs },
     },
     { [contents.name]: text },
   );
 }
 
 /** Whether the ledger already holds this very delivery, confirmed. */
-function isRecorded({ release, artifact, destination }: PlannedDelivery, known: readonly LedgerRelease[]): boolean {
+function isRecorded(
+  { release, destination }: Shipment,
+  artifact: ArtifactRecord,
+  known: readonly LedgerRelease[],
+): boolean {
   const { package: name, version } = release.record;
   const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
   return deliveries.some(
@@ -225,125 +215,29 @@ async function pushPlan(
   }
 }
 
-async function deliverOne(context: Context, planned: PlannedDelivery, writer: LedgerWriter | null): Promise<Delivery> {
-  const { release, artifact, destination, presence } = planned;
-  const { package: name, version } = release.record;
-  const what = `${artifact.file} to ${destination.name}`;
-  const common = { package: name, version, destination: destination.name, artifact: artifact.file };
-  context.report({ type: 'started', what });
-  try {
-    const parcel = await parcelOf(release, artifact);
-    const { address, isThere } =
-      presence.type === 'same' ? { address: presence.address, isThere: true } : await send(destination, parcel);
-    writer?.add({ type: 'delivered', ...common, sha256: artifact.sha256, address, alreadyThere: isThere });
-    const { confirmed, why } = await destination.confirm(parcel, address);
-    writer?.add({ type: 'confirmed', ...common, confirmed, why });
-    if (confirmed === 'no') warn(context, `${what} is delivered but not confirmed: ${why}`);
-    const pointed = await destination.point(parcel);
-    if (pointed !== null && (pointed.moved || !isThere)) {
-      writer?.add({
-        type: 'pointed',
-        package: name,
-        version,
-        destination: destination.name,
-        pointer: pointed.pointer,
-        from: pointed.moved ? pointed.from : null,
-      });
-    }
-    const pointer = pointed === null ? '' : `, ${pointed.pointer}`;
-    context.report({ type: 'finished', what, detail: `${isThere ? 'already there' : 'delivered'}${pointer}` });
-    return { ...blank(planned), state: isThere ? 'already-there' : 'delivered', confirmed, why, address };
-  } catch (error) {
-    if (context.signal.aborted) return { ...blank(planned), state: 'failed', why: 'interrupted' };
-    if (!isBevelstoneError(error)) throw error;
-    context.report({ type: 'failed', what, why: `${error.message}: ${error.why}` });
-    return {
-      ...blank(planned),
-      state: 'failed',
-      confirmed: 'no',
-      why: `${error.message}: ${error.why}`,
-      address: null,
-    };
-  }
-}
-
-/** Sends a parcel. Where that fails the destination is asked: the answer may have been lost, or another run was quicker. */
-async function send(destination: Destination, parcel: Parcel): Promise<{ address: string; isThere: boolean }> {
-  try {
-    return { address: await destination.deliver(parcel), isThere: false };
-  } catch (error) {
-    if (!isBevelstoneError(error, 'DESTINATION_REFUSED', 'DESTINATION_UNREACHABLE', 'DESTINATION_ANSWER')) throw error;
-    const found = await destination.find(parcel).catch(() => null);
-    if (found?.type === 'same') return { address: found.address, isThere: true };
-    throw error;
-  }
-}
-
-async function record(
-  context: Context,
-  repository: Repository,
-  remote: string | null,
-  writer: LedgerWriter,
-  releases: readonly ReleaseFolder[],
-): Promise<void> {
-  const names = releases.map(({ record: { package: name, version } }) => `${name} ${version}`).join(', ');
-  if (!(await writer.flush(`Record deliveries of ${names}`)) || remote === null) return;
-  try {
-    await pushLedger(repository, remote, []);
-  } catch (error) {
-    if (!isBevelstoneError(error, 'REMOTE_REFUSED', 'LEDGER_CONTENDED')) throw error;
-    warn(context, `the ledger is written here and could not be pushed to ${remote}: ${error.why}`);
-  }
-}
-
-async function hasIdentity({ place }: Repository): Promise<boolean> {
-  try {
-    await checkIdentity(place);
-    return true;
-  } catch (error) {
-    if (isBevelstoneError(error, 'IDENTITY_MISSING')) return false;
-    throw error;
-  }
-}
-
-function pendingReleases(
-  releases: readonly ReleaseFolder[],
-  deliveries: readonly PlannedDelivery[],
-): PublishedRelease[] {
+function pendingReleases(releases: readonly ReleaseFolder[], shipments: readonly Shipment[]): PublishedRelease[] {
   return releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
     package: name,
     version,
     tag,
     commit,
     source,
-    deliveries: deliveries
+    deliveries: shipments
       .filter(({ release }) => release.record.package === name)
-      .map((planned) =>
-        planned.presence.type === 'same'
-          ? { ...blank(planned), state: 'already-there' as const, address: planned.presence.address }
-          : pending(planned, null),
+      .flatMap((shipment) =>
+        shipment.deliveries.map((planned) => {
+          const { presence } = planned;
+          const pending = pendingDelivery(shipment, planned, shipment.trouble?.message ?? null);
+          return presence?.type === 'same'
+            ? { ...pending, state: 'already-there' as const, address: presence.address }
+            : pending;
+        }),
       ),
   }));
 }
 
-function blank({ destination, artifact }: PlannedDelivery): Delivery {
-  const { file, sha256 } = artifact;
-  return {
-    destination: destination.name,
-    artifact: file,
-    state: 'pending',
-    confirmed: 'no',
-    why: null,
-    address: null,
-    sha256,
-  };
-}
-
-function pending(planned: PlannedDelivery, why: string | null): Delivery {
-  return { ...blank(planned), why };
-}
-
-function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
+/** The error for deliveries of which some failed. */
+export function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
   const [first] = failed;
   return new BevelstoneError('DELIVERY_FAILED', {
     message: `${failed.length} ${failed.length === 1 ? 'delivery' : 'deliveries'} failed`,

@@ -1,127 +1,211 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { objectOf, textOf } from '../core/manifest/fields.ts';
-import { tarballUrl } from '../core/protocol/npm-document.ts';
+import { objectOf } from '../core/manifest/fields.ts';
+import { integrityOf, packagePath, tarballUrl } from '../core/protocol/npm-document.ts';
 import { isVersion } from '../core/version/version.ts';
-import { exists } from '../world/files.ts';
-import { NpmStore, type StoredPackage } from './npm-store.ts';
+import { PublishBody } from './npm-publish-body.ts';
+import { decodePart, Refusal } from './refusal.ts';
+import { baseOf, bodyOf, fromUpstream, jsonOfBody, partsOf, type Service, sendFile } from './service.ts';
+import type { Received } from './store.ts';
 
-/** What a stand-in of this protocol needs. */
-export type NpmStandin = { readonly folder: string; readonly tokens: ReadonlySet<string>; readonly now: () => Date };
+/** One package document with its versions and pointers, as the protocol has it. */
+export type StoredPackage = {
+  readonly _rev: string;
+  readonly name: string;
+  readonly 'dist-tags': Readonly<Record<string, string>>;
+  readonly versions: Readonly<Record<string, Readonly<Record<string, unknown>>>>;
+  readonly time: Readonly<Record<string, string>>;
+  readonly maintainers: readonly { readonly name: string }[];
+  readonly description?: unknown;
+  readonly readme?: unknown;
+  /** Versions that show up only from a time on: ISO 8601. */
+  readonly hidden?: Readonly<Record<string, string>>;
+};
 
-const mostBytes = 512 << 20;
+const prefix = '/node/';
 const namePattern = /^(?:@[a-z0-9~-][a-z0-9._~-]*\/)?[a-z0-9~-][a-z0-9._~-]*$/;
+/** How long a version may still be unpublished. */
+const regretMs = 72 * 3_600_000;
 
-/** A refusal as the protocol tells it. */
-class Refusal extends Error {
-  readonly status: number;
-  constructor(status: number, message: string) {
-    super(message);
-    this.status = status;
-  }
-}
-
-/** Serves the npm client's protocol below `/node/`: reading is open, writing needs a token. */
-export function serveNpm(server: FastifyInstance, { folder, tokens, now }: NpmStandin): void {
-  const store = new NpmStore(folder);
-  server.route({
-    method: ['GET', 'HEAD', 'PUT', 'DELETE'],
-    url: '/node/*',
-    bodyLimit: mostBytes,
-    handler: async (request, reply) => {
-      try {
-        return await route(request, reply);
-      } catch (error) {
-        if (!(error instanceof Refusal)) throw error;
-        return reply.code(error.status).send({ error: error.message });
-      }
-    },
-  });
+/** Serves the npm client's protocol below `/node/`. */
+export function serveNpm(server: FastifyInstance, service: Service): void {
+  const { store, guard, faults, now, mostBytes } = service;
+  server.route({ method: ['GET', 'HEAD', 'PUT', 'DELETE'], url: `${prefix}*`, handler: route });
 
   async function route(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
-    const base = `http://${request.headers.host}/node/`;
-    const parts = (request.raw.url ?? '').split('?')[0]?.slice('/node/'.length).split('/').map(decode) ?? [];
-    const isWrite = request.method === 'PUT' || request.method === 'DELETE';
-    if (isWrite) authorise(request);
-    if (parts[0] === '-') return special(request, parts.slice(1));
-    const [name, rest] = splitName(parts);
-    if (rest[0] === '-' && rest[1] !== undefined) return sendTarball(name, rest[1], reply);
+    const { parts, query } = partsOf(request, prefix);
+    const decoded = parts.map(decodePart);
+    if (decoded[0] === '-') return special(request, decoded.slice(1));
+    const [name, rest] = splitName(decoded);
+    if (request.method === 'PUT' || request.method === 'DELETE') {
+      guard.write(request, name);
+      return reply.code(201).send(await change(request, name, rest));
+    }
+    guard.read(request);
+    if (rest[0] === '-' && rest[1] !== undefined) return sendFile(request, reply, tarballPlace(name, rest[1]));
     if (rest.length > 0) throw new Refusal(404, 'not found');
-    if (request.method === 'PUT') return reply.code(201).send(await publish(name, request.body));
-    if (isWrite) throw new Refusal(405, 'a published version is not deleted here');
-    return withAddresses(await stored(name), base);
-  }
-
-  function authorise({ headers }: FastifyRequest): void {
-    const token = /^Bearer (.+)$/i.exec(headers.authorization ?? '')?.[1];
-    if (token === undefined) throw new Refusal(401, 'you must be logged in to publish packages');
-    if (!tokens.has(token)) throw new Refusal(403, 'this token may not publish packages');
+    if ((await store.readJson(name, 'document')) === null) {
+      const passed = await fromUpstream(service, packagePath(name), request, reply);
+      if (passed !== null) return passed;
+    }
+    const all = await stored(name);
+    return withAddresses(query.has('write') ? all : visible(all), baseOf(request, prefix));
   }
 
   async function special(request: FastifyRequest, parts: readonly string[]): Promise<unknown> {
     if (parts[0] === 'ping') return {};
+    if (parts[0] === 'whoami' || parts.join('/') === 'npm/v1/tokens') {
+      const token = guard.tokenOf(request);
+      if (token === null) throw new Refusal(401, 'you are not logged in');
+      if (parts[0] === 'whoami') return { username: token.user };
+      const scopes = token.only === null ? [] : [{ type: 'package', name: token.only }];
+      return {
+        objects: [{ token: `${token.secret.slice(0, 8)}...`, readonly: token.may === 'read', scopes }],
+        urls: {},
+      };
+    }
     if (parts[0] !== 'package') throw new Refusal(404, 'not found');
     const [name, rest] = splitName(parts.slice(1));
     if (rest[0] !== 'dist-tags') throw new Refusal(404, 'not found');
+    if (request.method === 'GET') {
+      guard.read(request);
+      return visible(await stored(name))['dist-tags'];
+    }
+    guard.write(request, name);
     const tag = rest[1];
-    if (request.method === 'GET') return (await stored(name))['dist-tags'];
     if (tag === undefined) throw new Refusal(400, 'name the dist-tag');
+    const wanted = request.method === 'DELETE' ? null : await jsonOfBody(request);
     return store.alone(name, async () => {
       const before = await stored(name);
       const tags = { ...before['dist-tags'] };
-      if (request.method === 'DELETE') delete tags[tag];
-      else tags[tag] = knownVersion(before, request.body);
-      await store.write({ ...before, 'dist-tags': tags });
+      if (wanted === null) delete tags[tag];
+      else tags[tag] = knownVersion(before, wanted);
+      await write({ ...before, 'dist-tags': tags });
       return tags;
     });
   }
 
-  function publish(name: string, body: unknown): Promise<unknown> {
-    return store.alone(name, async () => {
-      const { version, manifest, tags, bytes } = parsePublish(name, body);
-      const before = await store.read(name);
-      if (before?.versions[version] !== undefined)
-        throw new Refusal(409, `cannot publish over the existing version ${version}`);
-      await store.writeTarball(name, version, bytes);
-      const document = objectOf(body);
-      await store.write({
-        name,
-        description: document['description'] ?? before?.description,
-        readme: document['readme'] ?? before?.readme,
-        'dist-tags': { ...before?.['dist-tags'], ...tags },
-        versions: { ...before?.versions, [version]: manifest },
-        time: { ...before?.time, [version]: now().toISOString() },
-      });
-      return { ok: true };
+  /** A new version, a changed document, or a version taken away. */
+  async function change(request: FastifyRequest, name: string, rest: readonly string[]): Promise<unknown> {
+    if (request.method === 'DELETE') return unpublishFile(name, rest);
+    const body = new PublishBody();
+    const room = faults.take('disk-full', request)?.room;
+    const received = await store.receive(body.attachment(bodyOf(request)), {
+      digests: ['sha1', 'sha512'],
+      mostBytes,
+      ...(room === undefined ? {} : { room }),
     });
+    try {
+      const document = objectOf(body.document());
+      return await store.alone(name, () =>
+        document['_attachments'] === undefined && received.sizeBytes === 0
+          ? rewrite(name, document)
+          : publish(request, name, document, received),
+      );
+    } finally {
+      await store.discard(received);
+    }
+  }
+
+  async function publish(
+    request: FastifyRequest,
+    name: string,
+    document: Readonly<Record<string, unknown>>,
+    received: Received,
+  ): Promise<unknown> {
+    const { version, manifest, tags } = parsePublish(name, document, received);
+    const before = await store.readJson<StoredPackage>(name, 'document');
+    const user = guard.tokenOf(request)?.user ?? '';
+    if (before !== null && !before.maintainers.some((one) => one.name === user))
+      throw new Refusal(403, `you do not have permission to publish ${name}`);
+    if (before?.time[version] !== undefined)
+      throw new Refusal(409, `cannot publish over the existing version ${version}`);
+    // The tarball comes first, so that no document names one that is not whole.
+    await store.replace(received, store.place(name, `${version}.tgz`));
+    const at = now();
+    const hideMs = faults.take('hide', request)?.ms ?? 0;
+    await write({
+      _rev: before?._rev ?? '0',
+      name,
+      description: document['description'] ?? before?.description,
+      readme: document['readme'] ?? before?.readme,
+      maintainers: before?.maintainers ?? [{ name: user }],
+      'dist-tags': { ...before?.['dist-tags'], ...tags },
+      versions: { ...before?.versions, [version]: manifest },
+      time: { ...before?.time, [version]: at.toISOString() },
+      hidden: {
+        ...before?.hidden,
+        ...(hideMs === 0 ? {} : { [version]: new Date(at.getTime() + hideMs).toISOString() }),
+      },
+    });
+    return { ok: true };
+  }
+
+  /** The document sent back with versions deprecated or taken out; nothing else of it can be changed so. */
+  async function rewrite(name: string, document: Readonly<Record<string, unknown>>): Promise<unknown> {
+    if (document['versions'] === undefined) throw new Refusal(400, 'the document needs versions');
+    const before = await stored(name);
+    const wanted = objectOf(document['versions']);
+    const versions = Object.entries(before.versions).flatMap(([version, manifest]) => {
+      const one = wanted[version];
+      if (one === undefined) {
+        refuseLateRegret(before, version);
+        return [];
+      }
+      const { deprecated: _, ...rest } = manifest as Record<string, unknown>;
+      const reason = objectOf(one)['deprecated'];
+      return [[version, typeof reason === 'string' && reason !== '' ? { ...rest, deprecated: reason } : rest] as const];
+    });
+    const kept = Object.fromEntries(versions);
+    const tags = Object.entries(objectOf(document['dist-tags'])).filter(
+      (pair): pair is [string, string] => typeof pair[1] === 'string' && kept[pair[1]] !== undefined,
+    );
+    await write({ ...before, versions: kept, 'dist-tags': Object.fromEntries(tags) });
+    return { ok: true };
+  }
+
+  async function unpublishFile(name: string, rest: readonly string[]): Promise<unknown> {
+    const [dash, file = '', revWord] = rest;
+    if (dash !== '-' || revWord !== '-rev') throw new Refusal(405, 'a published version is not deleted here');
+    const before = await stored(name);
+    const version = versionOf(name, file);
+    if (before.versions[version] !== undefined) throw new Refusal(400, 'the document still lists this version');
+    refuseLateRegret(before, version);
+    return { ok: true };
+  }
+
+  function refuseLateRegret({ time }: StoredPackage, version: string): void {
+    const age = now().getTime() - Date.parse(time[version] ?? '');
+    if (!(age < regretMs)) throw new Refusal(405, 'this version is too old to be unpublished; deprecate it');
+  }
+
+  async function write(document: StoredPackage): Promise<void> {
+    await store.writeJson({ ...document, _rev: String(Number(document._rev) + 1) }, document.name, 'document');
   }
 
   async function stored(name: string): Promise<StoredPackage> {
-    const found = await store.read(name);
+    const found = await store.readJson<StoredPackage>(name, 'document');
     if (found === null) throw new Refusal(404, 'not found');
     return found;
   }
 
-  async function sendTarball(name: string, file: string, reply: FastifyReply): Promise<unknown> {
-    const start = `${name.split('/').at(-1)}-`;
-    const version = file.startsWith(start) && file.endsWith('.tgz') ? file.slice(start.length, -4) : '';
-    const place = store.tarball(name, version);
-    if (!isVersion(version) || !(await exists(place))) throw new Refusal(404, 'not found');
-    return reply.type('application/octet-stream').send(createReadStream(place));
+  function tarballPlace(name: string, file: string): string {
+    return store.place(name, `${versionOf(name, file)}.tgz`);
+  }
+
+  /** What a reader sees by now. */
+  function visible(all: StoredPackage): StoredPackage {
+    const isHidden = (version: string) => Date.parse(all.hidden?.[version] ?? '') > now().getTime();
+    const only = <Value>(pairs: Readonly<Record<string, Value>>, versionOf: (pair: [string, Value]) => string) =>
+      Object.fromEntries(Object.entries(pairs).filter((pair) => !isHidden(versionOf(pair))));
+    const versions = only(all.versions, ([version]) => version);
+    if (Object.keys(versions).length === 0 && Object.keys(all.versions).length > 0) throw new Refusal(404, 'not found');
+    const { hidden: _, ...rest } = all;
+    return { ...rest, versions, 'dist-tags': only(all['dist-tags'], ([, version]) => version) };
   }
 }
 
-type Publish = {
-  readonly version: string;
-  readonly manifest: Readonly<Record<string, unknown>>;
-  readonly tags: Readonly<Record<string, string>>;
-  readonly bytes: Buffer;
-};
-
 /** Takes a publish document apart and refuses what a registry refuses. */
-function parsePublish(name: string, body: unknown): Publish {
-  const document = objectOf(body);
+function parsePublish(name: string, document: Readonly<Record<string, unknown>>, received: Received) {
   const [version, value] = onlyPair(document['versions'], 'versions');
   const [, attachment] = onlyPair(document['_attachments'], '_attachments');
   const manifest = objectOf(value);
@@ -134,16 +218,12 @@ function parsePublish(name: string, body: unknown): Publish {
   if (tags.length === 0 || tags.some(([tag, target]) => target !== version || isVersion(tag))) {
     throw new Refusal(400, 'a dist-tag that names this version is needed');
   }
-  const data = textOf(objectOf(attachment)['data']) ?? '';
-  const bytes = Buffer.from(data, 'base64');
   const { integrity, shasum } = objectOf(manifest['dist']);
-  const sha512 = `sha512-${createHash('sha512').update(bytes).digest('base64')}`;
-  const sha1 = createHash('sha1').update(bytes).digest('hex');
-  if (bytes.length === 0 || objectOf(attachment)['length'] !== bytes.length)
+  if (received.sizeBytes === 0 || objectOf(attachment)['length'] !== received.sizeBytes)
     throw new Refusal(400, 'the tarball is not as long as the document says');
-  if (integrity !== sha512 || shasum !== sha1)
+  if (integrity !== integrityOf(received.digests['sha512'] ?? '') || shasum !== received.digests['sha1'])
     throw new Refusal(400, 'the integrity of the document is not that of the tarball');
-  return { version, manifest, tags: Object.fromEntries(tags) as Record<string, string>, bytes };
+  return { version, manifest, tags: Object.fromEntries(tags) as Record<string, string> };
 }
 
 function onlyPair(value: unknown, field: string): [string, unknown] {
@@ -156,6 +236,14 @@ function onlyPair(value: unknown, field: string): [string, unknown] {
 function knownVersion(stored: StoredPackage, body: unknown): string {
   if (typeof body === 'string' && stored.versions[body] !== undefined) return body;
   throw new Refusal(404, 'there is no such version');
+}
+
+/** The version in a tarball's name. @throws Refusal 404 when it is no tarball of this package. */
+function versionOf(name: string, file: string): string {
+  const start = `${name.split('/').at(-1)}-`;
+  const version = file.startsWith(start) && file.endsWith('.tgz') ? file.slice(start.length, -4) : '';
+  if (!isVersion(version)) throw new Refusal(404, 'not found');
+  return version;
 }
 
 /** Tarball addresses are those under which the reader came. */
@@ -173,12 +261,4 @@ function splitName(parts: readonly string[]): [string, readonly string[]] {
   if (first.startsWith('@') && !first.includes('/') && second !== undefined)
     return [`${first}/${second}`, parts.slice(2)];
   return [first, parts.slice(1)];
-}
-
-function decode(part: string): string {
-  try {
-    return decodeURIComponent(part);
-  } catch {
-    throw new Refusal(400, 'the address is not well-formed');
-  }
 }

@@ -1,46 +1,120 @@
 import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
-import fastify from 'fastify';
+import fastify, { type FastifyInstance } from 'fastify';
+import type { Protocol } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { addFaults, type Fault, Faults } from './fault.ts';
+import { makeGuard, type StandinToken } from './guard.ts';
+import { serveHttpPut } from './http-put.ts';
+import { serveMaven } from './maven-layout.ts';
 import { serveNpm } from './npm-registry.ts';
+import { serveNuget } from './nuget-v3.ts';
+import { serveOci, tellOci } from './oci.ts';
+import { servePages } from './page.ts';
+import { servePython } from './python-index.ts';
+import { Refusal } from './refusal.ts';
+import { serveS3, tellS3 } from './s3.ts';
+import type { Service } from './service.ts';
+import { Store } from './store.ts';
+
+/** What serves a protocol, and below which path of the server. The folder of its store is called like the path. */
+const services = {
+  'npm-registry': { path: 'node/', serve: serveNpm },
+  'python-index': { path: 'python/', serve: servePython },
+  'nuget-v3': { path: 'nuget/', serve: serveNuget },
+  'maven-layout': { path: 'maven/', serve: serveMaven },
+  'http-put': { path: 'files/', serve: serveHttpPut },
+  s3: { path: 's3/', serve: serveS3 },
+  // The specification has it at the root of a host, whatever else is there.
+  oci: { path: 'v2/', serve: serveOci },
+} as const satisfies Partial<
+  Record<Protocol, { path: string; serve: (server: FastifyInstance, service: Service) => void }>
+>;
+
+/** A protocol that the stand-in serves. */
+export type StandinProtocol = keyof typeof services;
 
 /** The protocols that the stand-in serves. */
-export const standinProtocols = ['npm-registry'] as const;
+export const standinProtocols = Object.keys(services) as StandinProtocol[];
 
 /** What a stand-in needs to run. */
 export type StandinSettings = {
   /** 0: any free one. */
   readonly port: number;
   readonly store: string;
-  readonly tokens: ReadonlySet<string>;
+  readonly tokens: readonly StandinToken[];
   readonly now: () => Date;
+  /** Whether reading needs a token. */
+  readonly isPrivate?: boolean;
+  readonly speaks?: readonly StandinProtocol[];
+  readonly faults?: readonly Fault[];
+  readonly mostBytes?: number;
+  /** Where names that are not here are looked up, by protocol. */
+  readonly upstream?: Partial<Readonly<Record<StandinProtocol, string>>>;
 };
 
 /** A running stand-in. */
-export type Standin = { readonly url: string; readonly close: () => Promise<void> };
+export type Standin = {
+  readonly url: string;
+  readonly faults: Faults;
+  /** What a destination's `url` is for a protocol. */
+  readonly urlFor: (speaks: StandinProtocol) => string;
+  readonly close: () => Promise<void>;
+};
+
+/** How each protocol words a refusal. */
+const tellers: readonly (readonly [string, (message: string) => { type: string; body: string }])[] = [
+  ['/s3/', tellS3],
+  ['/v2/', tellOci],
+];
+
+function tellJson(message: string): { type: string; body: string } {
+  return { type: 'application/json', body: JSON.stringify({ error: message }) };
+}
+
+const usualMostBytes = 2 ** 31;
 
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
-export async function startStandin({ port, store, tokens, now }: StandinSettings): Promise<Standin> {
+export async function startStandin(settings: StandinSettings): Promise<Standin> {
+  const { port, store, now, speaks = standinProtocols, mostBytes = usualMostBytes } = settings;
   await mkdir(store, { recursive: true });
-  const server = fastify({ forceCloseConnections: true, routerOptions: { maxParamLength: 2000 } });
+  const server = fastify({
+    forceCloseConnections: true,
+    routerOptions: { maxParamLength: 4000 },
+    bodyLimit: mostBytes,
+  });
+  for (const method of ['PROPFIND', 'MKCOL']) server.addHttpMethod(method, { hasBody: true });
+  // Bodies come as they are: each protocol reads its own, as a stream.
   server.removeAllContentTypeParsers();
-  server.addContentTypeParser('application/json', { parseAs: 'string' }, (_request, body, done) => {
-    try {
-      done(null, body === '' ? undefined : JSON.parse(body as string));
-    } catch {
-      done(Object.assign(new Error('the body is no JSON'), { statusCode: 400 }));
-    }
+  server.addContentTypeParser('*', (_request, payload, done) => done(null, payload));
+  const faults = new Faults(settings.faults ?? []);
+  addFaults(server, faults);
+  server.setErrorHandler((error: { statusCode?: number; message?: string }, request, reply) => {
+    const status = error instanceof Refusal ? error.status : (error.statusCode ?? 500);
+    const headers = error instanceof Refusal ? error.headers : {};
+    const told = tellers.find(([path]) => request.url.startsWith(path))?.[1] ?? tellJson;
+    const { type, body } = told(error.message ?? 'failed');
+    return reply.code(status).headers(headers).type(type).send(body);
   });
-  server.addContentTypeParser('*', (_request, _body, done) =>
-    done(Object.assign(new Error('send JSON'), { statusCode: 415 })),
-  );
-  server.setErrorHandler((error: { statusCode?: number; message?: string }, _request, reply) => {
-    reply.code(error.statusCode ?? 500).send({ error: error.message ?? 'failed' });
-  });
-  serveNpm(server, { folder: path.join(store, 'node'), tokens, now });
+  const guard = makeGuard(settings.tokens, settings.isPrivate ?? false);
+  for (const protocol of speaks) {
+    const { path: below, serve } = services[protocol];
+    const upstream = settings.upstream?.[protocol];
+    serve(server, {
+      store: new Store(path.join(store, below)),
+      guard,
+      faults,
+      now,
+      mostBytes,
+      upstream: upstream === undefined ? null : upstream.replace(/\/*$/, '/'),
+    });
+  }
+  servePages(server, { store, guard, speaks });
   try {
-    const url = await server.listen({ host: '127.0.0.1', port });
-    return { url: `${url}/`, close: () => server.close() };
+    const address = await server.listen({ host: '127.0.0.1', port });
+    const url = `${address}/`;
+    const urlFor = (one: StandinProtocol) => (one === 'oci' ? `${url}office` : `${url}${services[one].path}`);
+    return { url, faults, urlFor, close: () => server.close() };
   } catch (cause) {
     throw new BevelstoneError('STANDIN_PORT', {
       message: `The port ${port} cannot be opened`,

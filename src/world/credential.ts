@@ -1,63 +1,95 @@
-import { lstat, readFile } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import path from 'node:path';
+import type { CredentialConfig, SecretReference } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { isMissing } from './files.ts';
+import { readKept } from './kept-credentials.ts';
+import { readSecretFile } from './secret-file.ts';
+
+/** Where secrets are looked up. */
+export type SecretPlace = {
+  readonly env: Readonly<Record<string, string | undefined>>;
+  /** What a relative path of `file:` is relative to. */
+  readonly folder: string;
+};
+
+/** A credential as a destination uses it; `bare` is left to the protocol, whose usual kind it is. */
+export type Credential =
+  | { readonly type: 'none' }
+  | { readonly type: 'chain' }
+  | { readonly type: 'bare'; readonly secret: string }
+  | { readonly type: 'token'; readonly secret: string }
+  | { readonly type: 'basic'; readonly user: string; readonly password: string }
+  | { readonly type: 'header'; readonly name: string; readonly value: string }
+  | { readonly type: 'keys'; readonly accessKey: string; readonly secretKey: string; readonly session: string | null };
 
 /**
- * Follows a credential reference to the secret: `none`, `env:NAME` or `file:PATH`.
- * @param folder what a relative path is relative to.
- * @returns null for `none`.
+ * Follows the references of a credential to its secrets.
+ * @param found is told every secret, so that nothing shows it.
  * @throws CREDENTIAL_MISSING, CREDENTIAL_UNSAFE when others could read the file.
  */
 export async function readCredential(
-  reference: string,
-  env: Readonly<Record<string, string | undefined>>,
-  folder: string,
-): Promise<string | null> {
-  if (reference === 'none') return null;
+  config: CredentialConfig,
+  place: SecretPlace,
+  found: Set<string>,
+): Promise<Credential> {
+  const read = async (reference: SecretReference) => {
+    const secret = await readSecret(reference, place);
+    found.add(secret);
+    return secret;
+  };
+  if (config === 'none' || config === 'chain') return { type: config };
+  if (typeof config === 'string') {
+    const secret = await read(config);
+    // Each half of USER:PASSWORD is sent by itself as well.
+    const password = secret.slice(secret.indexOf(':') + 1);
+    found.add(password);
+    return { type: 'bare', secret };
+  }
+  if ('token' in config) return { type: 'token', secret: await read(config.token) };
+  if ('header' in config) return { type: 'header', name: config.header, value: await read(config.value) };
+  if ('user' in config) {
+    const user = isReference(config.user) ? await read(config.user) : config.user;
+    const password = await read(config.password);
+    found.add(`${user}:${password}`);
+    return { type: 'basic', user, password };
+  }
+  return {
+    type: 'keys',
+    accessKey: await read(config['access-key']),
+    secretKey: await read(config['secret-key']),
+    session: config.session === undefined ? null : await read(config.session),
+  };
+}
+
+/** Follows one reference, `env:NAME`, `file:PATH` or `kept:NAME`, to its secret. @throws like readCredential. */
+export async function readSecret(reference: SecretReference, { env, folder }: SecretPlace): Promise<string> {
+  const name = reference.slice(reference.indexOf(':') + 1);
   const value = reference.startsWith('env:')
-    ? env[reference.slice(4)]
-    : await readSecretFile(reference.slice(5), folder);
+    ? env[name]
+    : reference.startsWith('kept:')
+      ? await readKept(name, env)
+      : await readSecretFile(name.startsWith('~/') ? path.join(homedir(), name.slice(2)) : path.resolve(folder, name));
   const secret = value?.trim() ?? '';
   if (secret !== '') return secret;
-  const name = reference.slice(reference.indexOf(':') + 1);
+  const [why, fix] = missing(reference, name);
   throw new BevelstoneError('CREDENTIAL_MISSING', {
     message: `The credential ${reference} is empty or missing`,
-    why: reference.startsWith('env:') ? `the environment variable ${name} is not set` : `there is no text in ${name}`,
-    fix: reference.startsWith('env:')
-      ? `Set ${name} for this command; CI keeps such values as secrets`
-      : `Write the token into ${name} and give it mode 0600`,
+    why,
+    fix,
   });
 }
 
-async function readSecretFile(name: string, folder: string): Promise<string | undefined> {
-  const file = name.startsWith('~/') ? path.join(homedir(), name.slice(2)) : path.resolve(folder, name);
-  try {
-    const { mode, uid, isLink } = await lstat(file).then((found) => ({
-      mode: found.mode,
-      uid: found.uid,
-      isLink: found.isSymbolicLink(),
-    }));
-    const own = process.getuid?.() ?? uid;
-    if (isLink || uid !== own || (mode & 0o077) !== 0) throw unsafe(file, isLink, uid !== own, mode);
-    return await readFile(file, 'utf8');
-  } catch (error) {
-    if (isMissing(error)) return undefined;
-    throw error;
-  }
+function missing(reference: string, name: string): [string, string] {
+  if (reference.startsWith('env:'))
+    return [
+      `the environment variable ${name} is not set`,
+      `Set ${name} for this command; CI keeps such values as secrets`,
+    ];
+  if (reference.startsWith('kept:'))
+    return [`nothing is kept under ${name}`, `Run: bevelstone probe --keep ${name}, which asks for it and tries it`];
+  return [`there is no text in ${name}`, `Write the token into ${name} and give it mode 0600`];
 }
 
-function unsafe(file: string, isLink: boolean, isOthers: boolean, mode: number): BevelstoneError {
-  const why = isLink
-    ? 'it is a symbolic link'
-    : isOthers
-      ? 'it belongs to somebody else'
-      : `its mode is ${(mode & 0o777).toString(8).padStart(4, '0')}`;
-  return new BevelstoneError('CREDENTIAL_UNSAFE', {
-    message: `The credential file ${file} is not safe`,
-    why: `${why}; a token must be readable by its owner alone`,
-    fix: isLink || isOthers ? 'Use a plain file of your own' : `Run: chmod 600 ${file}`,
-    where: { file },
-  });
+function isReference(text: string): boolean {
+  return /^(?:env|file|kept):/.test(text);
 }

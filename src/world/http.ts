@@ -1,9 +1,11 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import { Agent, type Dispatcher, EnvHttpProxyAgent, request } from 'undici';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
+import { isPassing, parseRetryAfter, retryDelay } from '../core/protocol/retry-delay.ts';
 
 /** A request; the body may be any size, its length is told exactly. */
 export type HttpRequest = {
-  readonly method: 'GET' | 'PUT' | 'POST' | 'DELETE';
+  readonly method: 'GET' | 'HEAD' | 'PUT' | 'POST' | 'PATCH' | 'DELETE' | 'OPTIONS' | 'PROPFIND' | 'MKCOL';
   readonly url: string;
   readonly headers?: Readonly<Record<string, string>>;
   readonly body?: { readonly chunks: AsyncIterable<Uint8Array>; readonly sizeBytes: number };
@@ -21,33 +23,64 @@ const mostText = 32 << 20;
 const mostRedirects = 5;
 const timeouts = { headersTimeout: 60_000, bodyTimeout: 60_000, connect: { timeout: 10_000 } };
 const isProxied = ['HTTP_PROXY', 'HTTPS_PROXY', 'http_proxy', 'https_proxy'].some((name) => process.env[name]);
-const agent: Dispatcher = isProxied ? new EnvHttpProxyAgent(timeouts) : new Agent(timeouts);
+let agent: Dispatcher | null = null;
+
+function currentAgent(): Dispatcher {
+  agent ??= isProxied ? new EnvHttpProxyAgent(timeouts) : new Agent(timeouts);
+  return agent;
+}
 
 /**
- * Sends a request. A GET follows redirects, and loses `authorization` when one leads to another origin.
- * @throws DESTINATION_UNREACHABLE, saying whether the name, the connection or the time was the trouble.
+ * Sends a request. What only asks is tried again when the server is busy or the connection fails (`retryDelay`); what
+ * changes something is sent once. A GET follows redirects, and loses all but harmless headers on the way to another origin.
+ * @throws DESTINATION_UNREACHABLE, saying whether the name, the connection, the proxy or the time was the trouble.
  */
 export async function send(wanted: HttpRequest): Promise<HttpAnswer> {
+  const isQuestion = wanted.body === undefined && questions.has(wanted.method);
+  for (let attempt = 1; ; attempt++) {
+    let answer: HttpAnswer | null = null;
+    let error: unknown = null;
+    try {
+      answer = await follow(wanted);
+    } catch (thrown) {
+      error = thrown;
+    }
+    const isOver = answer === null ? !isBevelstoneError(error, 'DESTINATION_UNREACHABLE') : !isPassing(answer.status);
+    const retryAfterMs = parseRetryAfter(answer?.headers['retry-after'], new Date());
+    const delay = isQuestion && !isOver ? retryDelay({ attempt, retryAfterMs, random: Math.random() }) : null;
+    if (delay === null) {
+      if (answer === null) throw error;
+      return answer;
+    }
+    if (answer !== null) await drain(answer);
+    await sleep(delay, undefined, wanted.signal === undefined ? {} : { signal: wanted.signal });
+  }
+}
+
+const questions: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'PROPFIND']);
+
+async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
   let { url } = wanted;
   let headers: Record<string, string> = { 'user-agent': 'bevelstone', ...wanted.headers };
   for (let hop = 0; ; hop++) {
     const answer = await sendOnce({ ...wanted, url, headers });
     const location = answer.headers['location'];
-    if (
-      wanted.method !== 'GET' ||
-      answer.status < 300 ||
-      answer.status > 399 ||
-      typeof location !== 'string' ||
-      hop >= mostRedirects
-    )
-      return answer;
-    for await (const _ of answer.chunks); // the connection is free again only when the body is read
+    const isMoved = [301, 302, 303, 307, 308].includes(answer.status) && typeof location === 'string';
+    if (wanted.method !== 'GET' || !isMoved || hop >= mostRedirects) return answer;
+    await drain(answer);
     const next = new URL(location, url);
-    if (next.origin !== new URL(url).origin) {
-      headers = Object.fromEntries(Object.entries(headers).filter(([name]) => name.toLowerCase() !== 'authorization'));
-    }
+    if (next.origin !== new URL(url).origin)
+      headers = Object.fromEntries(Object.entries(headers).filter(([name]) => harmless.has(name.toLowerCase())));
     url = next.href;
   }
+}
+
+/** What may be told to a server that nobody named. */
+const harmless: ReadonlySet<string> = new Set(['accept', 'user-agent', 'range']);
+
+/** Reads a body to its end: only then is the connection free for the next request. */
+export async function drain({ chunks }: HttpAnswer): Promise<void> {
+  for await (const _ of chunks);
 }
 
 /** The body as text, of at most 32 MiB. @throws DESTINATION_ANSWER when it is longer. */
@@ -70,21 +103,33 @@ export async function readText({ chunks }: HttpAnswer, url: string): Promise<str
 
 /** Frees the connections that are kept for later requests, so that the program can end. */
 export async function closeConnections(): Promise<void> {
-  await agent.close();
+  const old = agent;
+  agent = null;
+  await old?.close();
 }
 
 async function sendOnce({ method, url, headers, body, signal }: HttpRequest): Promise<HttpAnswer> {
   try {
     const answer = await request(url, {
-      dispatcher: agent,
+      dispatcher: currentAgent(),
       method,
       headers: { ...headers, ...(body === undefined ? {} : { 'content-length': String(body.sizeBytes) }) },
       ...(body === undefined ? {} : { body: body.chunks as never }),
       ...(signal === undefined ? {} : { signal }),
     });
-    return { status: answer.statusCode, headers: answer.headers, chunks: answer.body as AsyncIterable<Uint8Array> };
+    return { status: answer.statusCode, headers: answer.headers, chunks: guarded(answer.body, url) };
   } catch (cause) {
     if (cause instanceof BevelstoneError || signal?.aborted === true) throw cause;
+    throw unreachable(url, cause);
+  }
+}
+
+/** A body whose reading fails like the request itself. */
+async function* guarded(body: AsyncIterable<Uint8Array>, url: string): AsyncGenerator<Uint8Array> {
+  try {
+    yield* body;
+  } catch (cause) {
+    if ((cause as Error).name === 'AbortError') throw cause;
     throw unreachable(url, cause);
   }
 }
@@ -99,15 +144,32 @@ const reasons: Readonly<Record<string, string>> = {
   UND_ERR_HEADERS_TIMEOUT: 'it took the request and did not answer in time',
   UND_ERR_BODY_TIMEOUT: 'it stopped in the middle of its answer',
   CERT_HAS_EXPIRED: 'its certificate has expired (TLS)',
+  CERT_NOT_YET_VALID: 'its certificate is not valid yet: the clock here or there is wrong (TLS)',
   DEPTH_ZERO_SELF_SIGNED_CERT: 'its certificate is signed by nobody this machine trusts (TLS)',
+  SELF_SIGNED_CERT_IN_CHAIN: 'its certificate is signed by nobody this machine trusts (TLS)',
+  UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'its certificate is signed by nobody this machine trusts (TLS)',
+  ERR_TLS_CERT_ALTNAME_INVALID: 'its certificate is for another name (TLS)',
+  ERR_SSL_WRONG_VERSION_NUMBER: 'it does not speak TLS at this port: perhaps the address should begin with http://',
+  EPROTO: 'it does not speak TLS at this port: perhaps the address should begin with http://',
+  EPIPE: 'the connection was cut',
 };
 
-function unreachable(url: string, cause: unknown): BevelstoneError {
-  const { code = '', message = '' } = cause as NodeJS.ErrnoException;
+/** What the system says of a server that cannot be reached, as an error of ours. */
+export function unreachable(url: string, cause: unknown): BevelstoneError {
+  const { code = '', message = '' } = deepest(cause);
+  const why = reasons[code] ?? (message || 'no reason was given');
   return new BevelstoneError('DESTINATION_UNREACHABLE', {
     message: `${new URL(url).origin} could not be reached`,
-    why: reasons[code] ?? (message || 'no reason was given'),
+    why: isProxied ? `${why}; a proxy of the environment (HTTPS_PROXY) is in between` : why,
     fix: 'Check the address and the network, then run the same command again; it asks first what arrived',
     cause,
   });
+}
+
+/** Where one address was tried after the other, or a library wrapped the system's error, the system's own. */
+function deepest(error: unknown): NodeJS.ErrnoException {
+  const { errors, cause, code } = error as { errors?: unknown[]; cause?: unknown; code?: string };
+  if (Array.isArray(errors) && errors[0] !== undefined) return deepest(errors[0]);
+  if (code === undefined && cause instanceof Error) return deepest(cause);
+  return error as NodeJS.ErrnoException;
 }

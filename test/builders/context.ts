@@ -18,6 +18,7 @@ export function testContext(
     signal: new AbortController().signal,
     secrets: new Set(),
     report: (event) => events.push(event),
+    askSecret: async () => null,
     ...more,
     events,
     warnings: () => events.flatMap((event) => (event.type === 'warning' ? [event.text] : [])),

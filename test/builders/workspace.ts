@@ -3,12 +3,18 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { onTestFinished } from 'vitest';
 import { layOut } from '../../src/flow/demo.ts';
+import type { StandinToken } from '../../src/standin/guard.ts';
 import { startStandin } from '../../src/standin/server.ts';
 import { testContext } from './context.ts';
 import { temporaryFolder, testEnvironment } from './repository.ts';
 
 /** The token that the stand-in of a test takes. */
 export const goodToken = 'tide-office-token-7Qx2LmVb9';
+
+/** A token that may do everything, or what is said of it. */
+export function tokenFor(secret: string, more: Partial<StandinToken> = {}): StandinToken {
+  return { secret, may: 'write', user: 'harbour-desk', only: null, ...more };
+}
 
 /** Arguments that name the packages of one ecosystem, which need nothing but Node. */
 export const nodePackages = ['-p', 'tidemark', '-p', 'gauges'];
@@ -31,7 +37,7 @@ export async function demoWorkspace(): Promise<TestWorkspace> {
   const folder = path.join(top, 'fenmarsh-tides');
   const store = path.join(top, 'office');
   await layOut(testContext(top), top, folder);
-  const standin = await startStandin({ port: 0, store, tokens: new Set([goodToken]), now: () => new Date() });
+  const standin = await startStandin({ port: 0, store, tokens: [tokenFor(goodToken)], now: () => new Date() });
   onTestFinished(standin.close);
   const git = (...args: string[]) =>
     execFileSync('git', args, {

@@ -51,7 +51,11 @@ describe('publish', () => {
     const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: clone });
 
     expect(result.releases).toHaveLength(2);
-    expect(result.releases.find((one: { package: string }) => one.package === 'tidemark')).toMatchObject({
+    const tidemark = result.releases.find((one: { package: string }) => one.package === 'tidemark');
+    tidemark.deliveries.sort((a: { destination: string }, b: { destination: string }) =>
+      a.destination.localeCompare(b.destination),
+    );
+    expect(tidemark).toMatchObject({
       version: '1.4.0',
       commit: w.git('rev-parse', 'HEAD'),
       deliveries: [
@@ -286,10 +290,10 @@ describe('publish', () => {
     expect(JSON.parse(printed).error.code).toBe('CUT_SHORT');
     expect(finished.exitCode).toBe(0);
     expect(
-      finished.result.releases.flatMap((one: { deliveries: { state: string }[] }) =>
-        one.deliveries.map(({ state }) => state),
+      finished.result.releases.flatMap((one: { deliveries: { destination: string; state: string }[] }) =>
+        one.deliveries.map(({ destination, state }) => `${destination} ${state}`),
       ),
-    ).toEqual(Array(4).fill('delivered'));
+    ).toEqual(['office delivered', 'shelf already-there', 'shelf already-there', 'office delivered']);
   });
 
   it('never shows or stores the token', async () => {

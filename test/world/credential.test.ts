@@ -13,13 +13,17 @@ describe('a credential', () => {
     const folder = temporaryFolder();
     writeFileSync(path.join(folder, 'token'), 'from-the-file\n', { mode: 0o600 });
 
-    expect(await readCredential(reference, { TIDE_TOKEN: 'from-the-environment' }, folder)).toBe(secret);
+    const found = new Set<string>();
+    const credential = await readCredential(reference, { env: { TIDE_TOKEN: 'from-the-environment' }, folder }, found);
+
+    expect(credential).toEqual(secret === null ? { type: 'none' } : { type: 'bare', secret });
+    expect([...found]).toEqual(secret === null ? [] : [secret]);
   });
 
   it.each(['env:TIDE_TOKEN', 'env:EMPTY', 'file:nowhere'])(
     '%s that is not there is missed by name',
     async (reference) => {
-      const reading = readCredential(reference, { EMPTY: ' ' }, temporaryFolder());
+      const reading = readCredential(reference, { env: { EMPTY: ' ' }, folder: temporaryFolder() }, new Set());
 
       await expect(reading).rejects.toMatchObject({
         code: 'CREDENTIAL_MISSING',
@@ -36,7 +40,7 @@ describe('a credential', () => {
     chmodSync(file, 0o640);
 
     for (const name of ['token', 'link']) {
-      const error = await readCredential(`file:${name}`, {}, folder).catch((one: unknown) => one);
+      const error = await readCredential(`file:${name}`, { env: {}, folder }, new Set()).catch((one: unknown) => one);
       expect(error).toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
       expect(JSON.stringify(error)).not.toContain('secret-of-the-office');
     }

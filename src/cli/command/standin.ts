@@ -1,4 +1,5 @@
 import { once } from 'node:events';
+import { protocols } from '../../core/config/config.ts';
 import type { RunningStandin, StandinOptions } from '../../flow/standin.ts';
 import { type Command, textList } from '../command.ts';
 import { renderStandin, standinJson } from '../view/standin.ts';
@@ -12,20 +13,28 @@ export const standin: Command<StandinOptions, RunningStandin> = {
       .option('speaks', {
         type: 'string',
         array: true,
-        choices: ['npm-registry'],
+        choices: protocols.filter((one) => one !== 'folder'),
         describe: 'Protocols to serve; all by default',
       })
       .option('token', {
         type: 'string',
         array: true,
         nargs: 1,
-        describe: 'Token it takes, as env:NAME or file:PATH; may be repeated',
-      }),
+        describe: 'Token it takes, as env:NAME or file:PATH, with ,read or ,only=PACKAGE behind; may be repeated',
+      })
+      .option('private', { type: 'boolean', describe: 'Reading needs a token too' }),
   examples: [
     ['standin', 'A registry on 127.0.0.1:8088 that keeps what it gets'],
     ['standin --port 0 --token env:TRY_TOKEN', 'On any free port, with a token of yours'],
+    ['standin --private --token env:TRY_TOKEN,only=tidemark', 'A token for one package, and reading needs it too'],
   ],
-  parse: (raw) => ({ port: Number(raw['port']), store: String(raw['store']), tokens: textList(raw, 'token') }),
+  parse: (raw) => ({
+    port: Number(raw['port']),
+    store: String(raw['store']),
+    tokens: textList(raw, 'token'),
+    speaks: textList(raw, 'speaks'),
+    isPrivate: raw['private'] === true,
+  }),
   run: async (options, context) => {
     const { runStandin } = await import('../../flow/standin.ts');
     const running = await runStandin(context, options);

@@ -3,16 +3,16 @@ import type { RunningStandin } from '../../flow/standin.ts';
 import type { Screen } from './screen.ts';
 
 /** Where the stand-in is, until it is stopped. */
-export function renderStandin({ url, store, tokens }: RunningStandin, { colours }: Screen): string {
+export function renderStandin({ addresses, store, tokens }: RunningStandin, { colours }: Screen): string {
   return [
     `${colours.bold('Stand-in')} is running; stop it with Ctrl-C`,
-    `  npm-registry  ${url}node/`,
+    ...Object.entries(addresses).map(([speaks, address]) => `  ${speaks.padEnd(12)}  ${address}`),
     `  token         ${tokens.map(cleanText).join(', ')}`,
     `  store         ${cleanText(store)}`,
   ].join('\n');
 }
 
 /** The `result` of `standin --json`. */
-export function standinJson({ url, store, speaks, tokens }: RunningStandin): unknown {
-  return { url, store, speaks, tokens };
+export function standinJson({ url, store, speaks, addresses, tokens }: RunningStandin): unknown {
+  return { url, store, speaks, addresses, tokens };
 }

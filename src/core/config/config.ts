@@ -151,23 +151,96 @@ export type PackageConfig = {
   readonly verify: VerifyConfig;
   readonly bills: readonly BillKind[];
   readonly 're-exports': readonly string[];
+  readonly trial: readonly TrialConfig[];
   readonly 'send-to': readonly string[];
 };
 
-/** A credential: a reference to where the secret is, never the secret. */
-export type CredentialReference = string;
+/** Where a secret is, never the secret: `env:NAME`, `file:PATH` or `kept:NAME`. */
+export type SecretReference = string;
+
+/** How a destination lets us in; a bare reference is the protocol's usual kind. */
+export type CredentialConfig =
+  | 'none'
+  | 'chain'
+  | SecretReference
+  | { readonly token: SecretReference }
+  | { readonly user: string; readonly password: SecretReference }
+  | { readonly header: string; readonly value: SecretReference }
+  | {
+      readonly 'access-key': SecretReference;
+      readonly 'secret-key': SecretReference;
+      readonly session?: SecretReference;
+    };
+
+/** The protocols that a destination can speak. */
+export const protocols = [
+  'npm-registry',
+  'python-index',
+  'nuget-v3',
+  'maven-layout',
+  'http-put',
+  's3',
+  'oci',
+  'folder',
+] as const;
+
+/** One of the protocols. */
+export type Protocol = (typeof protocols)[number];
 
 /** One entry of `destinations`. */
 export type DestinationConfig = {
-  readonly speaks: 'npm-registry' | 'folder';
+  readonly speaks: Protocol;
   /** An address, a path for a folder, or `env:NAME`. */
   readonly url: string;
-  readonly credential: CredentialReference;
+  readonly credential: CredentialConfig;
   readonly takes: readonly string[] | null;
   readonly streams: readonly string[] | null;
   readonly under: string;
   readonly access: 'public' | 'restricted' | null;
+  /** Where readers find what was uploaded, when that is another address. */
+  readonly 'index-url': string | null;
+  /** Reference to a one-time password. */
+  readonly 'one-time': SecretReference | null;
+  /** How long `publish` waits until a delivery comes back, in milliseconds. */
+  readonly 'confirm-for': number;
+  /** Whether it takes snapshots, and nothing else (maven-layout). */
+  readonly snapshots: boolean;
+  readonly bucket: string | null;
+  readonly region: string | null;
+  readonly 'path-style': boolean;
+  readonly 'make-bucket': boolean;
 };
+
+/** Clients that can install what was delivered. `fetch` downloads a file and unpacks it. */
+export const trialClients = ['npm', 'pip', 'maven', 'dotnet', 'fetch'] as const;
+
+/** One of the clients. */
+export type TrialClient = (typeof trialClients)[number];
+
+/** One way to try an installed package out. */
+export type TrialConfig = {
+  /** The client that installs it; null for the one its ecosystem has. */
+  readonly client: TrialClient | null;
+  /** Versions of the client, or of the interpreter below it; empty for the one that is found. */
+  readonly versions: readonly string[];
+  readonly run: readonly string[];
+};
+
+/** Protocols of which names outside the workspace can come from elsewhere in a rehearsal. */
+export const upstreamProtocols = ['npm-registry', 'python-index', 'maven-layout'] as const;
+
+/** One of these protocols. */
+export type UpstreamProtocol = (typeof upstreamProtocols)[number];
+
+/** `rehearse`: where names outside the workspace come from. */
+export type RehearseConfig = {
+  /** Addresses by protocol; a text alone is a registry for npm. */
+  readonly upstream: Partial<Readonly<Record<UpstreamProtocol, string>>>;
+  readonly required: boolean;
+};
+
+/** `gates`: what must hold before a release. */
+export type GatesConfig = { readonly 'narrow-credential': boolean };
 
 /** `links`: templates of addresses. */
 export type LinksConfig = { readonly commit: string | null; readonly issue: string | null };
@@ -192,4 +265,6 @@ export type Config = {
   readonly packages: Readonly<Record<string, PackageConfig>>;
   readonly together: readonly (readonly string[])[];
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
+  readonly gates: GatesConfig;
+  readonly rehearse: RehearseConfig;
 };

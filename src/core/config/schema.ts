@@ -12,14 +12,20 @@ import {
   type ContentsConfig,
   type DestinationConfig,
   type ExceptionConfig,
+  type GatesConfig,
   type HelperConfig,
   type HistoryConfig,
   type LicencePolicyConfig,
   type LinksConfig,
   type NotesConfig,
   type PackageConfig,
+  protocols,
+  type RehearseConfig,
   type StampConfig,
   type StepConfig,
+  type TrialConfig,
+  trialClients,
+  upstreamProtocols,
   type VerifyConfig,
   type WriteBackConfig,
 } from './config.ts';
@@ -297,11 +303,39 @@ const packageEntry = () =>
       .unique()
       .default([...billKinds]),
     're-exports': texts().default([]),
+    trial: Joi.array().items(trial()).default([]),
     'send-to': texts().default([]),
   });
 
-const reference = () =>
-  Joi.string().pattern(/^(?:none|env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, 'none, env:NAME or file:PATH');
+const secretPattern = /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+|kept:[A-Za-z0-9][\w.-]*)$/;
+const secret = () => Joi.string().pattern(secretPattern, 'env:NAME, file:PATH or kept:NAME');
+
+/** Told in one sentence whatever was written: a secret that stands there by mistake must not be repeated. */
+const credential = () =>
+  Joi.alternatives()
+    .conditional(Joi.object(), {
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      then: Joi.object({
+        token: secret(),
+        user: Joi.string().min(1),
+        password: secret(),
+        header: Joi.string().pattern(/^[A-Za-z0-9-]+$/, 'the name of a header'),
+        value: secret(),
+        'access-key': secret(),
+        'secret-key': secret(),
+        session: secret(),
+      })
+        .xor('token', 'user', 'header', 'access-key')
+        .and('user', 'password')
+        .and('header', 'value')
+        .and('access-key', 'secret-key')
+        .with('session', 'access-key'),
+      otherwise: Joi.string().pattern(
+        new RegExp(`^(?:none|chain)$|${secretPattern.source}`),
+        'none, env:NAME, file:PATH, kept:NAME or a mapping of these',
+      ),
+    })
+    .default('none');
 
 const url = () =>
   Joi.string().custom((text: string, helpers) => {
@@ -314,14 +348,55 @@ const url = () =>
 
 const destination = () =>
   Joi.object<DestinationConfig>({
-    speaks: Joi.string().valid('npm-registry', 'folder').required(),
+    speaks: Joi.string()
+      .valid(...protocols)
+      .required(),
     url: url().required(),
-    credential: reference().default('none'),
+    credential: credential(),
     takes: texts().default(null),
     streams: texts().default(null),
     under: Joi.string().default('{package}/{version}'),
     access: Joi.string().valid('public', 'restricted').default(null),
+    'index-url': url().default(null),
+    'one-time': secret().default(null),
+    'confirm-for': duration().default(5 * 60_000),
+    snapshots: Joi.boolean().default(false),
+    bucket: Joi.string()
+      .pattern(/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/, 'the name of a bucket')
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { is: 's3', then: Joi.required(), otherwise: Joi.forbidden() })
+      .default(null),
+    region: Joi.string().default(null),
+    'path-style': Joi.boolean().default(false),
+    'make-bucket': Joi.boolean().default(false),
   });
+
+const trial = () =>
+  Joi.alternatives().conditional(Joi.object(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.object<TrialConfig>({
+      client: Joi.string()
+        .valid(...trialClients)
+        .default(null),
+      versions: texts().default([]),
+      run: oneOrMore().default([]),
+    }),
+    otherwise: Joi.string().custom((run: string) => ({ client: null, versions: [], run: [run] })),
+  });
+
+const gates = () => Joi.object<GatesConfig>({ 'narrow-credential': Joi.boolean().default(false) }).default();
+
+const rehearse = () =>
+  Joi.object<RehearseConfig>({
+    upstream: Joi.alternatives()
+      .conditional(Joi.object(), {
+        // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+        then: Joi.object(Object.fromEntries(upstreamProtocols.map((one) => [one, url()]))),
+        otherwise: url().custom((text: string) => ({ 'npm-registry': text })),
+      })
+      .default({}),
+    required: Joi.boolean().default(false),
+  }).default();
 
 /** The schema of bevelstone.yaml. */
 export function configSchema(): Joi.ObjectSchema<Config> {
@@ -338,5 +413,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     packages: record(packageEntry()).default({}),
     together: Joi.array().items(texts().min(2)).default([]),
     destinations: record(destination()).default({}),
+    gates: gates(),
+    rehearse: rehearse(),
   });
 }

@@ -20,6 +20,8 @@ export type ErrorParts = {
   readonly problems?: readonly Problem[];
   /** What went before and is still true: shown as the result beside the error in `--json`. */
   readonly result?: unknown;
+  /** How long a server asked to wait before the next try, in milliseconds. */
+  readonly retryAfterMs?: number | null;
   readonly cause?: unknown;
 };
 
@@ -32,6 +34,7 @@ export class BevelstoneError extends Error {
   readonly where: Place | null;
   readonly problems: readonly Problem[];
   readonly result: unknown;
+  readonly retryAfterMs: number | null;
 
   constructor(code: ErrorCode, parts: ErrorParts) {
     super(parts.message, parts.cause === undefined ? undefined : { cause: parts.cause });
@@ -41,6 +44,7 @@ export class BevelstoneError extends Error {
     this.where = parts.where ?? null;
     this.problems = parts.problems ?? [];
     this.result = parts.result ?? null;
+    this.retryAfterMs = parts.retryAfterMs ?? null;
   }
 
   get exitCode(): number {

@@ -1,4 +1,4 @@
-import type { ArtifactRecord } from './release-record.ts';
+import type { ArtifactRecord, ReleaseRecord } from './release-record.ts';
 
 type Common = {
   readonly id: string;
@@ -20,6 +20,8 @@ export type LedgerEvent =
       readonly destinations: readonly string[];
       /** SHA-256 of the release's CONTENTS.json, which lies beside the event. */
       readonly contents: string;
+      /** What other commands need of the release on machines that never built it. */
+      readonly about?: ReleaseAbout;
     })
   | (Common & {
       readonly type: 'delivered';
@@ -37,11 +39,32 @@ export type LedgerEvent =
       readonly why: string | null;
     })
   | (Common & {
+      readonly type: 'promoted';
+      readonly destination: string;
+      readonly from: string;
+      readonly artifact: string;
+      readonly sha256: string;
+      readonly address: string;
+    })
+  | (Common & {
+      readonly type: 'withdrawn';
+      readonly destination: string;
+      /** What was done, in a word: deprecated, unlisted, deleted. */
+      readonly how: string;
+      readonly reason: string;
+    })
+  | (Common & {
       readonly type: 'pointed';
       readonly destination: string;
       readonly pointer: string;
       readonly from: string | null;
     });
+
+/** A release as destinations know it. */
+export type ReleaseAbout = Pick<
+  ReleaseRecord,
+  'name' | 'ecosystem' | 'folder' | 'spellings' | 'stream' | 'sourceTime' | 'needs'
+>;
 
 /** An event before it gets its id, time and run. */
 export type NewEvent = LedgerEvent extends infer One
@@ -54,7 +77,7 @@ export type NewEvent = LedgerEvent extends infer One
 export type LedgerDelivery = {
   readonly destination: string;
   readonly artifact: string;
-  readonly state: 'delivered' | 'already-there';
+  readonly state: 'delivered' | 'already-there' | 'promoted' | 'withdrawn';
   readonly confirmed: 'bytes' | 'entries' | 'no';
   readonly address: string;
   readonly sha256: string;
@@ -68,6 +91,10 @@ export type LedgerRelease = {
   readonly tag: string;
   /** When it was first planned: ISO 8601, UTC. */
   readonly date: string;
+  readonly source: string;
+  readonly about: ReleaseAbout;
+  /** SHA-256 of its CONTENTS.json. */
+  readonly contents: string;
   readonly artifacts: readonly ArtifactRecord[];
   readonly deliveries: readonly LedgerDelivery[];
 };
@@ -80,13 +107,16 @@ export function foldEvents(events: readonly LedgerEvent[]): LedgerRelease[] {
     if (event.type !== 'planned') continue;
     const key = keyOf(event);
     if (releases.has(key)) continue;
-    const { commit, tag, at, artifacts } = event;
+    const { commit, source, tag, at, artifacts, about, contents } = event;
     releases.set(key, {
       package: event.package,
       version: event.version,
       commit,
       tag,
       date: at,
+      source,
+      about: about ?? aboutFrom(event),
+      contents,
       artifacts,
       deliveries: [],
     });
@@ -98,15 +128,27 @@ export function foldEvents(events: readonly LedgerEvent[]): LedgerRelease[] {
   return [...releases.values()].sort((a, b) => (a.date < b.date ? 1 : a.date > b.date ? -1 : 0));
 }
 
+/** What can be said of a release that was planned before these fields were recorded. */
+function aboutFrom({ package: name, version }: LedgerEvent): ReleaseAbout {
+  const stream = { name: 'stable', type: 'stable', pointer: 'stable' };
+  return { name, ecosystem: 'plain', folder: '', spellings: { semver: version }, stream, sourceTime: 0, needs: [] };
+}
+
 function deliveriesOf(events: readonly LedgerEvent[]): LedgerDelivery[] {
   const deliveries = new Map<string, LedgerDelivery>();
   for (const event of events) {
-    if (event.type !== 'delivered') continue;
+    if (event.type === 'withdrawn') {
+      for (const [key, one] of deliveries)
+        if (one.destination === event.destination) deliveries.set(key, { ...one, state: 'withdrawn' });
+      continue;
+    }
+    if (event.type !== 'delivered' && event.type !== 'promoted') continue;
     const { destination, artifact, address, sha256 } = event;
     const key = `${destination}\n${artifact}`;
     // A repeated run finds what an earlier one sent: the first word on it stays.
-    if (deliveries.has(key)) continue;
-    const state = event.alreadyThere ? 'already-there' : 'delivered';
+    const before = deliveries.get(key);
+    if (before !== undefined && before.state !== 'withdrawn') continue;
+    const state = event.type === 'promoted' ? 'promoted' : event.alreadyThere ? 'already-there' : 'delivered';
     const confirmations = events.filter(
       (one) => one.type === 'confirmed' && one.destination === destination && one.artifact === artifact,
     );

@@ -1,4 +1,4 @@
-import { objectOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf } from '../manifest/fields.ts';
 import type { PackageJson } from '../manifest/package-json.ts';
 
 // The npm registry's public API as its client speaks it: one JSON document per package ("packument"), a PUT of a
@@ -62,6 +62,8 @@ export function integrityOf(sha512: string): string {
 
 /** What a registry says of a package, as far as we need it. */
 export type Packument = {
+  /** Names of those who may publish; empty when it does not tell. */
+  readonly maintainers: readonly string[];
   readonly tags: Readonly<Record<string, string>>;
   readonly versions: ReadonlyMap<
     string,
@@ -84,5 +86,29 @@ export function parsePackument(value: unknown): Packument | null {
   const tags = Object.entries(objectOf(document['dist-tags'])).filter(
     (pair): pair is [string, string] => typeof pair[1] === 'string',
   );
-  return { tags: Object.fromEntries(tags), versions: new Map(versions) };
+  const maintainers = objectsOf(document['maintainers']).flatMap(({ name }) => text(name) ?? []);
+  return { maintainers, tags: Object.fromEntries(tags), versions: new Map(versions) };
+}
+
+/** The whole package document with one version deprecated, to be sent back. @returns null when it has no such version. */
+export function deprecated(value: unknown, version: string, reason: string): Record<string, unknown> | null {
+  const document = objectOf(value);
+  const versions = objectOf(document['versions']);
+  if (versions[version] === undefined) return null;
+  return {
+    ...document,
+    versions: { ...versions, [version]: { ...objectOf(versions[version]), deprecated: reason } },
+  };
+}
+
+/** Whether a token, by the registry's own list of tokens, opens more than one package; the list shows only how tokens begin. */
+export function opensMore(list: unknown, token: string, name: string): 'this package' | 'more' | 'unknown' {
+  const own = objectsOf(objectOf(list)['objects']).find(({ token: shown }) => {
+    const start = typeof shown === 'string' ? shown.replace(/(?:\.{3}|…).*$/, '') : '';
+    return start.length >= 6 && token.startsWith(start);
+  });
+  if (own === undefined) return 'unknown';
+  const scopes = objectsOf(own['scopes']);
+  const isNarrow = scopes.length > 0 && scopes.every((one) => one['type'] === 'package' && one['name'] === name);
+  return isNarrow ? 'this package' : 'more';
 }

@@ -1,0 +1,21 @@
+import type { Rehearsal } from '../../flow/rehearse.ts';
+import type { Command } from '../command.ts';
+import { renderRehearsal, triedJson } from '../view/trial.ts';
+
+/** `bevelstone rehearse`. */
+export const rehearse: Command<{ readonly everyone: boolean }, Rehearsal> = {
+  options: (yargs) =>
+    yargs.option('everyone', { type: 'boolean', describe: 'Install all packages in one environment too' }),
+  examples: [
+    ['rehearse', 'Install everything from throw-away stand-ins, and run the trials'],
+    ['rehearse -p tidemark-py --everyone --json', 'One package, for a program'],
+  ],
+  parse: (raw) => ({ everyone: raw['everyone'] === true }),
+  run: async (options, context) => {
+    const flow = await import('../../flow/rehearse.ts');
+    const result = await flow.rehearse(context, options);
+    return { result, error: result.error };
+  },
+  render: renderRehearsal,
+  toJson: triedJson,
+};

@@ -1,0 +1,40 @@
+import type { Withdrawn, WithdrawOptions } from '../../flow/withdraw.ts';
+import type { Command } from '../command.ts';
+import { movedJson } from '../view/promote.ts';
+import { makeScreen } from '../view/screen.ts';
+import { renderWithdrawal, renderWithdrawn } from '../view/withdraw.ts';
+
+/** `bevelstone withdraw`. */
+export const withdraw: Command<WithdrawOptions, Withdrawn> = {
+  options: (yargs) =>
+    yargs
+      .positional('release', { type: 'string', demandOption: true, describe: 'PACKAGE@VERSION' })
+      .option('from', { type: 'string', demandOption: true, describe: 'Destination that has it' })
+      .option('reason', { type: 'string', demandOption: true, describe: 'Why; shown to users where the protocol can' })
+      .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
+      .option('dry-run', { type: 'boolean', describe: 'Show what would be taken back, and stop' }),
+  examples: [
+    [
+      'withdraw tidemark@1.4.0 --from office --reason "Low water an hour late; use 1.4.1"',
+      'Deprecate, unlist, yank or delete',
+    ],
+  ],
+  parse: (raw) => ({
+    release: String(raw['release']),
+    from: String(raw['from']),
+    reason: String(raw['reason']),
+    dryRun: raw['dryRun'] === true,
+  }),
+  run: async (options, context, ask) => {
+    const flow = await import('../../flow/withdraw.ts');
+    const result = await flow.withdrawRelease(context, options, (release) =>
+      ask({
+        shown: renderWithdrawal(release, options, makeScreen(process.stderr, process.env)),
+        question: `Withdraw it from ${options.from}?`,
+      }),
+    );
+    return { result };
+  },
+  render: renderWithdrawn,
+  toJson: movedJson,
+};

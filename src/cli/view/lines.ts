@@ -1,0 +1,28 @@
+import type { ConsumerLine } from '../../core/consumer/consumer-line.ts';
+import { cleanLines, cleanText } from '../../core/text/clean.ts';
+import type { ReleaseLines } from '../../flow/lines.ts';
+import type { Screen } from './screen.ts';
+
+/** Each text as it is pasted, below where it goes. */
+export function renderLines({ package: name, version, lines, setUp }: ReleaseLines, screen: Screen): string {
+  const { bold } = screen.colours;
+  if (lines.length === 0)
+    return `${cleanText(name)} ${cleanText(version)} is at no destination that bevelstone.yaml names`;
+  const parts = [
+    `${bold(`To install ${cleanText(name)} ${cleanText(version)}`)}`,
+    ...lines.map((one) => block(one, screen)),
+  ];
+  if (setUp.length > 0) parts.push(bold('Once per machine or project'), ...setUp.map((one) => block(one, screen)));
+  return parts.join('\n\n');
+}
+
+/** Nothing is indented: what is selected with a mouse must work as it is. */
+function block({ destination, client, into, text }: ConsumerLine, { colours }: Screen): string {
+  const where = into === 'shell' ? '' : `, in ${into}`;
+  return `${colours.cyan(`${cleanText(destination)}`)} ${colours.dim(`with ${client}${where}`)}\n${cleanLines(text)}`;
+}
+
+/** The `result` of `ledger lines --json`. */
+export function linesJson(result: ReleaseLines): unknown {
+  return result;
+}

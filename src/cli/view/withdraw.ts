@@ -1,0 +1,33 @@
+import type { LedgerRelease } from '../../core/ledger/event.ts';
+import { cleanText } from '../../core/text/clean.ts';
+import type { Withdrawn, WithdrawOptions } from '../../flow/withdraw.ts';
+import type { Screen } from './screen.ts';
+
+/** What is about to be taken back, before the question. */
+export function renderWithdrawal(
+  { package: name, version, date }: LedgerRelease,
+  { from, reason }: WithdrawOptions,
+  screen: Screen,
+): string {
+  return [
+    screen.colours.bold(cleanText(`About to withdraw ${name} ${version} from ${from}`)),
+    '',
+    `    released ${date.slice(0, 10)}`,
+    `    reason   ${cleanText(reason)}`,
+    '',
+    '    The version stays used up: it is never released again.',
+    '',
+  ].join('\n');
+}
+
+/** What was done, and what the protocol cannot do. */
+export function renderWithdrawn(
+  { package: name, version, destination, how, limits, deliveries, dryRun }: Withdrawn,
+  screen: Screen,
+): string {
+  const title = cleanText(`${name} ${version} at ${destination}`);
+  const files = deliveries.map(({ artifact, address }) => `    ${cleanText(artifact)}  ${cleanText(address ?? '')}`);
+  if (dryRun) return [screen.colours.bold(`${title} would be withdrawn: this is a dry run`), '', ...files].join('\n');
+  const notes = [`    ${how}`, ...(limits === null ? [] : [`    ${limits}`])];
+  return [screen.colours.bold(`${title} was withdrawn`), '', ...notes, '', ...files].join('\n');
+}

@@ -1,0 +1,22 @@
+import type { CredentialConfig, DestinationConfig, SecretReference } from './config.ts';
+
+/** The references inside a credential; none for `none` and `chain`. */
+export function secretReferences(credential: CredentialConfig): SecretReference[] {
+  if (typeof credential === 'string') return credential === 'none' || credential === 'chain' ? [] : [credential];
+  if ('token' in credential) return [credential.token];
+  if ('user' in credential) return [credential.password];
+  if ('header' in credential) return [credential.value];
+  const { session } = credential;
+  return [credential['access-key'], credential['secret-key'], ...(session === undefined ? [] : [session])];
+}
+
+/** Names of the environment variables that hold secrets of a destination. */
+export function secretVariables({ credential, 'one-time': oneTime }: DestinationConfig): string[] {
+  const references = [...secretReferences(credential), ...(oneTime === null ? [] : [oneTime])];
+  const named = references.flatMap((one) => (one.startsWith('env:') ? [one.slice('env:'.length)] : []));
+  // The usual chain of an object store reads these by itself.
+  return credential === 'chain' ? [...named, ...chainVariables] : named;
+}
+
+/** What object store clients read from the environment. */
+const chainVariables = ['AWS_ACCESS_KEY_ID', 'AWS_SECRET_ACCESS_KEY', 'AWS_SESSION_TOKEN'];

@@ -1,0 +1,121 @@
+import { createHash } from 'node:crypto';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { drain } from '../world/http.ts';
+import type { Parcel, Presence } from './destination.ts';
+import { parcelBytes } from './parcel-bytes.ts';
+import { call, callText, expectDone, isDone, openAddress, refused, strangeAnswer, textBody, type Web } from './web.ts';
+
+/** A text with the tag that a server gave it, for conditional writing; both null when there is none. */
+export type TaggedText = { readonly text: string | null; readonly tag: string | null };
+
+/** A small text, null when there is none. */
+export async function readRemoteText(web: Web, url: string): Promise<TaggedText> {
+  const answer = await callText(web, { method: 'GET', url });
+  if (answer.status === 404) return { text: null, tag: null };
+  if (answer.status !== 200) throw refused(web.name, `the question for ${url}`, answer);
+  const tag = answer.headers['etag'];
+  return { text: answer.text, tag: typeof tag === 'string' && !tag.startsWith('W/') ? tag : null };
+}
+
+/** Writes a small text over whatever is there. */
+export async function writeRemoteText(
+  web: Web,
+  url: string,
+  text: string,
+  headers: Record<string, string> = {},
+): Promise<void> {
+  const answer = await callText(web, {
+    method: 'PUT',
+    url,
+    headers: { 'content-type': 'text/plain', ...headers },
+    body: textBody(text),
+  });
+  expectDone(web, url, answer);
+}
+
+const tries = 5;
+
+/**
+ * Changes a text that others may change too: read, changed, written on the condition that it is still the one that was
+ * read (RFC 9110 §13.1.1, §13.1.2), read back. Where the server knows no conditions, the reading back decides.
+ * @param change gives null when nothing is to be changed. @returns whether anything was.
+ */
+export async function changeRemoteText(
+  web: Web,
+  url: string,
+  change: (text: string | null) => string | null,
+  written: (text: string) => Promise<void> = async () => {},
+): Promise<boolean> {
+  let isChanged = false;
+  for (let attempt = 0; attempt < tries; attempt++) {
+    const { text, tag } = await readRemoteText(web, url);
+    const wanted = change(text);
+    if (wanted === null || wanted === text) return isChanged;
+    const condition = tag !== null ? { 'if-match': tag } : text === null ? { 'if-none-match': '*' } : {};
+    const answer = await callText(web, {
+      method: 'PUT',
+      url,
+      headers: { 'content-type': 'text/plain', ...condition },
+      body: textBody(wanted),
+    });
+    // Somebody else was quicker: what they wrote is read and kept.
+    if (answer.status === 412 || answer.status === 409) continue;
+    expectDone(web, url, answer);
+    await written(wanted);
+    isChanged = true;
+  }
+  throw new BevelstoneError('DESTINATION_BUSY', {
+    message: `${url} could not be changed`,
+    why: `others wrote to it at each of ${tries} tries`,
+    fix: 'Run the same command again; what is delivered stays delivered',
+  });
+}
+
+/** What lies at an address, compared with a parcel: by the digest beside it where there is one, else by its bytes. */
+export async function presenceAt(
+  web: Web,
+  url: string,
+  parcel: Pick<Parcel, 'sha256' | 'sizeBytes'>,
+): Promise<Presence> {
+  const head = await call(web, { method: 'HEAD', url });
+  await drain(head);
+  if (head.status === 404 || head.status === 410) return { type: 'absent' };
+  if (head.status !== 200) throw refused(web.name, `the question for ${url}`, { ...head, text: '' });
+  const length = head.headers['content-length'];
+  if (typeof length === 'string' && Number(length) !== parcel.sizeBytes)
+    return { type: 'different', why: `it has ${length} bytes, ours ${parcel.sizeBytes}` };
+  const digest = await digestAt(web, url);
+  if (digest === parcel.sha256) return { type: 'same', address: url };
+  return { type: 'different', why: `its SHA-256 is ${digest.slice(0, 12)}…, ours ${parcel.sha256.slice(0, 12)}…` };
+}
+
+/** SHA-256 of what lies there, read whole: what is written beside a file need not be true of it. */
+async function digestAt(web: Web, url: string): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const chunk of await openAddress(web, url)) hash.update(chunk);
+  return hash.digest('hex');
+}
+
+/** Sends a parcel to an address that must still be free. */
+export async function putParcel(web: Web, url: string, parcel: Parcel, moved: (bytes: number) => void): Promise<void> {
+  const answer = await callText(web, {
+    method: 'PUT',
+    url,
+    headers: { 'content-type': 'application/octet-stream', 'if-none-match': '*' },
+    body: { chunks: parcelBytes(parcel, moved), sizeBytes: parcel.sizeBytes },
+  });
+  if (answer.status === 412) throw strangeAnswer(web.name, `something came to lie at ${url} meanwhile`, url);
+  expectDone(web, parcel.fileName, answer);
+}
+
+/** Deletes what lies at an address. @throws WITHDRAW_IMPOSSIBLE when the server does not do that. */
+export async function deleteAt(web: Web, url: string): Promise<void> {
+  const answer = await callText(web, { method: 'DELETE', url });
+  if (isDone(answer.status) || answer.status === 404) return;
+  if (answer.status !== 405 && answer.status !== 501) throw refused(web.name, `to delete ${url}`, answer);
+  throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
+    message: `${web.name} does not delete ${url}`,
+    why: `it answered ${answer.status}: this server never takes a file back`,
+    fix: 'Release a higher version, and say in its notes what is wrong with this one',
+  });
+}

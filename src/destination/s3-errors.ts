@@ -1,0 +1,67 @@
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { objectOf, textOf } from '../core/manifest/fields.ts';
+import { isPassing } from '../core/protocol/retry-delay.ts';
+import { cleanText } from '../core/text/clean.ts';
+import { unreachable } from '../world/http.ts';
+
+/** What is being asked of a store, for its errors. */
+export type StoreCall = {
+  readonly destination: string;
+  readonly what: string;
+  readonly url: string;
+  readonly signal: AbortSignal;
+};
+
+/** Runs one request of the store's client and tells its failures in our words. */
+export async function callStore<Value>(call: StoreCall, work: () => Promise<Value>): Promise<Value> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof BevelstoneError || call.signal.aborted) throw error;
+    throw translate(call, error);
+  }
+}
+
+/** Whether an error of `callStore` is an answer with this status. */
+export function isStatus(error: unknown, status: number): boolean {
+  return error instanceof BevelstoneError && statusOf(error.cause) === status;
+}
+
+function statusOf(error: unknown): number | null {
+  const status = objectOf(objectOf(error)['$metadata'])['httpStatusCode'];
+  return typeof status === 'number' ? status : null;
+}
+
+function translate({ destination, what, url }: StoreCall, cause: unknown): BevelstoneError {
+  const status = statusOf(cause);
+  const name = textOf(objectOf(cause)['name']) ?? '';
+  const said = cleanText(cause instanceof Error ? cause.message : '').slice(0, 200);
+  if (name === 'CredentialsProviderError') {
+    return new BevelstoneError('CREDENTIAL_MISSING', {
+      message: `${destination} has no credential`,
+      why: 'the usual chain (environment, shared files, the machine’s role) gives none',
+      fix: 'Log in as usual for this store, or name keys in `credential`',
+      cause,
+    });
+  }
+  if (status === null) return unreachable(url, cause);
+  const why = `it answered ${status}${name === '' || name === 'Unknown' ? '' : ` ${name}`}${said === '' || said === name ? '' : `: ${said}`}`;
+  if (status === 401 || status === 403) {
+    const isClock = name === 'RequestTimeTooSkewed';
+    return new BevelstoneError('CREDENTIAL_REFUSED', {
+      message: `${destination} refused ${what}`,
+      why,
+      fix: isClock ? 'Set the clock of this machine' : 'Use keys that may write to this bucket',
+      cause,
+    });
+  }
+  const isBusy = isPassing(status) || name === 'SlowDown';
+  return new BevelstoneError(isBusy ? 'DESTINATION_BUSY' : 'DESTINATION_REFUSED', {
+    message: isBusy ? `${destination} is busy: ${what}` : `${destination} refused ${what}`,
+    why,
+    fix: isBusy
+      ? 'Wait a little and run the same command again; it asks first what arrived'
+      : 'Settle what it complains about, then run the same command again',
+    cause,
+  });
+}

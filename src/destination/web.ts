@@ -1,0 +1,118 @@
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { objectOf } from '../core/manifest/fields.ts';
+import { isPassing, parseRetryAfter } from '../core/protocol/retry-delay.ts';
+import { cleanText } from '../core/text/clean.ts';
+import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
+
+/** An answer that was read to its end. */
+export type TextAnswer = Pick<HttpAnswer, 'status' | 'headers'> & { readonly text: string };
+
+/** A destination that is spoken to by HTTP: who it is, and the headers that let us in. */
+export type Web = {
+  readonly name: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly signal: AbortSignal;
+};
+
+/** Sends a request with the destination's credential. */
+export function call(web: Web, request: HttpRequest): Promise<HttpAnswer> {
+  return send({ ...request, headers: { ...web.headers, ...request.headers }, signal: web.signal });
+}
+
+/** Sends a request and reads the answer, of at most 32 MiB. */
+export async function callText(web: Web, request: HttpRequest): Promise<TextAnswer> {
+  const answer = await call(web, request);
+  return { status: answer.status, headers: answer.headers, text: await readText(answer, request.url) };
+}
+
+/** A short text as a body. */
+export function textBody(text: string): NonNullable<HttpRequest['body']> {
+  const bytes = Buffer.from(text);
+  return { chunks: oneChunk(bytes), sizeBytes: bytes.length };
+}
+
+async function* oneChunk(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
+  yield bytes;
+}
+
+/** Whether a status says that it is done. */
+export function isDone(status: number): boolean {
+  return status >= 200 && status <= 299;
+}
+
+/** Throws unless the answer says that it is done. */
+export function expectDone({ name }: Web, what: string, answer: TextAnswer): void {
+  if (!isDone(answer.status)) throw refused(name, what, answer);
+}
+
+/** What lies at an address. @throws DESTINATION_REFUSED when nothing does. */
+export async function openAddress(web: Web, address: string): Promise<AsyncIterable<Uint8Array>> {
+  const answer = await call(web, { method: 'GET', url: address });
+  if (answer.status === 200) return answer.chunks;
+  const text = await readText(answer, address);
+  throw refused(web.name, address, { ...answer, text });
+}
+
+/** How far the server's clock is ahead, in milliseconds (RFC 9110 §6.6.1). */
+export function skewOf({ headers }: Pick<HttpAnswer, 'headers'>): number | null {
+  const at = Date.parse(String(headers['date'] ?? ''));
+  return Number.isNaN(at) ? null : at - Date.now();
+}
+
+/** What a refusal means, with the server's own words. */
+export function refused(destination: string, what: string, answer: TextAnswer): BevelstoneError {
+  const { status } = answer;
+  const said = saidOf(answer.text);
+  const message = `${destination} refused ${what}`;
+  const why = `it answered ${status}${said === '' ? '' : `: ${said}`}`;
+  if (status === 401 || status === 403) {
+    const fix =
+      status === 401
+        ? 'Give the destination a `credential`, or a token that is still valid'
+        : 'Use a token that may publish this package';
+    return new BevelstoneError('CREDENTIAL_REFUSED', { message, why, fix });
+  }
+  if (isPassing(status)) {
+    const retryAfterMs = parseRetryAfter(answer.headers['retry-after'], new Date());
+    const fix = 'Wait a little and run the same command again; it asks first what arrived';
+    return new BevelstoneError('DESTINATION_BUSY', {
+      message: `${destination} is busy: ${what}`,
+      why,
+      fix,
+      retryAfterMs,
+    });
+  }
+  if (status === 409 || /\balready exists\b/i.test(said)) {
+    const fix = 'This version exists there already; release a higher one';
+    return new BevelstoneError('DELIVERY_EXISTS', { message, why, fix });
+  }
+  const fix = 'Settle what it complains about, then run the same command again';
+  return new BevelstoneError('DESTINATION_REFUSED', { message, why, fix });
+}
+
+/** The sentence in an error answer: JSON's `error` or `errors`, else the beginning of the text. */
+function saidOf(body: string): string {
+  const value = objectOf(parseJson(body));
+  const first = Array.isArray(value['errors']) ? objectOf(value['errors'][0]) : {};
+  const texts = [value['error'], first['message'], value['message']].filter((one) => typeof one === 'string');
+  const plain = body.replace(/<[^>]*>/g, ' ').replace(/\s+/g, ' ');
+  return cleanText(String(texts[0] ?? plain).slice(0, 200)).trim();
+}
+
+/** JSON, or null when it is none. */
+export function parseJson(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}
+
+/** The error for an answer that is not this protocol's. */
+export function strangeAnswer(destination: string, why: string, url: string): BevelstoneError {
+  return new BevelstoneError('DESTINATION_ANSWER', {
+    message: `${destination} did not answer like a server of its protocol`,
+    why,
+    fix: `Check the address: ${url}`,
+  });
+}

@@ -1,0 +1,34 @@
+import path from 'node:path';
+import type { ArtifactRecord } from '../core/ledger/release-record.ts';
+import type { Parcel } from '../destination/destination.ts';
+import type { ReleaseFolder } from './built-release.ts';
+import { readArtifact } from './read-artifact.ts';
+
+/** Forms of which a protocol shows what is inside. */
+const shown: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'sdist']);
+
+/** The parcel of an artifact: its bytes stay in the file, what a protocol shows is read from inside. */
+export async function parcelOf({ folder, record }: ReleaseFolder, artifact: ArtifactRecord): Promise<Parcel> {
+  const file = path.join(folder, artifact.file);
+  const read = shown.has(artifact.form) ? await readArtifact(file) : null;
+  const { form, platform, sha1, sha256, sha512 } = artifact;
+  const { name, version, spellings, stream, sourceTime } = record;
+  return {
+    file,
+    fileName: artifact.file,
+    form,
+    platform,
+    sizeBytes: artifact.size,
+    sha1,
+    sha256,
+    sha512,
+    packageName: record.package,
+    name,
+    version,
+    spellings,
+    stream,
+    sourceTime,
+    manifest: read?.manifest?.json ?? null,
+    readme: read?.readme?.text ?? null,
+  };
+}

@@ -1,0 +1,160 @@
+import { createWriteStream } from 'node:fs';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { LedgerDelivery, LedgerRelease } from '../core/ledger/event.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
+import type { Destination } from '../destination/destination.ts';
+import { fileDigest } from '../world/archive/file-digest.ts';
+import { currentBranch, remoteOf, resolveCommit } from '../world/git/repository.ts';
+import { closeConnections } from '../world/http.ts';
+import type { ReleaseFolder } from './built-release.ts';
+import type { Context } from './context.ts';
+import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
+import { openDestination, refusesRelease, takesForm } from './destinations.ts';
+import { readLedger } from './ledger.ts';
+import { beginLedgerRun } from './ledger-run.ts';
+import { deliveryFailed } from './publish.ts';
+import { planShipment, refuseDifferent } from './publish-plan.ts';
+import { destinationNamed, findRelease, standingDeliveries } from './recorded-release.ts';
+import { openContext, readWorkspace } from './workspace.ts';
+
+/** What is to be copied, from where to where. */
+export type PromoteOptions = {
+  /** `PACKAGE@VERSION` */
+  readonly release: string;
+  readonly from: string;
+  readonly to: string;
+  readonly dryRun: boolean;
+};
+
+/** The answer of `promote`. */
+export type Promotion = {
+  readonly package: string;
+  readonly version: string;
+  readonly from: string;
+  readonly to: string;
+  readonly dryRun: boolean;
+  readonly deliveries: readonly Delivery[];
+  readonly error: BevelstoneError | null;
+};
+
+/**
+ * Copies the very bytes of a release from one destination to another: fetched, compared with the digests on record,
+ * delivered like a publication. Nothing is built.
+ * @throws RELEASE_NOT_RECORDED, DELIVERY_DIFFERS when either end holds other bytes, NOTHING_TO_RELEASE.
+ */
+export async function promoteRelease(
+  context: Context,
+  options: PromoteOptions,
+  confirm: (shipment: Shipment) => Promise<void>,
+): Promise<Promotion> {
+  const repository = await openContext(context);
+  const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
+  const [fromConfig, toConfig] = [options.from, options.to].map((one) => destinationNamed(workspace, one));
+  if (fromConfig === undefined || toConfig === undefined) throw new Error('two destinations were asked for');
+  const release = findRelease(await readLedger(repository), options.release);
+  const refusal = refusesRelease(toConfig, release.about);
+  if (refusal !== null) throw notTaken(release, options.to, refusal);
+  const standing = standingDeliveries(release).get(options.from) ?? [];
+  const wanted = release.artifacts.filter(
+    ({ file, form }) => takesForm(toConfig, form) && standing.some(({ artifact }) => artifact === file),
+  );
+  if (wanted.length === 0)
+    throw notTaken(release, options.to, `nothing of it at ${options.from} is of a form that it takes`);
+  const folder = await mkdtemp(path.join(tmpdir(), 'bevelstone-promote-'));
+  try {
+    const from = await openDestination(context, options.from, fromConfig, repository.root);
+    const to = await openDestination(context, options.to, toConfig, repository.root);
+    for (const artifact of wanted) await fetchArtifact(context, from, artifact, standing, folder);
+    const shipment = await planShipment(asFolder(release, wanted, folder), to, toConfig);
+    if (shipment.trouble !== null) throw shipment.trouble;
+    refuseDifferent([shipment]);
+    const outcome = { package: release.package, version: release.version, from: options.from, to: options.to };
+    if (options.dryRun) {
+      const deliveries = shipment.deliveries.map((one) => pendingDelivery(shipment, one, null));
+      return { ...outcome, dryRun: true, deliveries, error: null };
+    }
+    if (shipment.deliveries.some(({ presence }) => presence?.type === 'absent')) await confirm(shipment);
+    const remote = await remoteOf(repository.place, await currentBranch(repository.place));
+    const run = await beginLedgerRun(context, repository, remote);
+    const recorded = new Set(
+      standingDeliveries(release)
+        .get(options.to)
+        ?.map(({ artifact }) => artifact),
+    );
+    const results = await deliverShipments(context, [shipment], {
+      writer: run.writer,
+      promotedFrom: options.from,
+      isRecorded: (_, { file }) => recorded.has(file),
+    });
+    await run.record(`Record that ${release.package} ${release.version} was promoted to ${options.to}`);
+    const deliveries = (results.get(shipment) ?? []).map((one) =>
+      one.state === 'delivered' ? { ...one, state: 'promoted' as const } : one,
+    );
+    const failed = deliveries.filter(({ state }) => state === 'failed');
+    return { ...outcome, dryRun: false, deliveries, error: failed.length === 0 ? null : deliveryFailed(failed) };
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+    await closeConnections();
+  }
+}
+
+/** @throws DELIVERY_DIFFERS when what comes is not what was recorded. */
+async function fetchArtifact(
+  context: Context,
+  from: Destination,
+  artifact: ArtifactRecord,
+  standing: readonly LedgerDelivery[],
+  folder: string,
+): Promise<void> {
+  const address = standing.find((one) => one.artifact === artifact.file)?.address ?? '';
+  const file = path.join(folder, path.basename(artifact.file));
+  const what = `fetch ${artifact.file} from ${from.name}`;
+  context.report({ type: 'started', what });
+  await pipeline(await from.open(address), createWriteStream(file));
+  const digest = await fileDigest(file, artifact.size);
+  if (digest !== artifact.sha256) {
+    throw new BevelstoneError('DELIVERY_DIFFERS', {
+      message: `${from.name} gives other bytes for ${artifact.file} than were delivered`,
+      why: `its SHA-256 is ${digest.slice(0, 12)}…, on record is ${artifact.sha256.slice(0, 12)}…`,
+      fix: 'Do not promote it; find out who changed it there',
+    });
+  }
+  context.report({ type: 'finished', what });
+}
+
+/** A release of the ledger as if it had been built here; only what delivering looks at is filled. */
+function asFolder(release: LedgerRelease, wanted: readonly ArtifactRecord[], folder: string): ReleaseFolder {
+  const isBill = ({ form }: ArtifactRecord) => form === 'spdx' || form === 'cyclonedx';
+  const record: ReleaseRecord = {
+    schema: 'bevelstone/1',
+    package: release.package,
+    version: release.version,
+    tag: release.tag,
+    commit: release.commit,
+    source: release.source,
+    ...release.about,
+    artifacts: wanted.filter((one) => !isBill(one)),
+    bills: wanted.filter(isBill),
+    last: null,
+    weight: 'none',
+    reasons: [],
+    configDigest: null,
+    pending: [],
+    uncommitted: false,
+    tools: [],
+    program: { bevelstone: '', node: '', zlib: '', arch: '' },
+  };
+  return { folder, record };
+}
+
+function notTaken({ package: name, version }: LedgerRelease, to: string, why: string): BevelstoneError {
+  return new BevelstoneError('NOTHING_TO_RELEASE', {
+    message: `Nothing of ${name} ${version} goes to ${to}`,
+    why,
+    fix: 'Check --from and --to, and `takes` and `streams` of the destination',
+  });
+}

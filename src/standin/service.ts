@@ -1,0 +1,103 @@
+import { Readable } from 'node:stream';
+import type { FastifyReply, FastifyRequest } from 'fastify';
+import { drain, send } from '../world/http.ts';
+import type { Faults } from './fault.ts';
+import type { Guard } from './guard.ts';
+import { Refusal } from './refusal.ts';
+import { openFile, type Store } from './store.ts';
+
+/** What a protocol of the stand-in works with. */
+export type Service = {
+  readonly store: Store;
+  readonly guard: Guard;
+  readonly faults: Faults;
+  readonly now: () => Date;
+  /** Where names that are not here are looked up, with `/` behind; null for nowhere. */
+  readonly upstream: string | null;
+  /** The largest upload that is taken. */
+  readonly mostBytes: number;
+};
+
+/** The body of a request as it comes in; no protocol gets more than it asks for. */
+export function bodyOf(request: FastifyRequest): AsyncIterable<Uint8Array> {
+  return (request.body ?? nothing()) as AsyncIterable<Uint8Array>;
+}
+
+async function* nothing(): AsyncGenerator<Uint8Array> {}
+
+/** What another server has at a path below it, passed on as it is; null where there is none, or no other server. */
+export async function fromUpstream(
+  { upstream }: Service,
+  path: string,
+  request: FastifyRequest,
+  reply: FastifyReply,
+): Promise<FastifyReply | null> {
+  if (upstream === null) return null;
+  const accept = request.headers.accept;
+  const answer = await send({
+    method: 'GET',
+    url: `${upstream}${path}`,
+    headers: accept === undefined ? {} : { accept },
+  });
+  if (answer.status !== 200) {
+    await drain(answer);
+    return null;
+  }
+  return reply
+    .type(String(answer.headers['content-type'] ?? 'application/octet-stream'))
+    .send(Readable.from(answer.chunks));
+}
+
+/** A short body as text. */
+export async function textOfBody(request: FastifyRequest, mostBytes = 32 << 20): Promise<string> {
+  const parts: Uint8Array[] = [];
+  let sizeBytes = 0;
+  for await (const part of bodyOf(request)) {
+    sizeBytes += part.length;
+    if (sizeBytes > mostBytes) throw new Refusal(413, `more than ${mostBytes} bytes are not taken`);
+    parts.push(part);
+  }
+  return Buffer.concat(parts).toString('utf8');
+}
+
+/** A short body as JSON. */
+export async function jsonOfBody(request: FastifyRequest): Promise<unknown> {
+  const text = await textOfBody(request);
+  try {
+    return text === '' ? undefined : JSON.parse(text);
+  } catch {
+    throw new Refusal(400, 'the body is no JSON');
+  }
+}
+
+/** Sends a file with its length, or a part of it where one is asked for (RFC 9110 §14.2). @throws Refusal 404 */
+export async function sendFile(
+  request: FastifyRequest,
+  reply: FastifyReply,
+  place: string,
+  type = 'application/octet-stream',
+): Promise<unknown> {
+  const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
+  const found = await openFile(place);
+  if (found === null) throw new Refusal(404, 'not found');
+  const last = found.sizeBytes - 1;
+  const start = Number(range?.[1] ?? 0);
+  const end = range?.[2] ? Math.min(Number(range[2]), last) : last;
+  if (range !== null && start > last) throw new Refusal(416, 'there are not so many bytes');
+  reply.header('last-modified', found.mtime.toUTCString()).header('accept-ranges', 'bytes').type(type);
+  if (range !== null) reply.code(206).header('content-range', `bytes ${start}-${end}/${found.sizeBytes}`);
+  reply.header('content-length', Math.max(0, end - start + 1));
+  if (request.method === 'HEAD' || found.sizeBytes === 0) return reply.send('');
+  return reply.send((await openFile(place, { start, end }))?.stream());
+}
+
+/** Path parts behind a prefix, not yet decoded, and what stands behind the question mark. */
+export function partsOf(request: FastifyRequest, prefix: string): { parts: string[]; query: URLSearchParams } {
+  const [path = '', query = ''] = (request.raw.url ?? '').split('?', 2);
+  return { parts: path.slice(prefix.length).split('/'), query: new URLSearchParams(query) };
+}
+
+/** The address under which the reader came. */
+export function baseOf(request: FastifyRequest, prefix: string): string {
+  return `http://${request.headers.host}${prefix}`;
+}

@@ -1,0 +1,131 @@
+import { createHash, type Hash, randomBytes } from 'node:crypto';
+import { createReadStream, createWriteStream } from 'node:fs';
+import { link, mkdir, readdir, rename, rm, stat } from 'node:fs/promises';
+import path from 'node:path';
+import { Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { isMissing, readTextIfThere, writeWhole } from '../world/files.ts';
+import { Refusal } from './refusal.ts';
+
+/** Digests that are taken while a file comes in, in hexadecimal. */
+export type DigestName = 'md5' | 'sha1' | 'sha256' | 'sha512';
+
+/** A file that came in whole and lies under a temporary name. */
+export type Received = {
+  readonly file: string;
+  readonly sizeBytes: number;
+  readonly digests: Readonly<Record<string, string>>;
+};
+
+/** How a file is taken in. */
+export type Receiving = {
+  readonly digests?: readonly DigestName[];
+  readonly mostBytes: number;
+  /** For how many bytes there is room; all by default. */
+  readonly room?: number;
+};
+
+/** Files below one folder. What is served was written whole, flushed and renamed; names never leave the folder. */
+export class Store {
+  readonly folder: string;
+  readonly #busy = new Map<string, Promise<unknown>>();
+
+  constructor(folder: string) {
+    this.folder = folder;
+  }
+
+  /** Where something lies. Every part is encoded: it is one name that climbs nowhere and hides nothing. */
+  place(...parts: readonly string[]): string {
+    return path.join(this.folder, ...parts.map((part) => `_${encodeURIComponent(part).replaceAll('.', '%2E')}`));
+  }
+
+  /** Takes a stream into a temporary file. Whoever calls commits or discards it. */
+  async receive(body: AsyncIterable<Uint8Array>, { digests = [], mostBytes, room }: Receiving): Promise<Received> {
+    await mkdir(this.folder, { recursive: true });
+    const file = path.join(this.folder, `${randomBytes(9).toString('hex')}.incoming`);
+    const hashes = digests.map((name) => [name, createHash(name)] as [DigestName, Hash]);
+    let sizeBytes = 0;
+    const watch = new Transform({
+      transform(chunk: Buffer, _encoding, done) {
+        sizeBytes += chunk.length;
+        if (sizeBytes > mostBytes) return done(new Refusal(413, `more than ${mostBytes} bytes are not taken`));
+        if (room !== undefined && sizeBytes > room) return done(new Refusal(507, 'there is no room left'));
+        for (const [, hash] of hashes) hash.update(chunk);
+        return done(null, chunk);
+      },
+    });
+    try {
+      await pipeline(body, watch, createWriteStream(file, { flush: true }));
+    } catch (error) {
+      await rm(file, { force: true });
+      if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw new Refusal(507, 'there is no room left');
+      throw error;
+    }
+    return { file, sizeBytes, digests: Object.fromEntries(hashes.map(([name, hash]) => [name, hash.digest('hex')])) };
+  }
+
+  /** Gives a received file its name. @returns false when there is one already, which stays. */
+  async commit(received: Received, place: string): Promise<boolean> {
+    await mkdir(path.dirname(place), { recursive: true });
+    try {
+      await link(received.file, place);
+      return true;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
+      throw error;
+    } finally {
+      await rm(received.file, { force: true });
+    }
+  }
+
+  /** Gives a received file its name, over whatever has it. */
+  async replace(received: Received, place: string): Promise<void> {
+    await mkdir(path.dirname(place), { recursive: true });
+    await rename(received.file, place);
+  }
+
+  async discard(received: Received): Promise<void> {
+    await rm(received.file, { force: true });
+  }
+
+  async readJson<Value>(...parts: readonly string[]): Promise<Value | null> {
+    const text = await readTextIfThere(this.place(...parts));
+    return text === null ? null : (JSON.parse(text) as Value);
+  }
+
+  async writeJson(value: unknown, ...parts: readonly string[]): Promise<void> {
+    await writeWhole(this.place(...parts), JSON.stringify(value));
+  }
+
+  /** Runs work on one thing after other work on it, so that two writers never mix. */
+  async alone<Value>(key: string, work: () => Promise<Value>): Promise<Value> {
+    const before = this.#busy.get(key) ?? Promise.resolve();
+    const mine = before.then(work, work);
+    const settled = mine.catch(() => {});
+    this.#busy.set(key, settled);
+    void settled.then(() => this.#busy.get(key) === settled && this.#busy.delete(key));
+    return mine;
+  }
+}
+
+/** A file to be sent, with its size; null when there is none. */
+export async function openFile(place: string, range?: { start: number; end: number }) {
+  try {
+    const { size, mtime } = await stat(place);
+    return { sizeBytes: size, mtime, stream: () => createReadStream(place, range) };
+  } catch (error) {
+    if (isMissing(error)) return null;
+    throw error;
+  }
+}
+
+/** Names below a folder of a store, decoded. */
+export async function namesIn(folder: string): Promise<string[]> {
+  try {
+    const names = await readdir(folder);
+    return names.filter((name) => name.startsWith('_')).map((name) => decodeURIComponent(name.slice(1)));
+  } catch (error) {
+    if (isMissing(error)) return [];
+    throw error;
+  }
+}
