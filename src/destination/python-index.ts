@@ -41,7 +41,7 @@ export function pythonIndex({ web, url, indexUrl }: PythonIndexSettings): Destin
   const deliver: Destination['deliver'] = async (parcel, { moved }) => {
     const { before, behind, contentType } = encodeForm(
       uploadFields({
-        fields: (parcel.manifest ?? {}) as Readonly<Record<string, readonly string[]>>,
+        fields: parcel.manifest ?? {},
         description: parcel.readme,
         fileName: parcel.fileName,
         sha256: parcel.sha256,

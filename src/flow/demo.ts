@@ -70,7 +70,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     folder: workspace,
     packages: [],
     configFile: null,
-    env: { ...context.env, TIDE_OFFICE_URL: registry, TIDE_OFFICE_TOKEN: token },
+    env: { ...context.env, TIDE_OFFICE: standin.url, TIDE_OFFICE_URL: registry, TIDE_OFFICE_TOKEN: token },
   };
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);

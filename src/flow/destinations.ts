@@ -124,12 +124,12 @@ function isOpenRoad(url: string): boolean {
   return protocol === 'http:' && hostname !== 'localhost' && hostname !== '[::1]' && !hostname.startsWith('127.');
 }
 
-/** An address as it stands, or from the environment variable that it names. @throws ENVIRONMENT_MISSING */
+/** An address as it stands, or from the environment variable that it names, with a path behind. @throws ENVIRONMENT_MISSING */
 export function resolveUrl({ env }: Pick<Context, 'env'>, name: string, url: string): string {
   if (!url.startsWith('env:')) return url;
-  const variable = url.slice('env:'.length);
+  const [, variable = '', rest = ''] = /^env:([^/]*)(.*)$/s.exec(url) ?? [];
   const value = env[variable]?.trim() ?? '';
-  if (value !== '') return value;
+  if (value !== '') return rest === '' ? value : `${value.replace(/\/+$/, '')}${rest}`;
   throw new BevelstoneError('ENVIRONMENT_MISSING', {
     message: `The address of ${name} is not set`,
     why: `bevelstone.yaml takes it from the environment variable ${variable}`,

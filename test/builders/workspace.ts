@@ -52,5 +52,13 @@ export async function demoWorkspace(): Promise<TestWorkspace> {
     git('commit', '--quiet', '--all', '-m', message);
   };
   const url = `${standin.url}node/`;
-  return { top, folder, store, url, env: { TIDE_OFFICE_URL: url, TIDE_OFFICE_TOKEN: goodToken }, git, edit };
+  return {
+    top,
+    folder,
+    store,
+    url,
+    env: { TIDE_OFFICE: standin.url, TIDE_OFFICE_URL: url, TIDE_OFFICE_TOKEN: goodToken },
+    git,
+    edit,
+  };
 }

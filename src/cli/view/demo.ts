@@ -35,7 +35,9 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     `To go on by hand, in ${cleanText(demo.folder)}:`,
     [
       `  bevelstone standin --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
-      `  export TIDE_OFFICE_URL=http://127.0.0.1:8088/node/ TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
+      '  export TIDE_OFFICE=http://127.0.0.1:8088 TIDE_OFFICE_URL=http://127.0.0.1:8088/node/',
+      `  export TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
+      '  bevelstone probe',
     ].join('\n'),
   ].join('\n\n');
 }

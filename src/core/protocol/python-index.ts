@@ -153,8 +153,8 @@ function unescapeHtml(text: string): string {
 
 /** Metadata of a distribution as fields of the upload form: names in lower case with `_`, repeated where they repeat. */
 export type UploadInput = {
-  /** Fields of METADATA or PKG-INFO, by name. */
-  readonly fields: Readonly<Record<string, readonly string[]>>;
+  /** Fields of METADATA or PKG-INFO, by name: a text, or a list where a field repeats. */
+  readonly fields: Readonly<Record<string, unknown>>;
   readonly description: string | null;
   readonly fileName: string;
   readonly sha256: string;
@@ -180,9 +180,9 @@ export function uploadFields({
   const metadata = Object.entries(fields).flatMap(([name, values]) => {
     const lower = name.toLowerCase();
     if (lower === 'description') return [];
-    return values.map((value) => [renamed[lower] ?? lower.replaceAll('-', '_'), value] as const);
+    return textsOf(values).map((value) => [renamed[lower] ?? lower.replaceAll('-', '_'), value] as const);
   });
-  const text = description ?? fields['Description']?.[0] ?? null;
+  const text = description ?? textsOf(fields['Description'])[0] ?? null;
   return [
     [':action', 'file_upload'],
     ['protocol_version', '1'],
@@ -194,4 +194,8 @@ export function uploadFields({
     ['md5_digest', md5],
     ['sha256_digest', sha256],
   ];
+}
+
+function textsOf(value: unknown): string[] {
+  return (Array.isArray(value) ? value : [value]).filter((one) => typeof one === 'string');
 }
