@@ -26,10 +26,11 @@ export class OciSession {
     request: Omit<HttpRequest, 'body' | 'signal'>,
     body?: () => HttpRequest['body'],
   ): Promise<HttpAnswer> {
+    // What this very request went with: another one may have fetched a token meanwhile.
+    const before = this.#headers.get(repository);
     const answer = await this.#send(repository, request, body);
     if (answer.status !== 401) return answer;
     const challenge = parseChallenge(answer.headers['www-authenticate']);
-    const before = this.#headers.get(repository);
     const header = challenge === null ? null : await this.#answerTo(challenge, repository);
     if (header === null || header === before) return answer;
     await drain(answer);

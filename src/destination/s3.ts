@@ -86,7 +86,13 @@ export function s3(settings: S3Settings): Destination {
     return got.Body as unknown as AsyncIterable<Uint8Array>;
   };
 
-  const ensureBucket = async (): Promise<void> => {
+  let ensured: Promise<void> | null = null;
+  /** Once for all uploads, which begin side by side. */
+  const ensureBucket = () => {
+    ensured ??= makeIfMissing();
+    return ensured;
+  };
+  const makeIfMissing = async (): Promise<void> => {
     try {
       await run(`the bucket ${bucket}`, (options) => client.send(new HeadBucketCommand({ Bucket: bucket }), options));
     } catch (error) {

@@ -27,6 +27,8 @@ export type Demo = {
   readonly folder: string;
   /** The stand-in's store, and its token's file. */
   readonly store: string;
+  /** Where the stand-in was, and has to be again for the addresses on record. */
+  readonly office: string;
   readonly survey: Survey;
   /** Tools that are not here, with the packages that were left out for it. */
   readonly missing: readonly MissingTool[];
@@ -86,7 +88,20 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     const publication = await publish(able, { tag: true, dryRun: false }, async () => {});
     const ledger = await listReleases(inside);
     const visit = await visitAsStranger(inside, top, registry);
-    return { folder: workspace, store, survey, missing, build, verification, bills, publication, ledger, visit };
+    const office = standin.url;
+    return {
+      folder: workspace,
+      store,
+      office,
+      survey,
+      missing,
+      build,
+      verification,
+      bills,
+      publication,
+      ledger,
+      visit,
+    };
   } finally {
     await standin.close();
   }

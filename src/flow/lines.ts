@@ -35,9 +35,9 @@ export function offersOf(context: Context, { config }: Workspace, release: Ledge
   return [...standingDeliveries(release)].flatMap(([name, deliveries]) => {
     const destination = config.destinations[name];
     if (destination === undefined) return [];
-    const delivered = deliveries.flatMap((one) => {
-      const record = release.artifacts.find(({ file }) => file === one.artifact);
-      return record === undefined ? [] : [{ ...one, record }];
+    const delivered = release.artifacts.flatMap((record) => {
+      const one = deliveries.find(({ artifact }) => artifact === record.file);
+      return one === undefined ? [] : [{ ...one, record }];
     });
     return [{ destination: name, config: destination, url: readerUrl(context, name, destination), release, delivered }];
   });

@@ -34,10 +34,11 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     ...visit,
     `To go on by hand, in ${cleanText(demo.folder)}:`,
     [
-      `  bevelstone standin --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
-      '  export TIDE_OFFICE=http://127.0.0.1:8088 TIDE_OFFICE_URL=http://127.0.0.1:8088/node/',
+      `  bevelstone standin --port ${new URL(demo.office).port} --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
+      `  export TIDE_OFFICE=${demo.office} TIDE_OFFICE_URL=${demo.office}node/`,
       `  export TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
-      '  bevelstone probe',
+      '  bevelstone confirm',
+      '  bevelstone ledger lines tidemark',
     ].join('\n'),
   ].join('\n\n');
 }

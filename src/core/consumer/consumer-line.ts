@@ -3,6 +3,7 @@ import type { LedgerDelivery, LedgerRelease } from '../ledger/event.ts';
 import type { ArtifactRecord } from '../ledger/release-record.ts';
 import { coordinatesOf, isSnapshot } from '../protocol/maven-layout.ts';
 import { integrityOf } from '../protocol/npm-document.ts';
+import { artifactManifest } from '../protocol/oci.ts';
 import { quoteShell } from '../text/quote-shell.ts';
 
 /** What a consumer types or pastes, and where. */
@@ -94,26 +95,31 @@ function mavenLines({ release }: Offer): Line[] {
 
 /** Fetches each file and checks its digest before anybody uses it. */
 function fileLines({ delivered }: Offer): Line[] {
-  return delivered
-    .filter(({ record }) => record.form !== 'spdx' && record.form !== 'cyclonedx')
-    .map(({ address, record }) => ({
-      client: /^https?:/.test(address) ? 'curl' : 'cp',
-      into: 'shell',
-      text: fetchAndCheck(address, record).join('\n'),
-    }));
+  return delivered.filter(isNoBill).map(({ address, record }) => ({
+    client: /^https?:/.test(address) ? 'curl' : 'cp',
+    into: 'shell',
+    text: fetchAndCheck(address, record).join('\n'),
+  }));
 }
 
-/** Every artifact by digest: a reference of a registry can't lead to other bytes later. */
-function ociLines({ delivered }: Offer): Line[] {
-  const artifacts = delivered.filter(({ record }) => record.form !== 'spdx' && record.form !== 'cyclonedx');
-  return artifacts.flatMap(({ address, record }): Line[] => {
-    const [, host = '', repository = '', digest = ''] =
-      /^https?:\/\/([^/]+)\/v2\/(.+)\/blobs\/([^#]+)/.exec(address) ?? [];
+/** Every artifact by the digest of its manifest: such a reference can't lead to other bytes later. */
+function ociLines({ release, delivered }: Offer): Line[] {
+  const { about, version, package: packageName } = release;
+  return delivered.filter(isNoBill).flatMap(({ address, record }): Line[] => {
+    const [, host = '', repository = ''] = /^https?:\/\/([^/]+)\/v2\/(.+)\/blobs\//.exec(address) ?? [];
+    const { file: fileName, size: sizeBytes, sha256, form, platform } = record;
+    const file = { fileName, sizeBytes, sha256, form, platform, packageName, version, sourceTime: about.sourceTime };
+    const { digest } = artifactManifest(file, null).descriptor;
     return [
       { client: 'oci', into: 'reference', text: `${host}/${repository}@${digest}` },
       { client: 'curl', into: 'shell', text: fetchAndCheck(address.split('#')[0] ?? '', record).join('\n') },
     ];
   });
+}
+
+/** Bills go along with what they describe; nobody installs them. */
+function isNoBill({ record }: Offer['delivered'][number]): boolean {
+  return record.form !== 'spdx' && record.form !== 'cyclonedx';
 }
 
 function fetchAndCheck(address: string, { file, sha256 }: ArtifactRecord): string[] {
@@ -136,9 +142,11 @@ const setUp: Partial<Record<DestinationConfig['speaks'], (offer: Offer) => Line[
   'npm-registry': ({ destination, url, release }) => {
     const scope = release.about.name.startsWith('@') ? `${release.about.name.split('/')[0]}:` : '';
     const place = url.replace(/^https?:/, '');
-    // npm itself reads the variable when it reads the file ("npmrc, environment variables").
-    const text = `${scope}registry=${url}\n${place}:_authToken=\${${tokenVariable(destination)}-}`;
-    return [{ client: 'npm', into: '.npmrc', text }];
+    return [
+      { client: 'npm', into: '.npmrc', text: `${scope}registry=${url}` },
+      // npm puts the variable's value in when it reads the file ("npmrc, Environment Variables").
+      { client: 'npm, with a token', into: '.npmrc', text: `${place}:_authToken=\${${tokenVariable(destination)}}` },
+    ];
   },
   'python-index': ({ destination, url }) => {
     const withToken = url.replace(/^(https?:\/\/)/, `$1__token__:\${${tokenVariable(destination)}}@`);

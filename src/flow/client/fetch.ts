@@ -32,10 +32,7 @@ export const fetchClient: Client = {
         if (record.form === 'spdx' || record.form === 'cyclonedx') continue;
         trees.push({ type: 'file', artifact: record.file, file });
         if (!unpacked.has(record.form)) continue;
-        const to = path.join(
-          folder,
-          `${offer.release.package}-${record.form.replace('.', '-')}${record.platform === null ? '' : `-${record.platform}`}`,
-        );
+        const to = path.join(folder, `${record.file}.unpacked`);
         try {
           await mkdir(to);
           await extractArchive(file, to);

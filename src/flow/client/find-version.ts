@@ -15,8 +15,11 @@ export async function findVersion(
   return null;
 }
 
-/** The last lines that a program printed, for telling why it failed. */
+/** The last lines with something in them that a program printed, for telling why it failed. */
 export function lastLines(printed: string): string {
-  const lines = printed.trim().split('\n');
-  return lines.slice(-6).join('\n') || 'it said nothing';
+  const lines = printed
+    .split('\n')
+    .map((line) => line.trimEnd())
+    .filter((line) => line.replace(/^\[\w+\]\s*/, '') !== '');
+  return lines.slice(-8).join('\n') || 'it said nothing';
 }

@@ -8,8 +8,8 @@ import type { Client, InstalledTree, Wanted } from './client.ts';
 import { findVersion, lastLines } from './find-version.ts';
 
 /**
- * Maven's own resolver. A project that names the releases as its build's extensions makes Maven fetch them, with all they
- * depend on, before anything else happens, and so needs no plugin from anywhere (POM reference, "Extensions").
+ * Maven's own resolver. A project that names the releases as core extensions makes Maven fetch them, with all they depend
+ * on, before anything else happens, and so needs no plugin from anywhere ("Using Maven Extensions", Core Extension).
  */
 export const mavenClient: Client = {
   name: 'maven',
@@ -20,10 +20,12 @@ export const mavenClient: Client = {
   },
   install: async (_tool, { folder, home, env, signal }, wanted) => {
     const repository = path.join(home, 'repository');
-    await writeWhole(path.join(folder, 'pom.xml'), projectText(wanted));
+    await writeWhole(path.join(folder, 'pom.xml'), projectText);
+    await writeWhole(path.join(folder, '.mvn', 'extensions.xml'), extensionsText(wanted));
     const settings = path.join(home, 'settings.xml');
     await writeWhole(settings, settingsText(wanted), 0o600);
-    const args = ['-B', '-q', '-s', settings, `-Dmaven.repo.local=${repository}`, 'validate'];
+    const args = ['-B', '-q', '-Dstyle.color=never', '-s', settings, `-Dmaven.repo.local=${repository}`, 'validate'];
+    // Without colours: what it says may end in an error message.
     const end = await runCommand({ program: 'mvn', args, folder, env: { ...env, ...secretsOf(wanted) }, signal });
     if (end.type === 'missing' || end.exitCode !== 0)
       return { type: 'failed', why: end.type === 'missing' ? 'mvn is gone' : lastLines(end.all) };
@@ -32,7 +34,11 @@ export const mavenClient: Client = {
   },
 };
 
-function projectText(wanted: readonly Wanted[]): string {
+const projectText = `<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>
+<groupId>visitor</groupId><artifactId>visitor</artifactId><version>1</version><packaging>pom</packaging></project>
+`;
+
+function extensionsText(wanted: readonly Wanted[]): string {
   const extensions = wanted.flatMap(({ offer: { release } }) => {
     const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
     if (found === null) return [];
@@ -41,10 +47,7 @@ function projectText(wanted: readonly Wanted[]): string {
       `<extension><groupId>${groupId}</groupId><artifactId>${artifactId}</artifactId><version>${version}</version></extension>`,
     ];
   });
-  return `<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>
-<groupId>visitor</groupId><artifactId>visitor</artifactId><version>1</version><packaging>pom</packaging>
-<build><extensions>${extensions.join('')}</extensions></build></project>
-`;
+  return `<extensions>${extensions.join('')}</extensions>\n`;
 }
 
 /** Everything comes from this one repository; what its digests do not prove is not taken. */
