@@ -1,5 +1,5 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { objectOf, textOf } from '../core/manifest/fields.ts';
+import { objectOf } from '../core/manifest/fields.ts';
 import { isPassing } from '../core/protocol/retry-delay.ts';
 import { cleanText } from '../core/text/clean.ts';
 import { unreachable } from '../world/http.ts';
@@ -32,10 +32,18 @@ function statusOf(error: unknown): number | null {
   return typeof status === 'number' ? status : null;
 }
 
-function translate({ destination, what, url }: StoreCall, cause: unknown): BevelstoneError {
-  const status = statusOf(cause);
-  const name = textOf(objectOf(cause)['name']) ?? '';
-  const said = cleanText(cause instanceof Error ? cause.message : '').slice(0, 200);
+/** What is kept of the client's error: it drags the whole request along, with the headers that let us in. */
+function bareCause(error: unknown): Error {
+  const { name, message, stack } = error instanceof Error ? error : new Error(String(error));
+  const { $metadata, code, errors } = objectOf(error);
+  return Object.assign(new Error(message), { name, stack, $metadata, code, errors });
+}
+
+function translate({ destination, what, url }: StoreCall, error: unknown): BevelstoneError {
+  const status = statusOf(error);
+  const cause = bareCause(error);
+  const { name } = cause;
+  const said = cleanText(cause.message).slice(0, 200);
   if (name === 'CredentialsProviderError') {
     return new BevelstoneError('CREDENTIAL_MISSING', {
       message: `${destination} has no credential`,

@@ -20,6 +20,7 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { contentTypeOf } from '../core/protocol/content-type.ts';
 import { formatSums, parseSums } from '../core/protocol/shelf-page.ts';
 import type { Credential } from '../world/credential.ts';
+import { guarded } from '../world/http.ts';
 import { fill } from './address-template.ts';
 import type { Access, Destination, Parcel, Pointed, Presence, Subject } from './destination.ts';
 import { parcelBytes, parcelChanged } from './parcel-bytes.ts';
@@ -83,7 +84,7 @@ export function s3(settings: S3Settings): Destination {
 
   const readObject = async (key: string): Promise<AsyncIterable<Uint8Array>> => {
     const got = await run(key, (options) => client.send(new GetObjectCommand({ Bucket: bucket, Key: key }), options));
-    return got.Body as unknown as AsyncIterable<Uint8Array>;
+    return guarded(got.Body as unknown as AsyncIterable<Uint8Array>, url);
   };
 
   let ensured: Promise<void> | null = null;
@@ -132,8 +133,9 @@ export function s3(settings: S3Settings): Destination {
 
   /** In parts; those that an upload cut short has left, and that have our digests, are not sent again. */
   const putParts = async (parcel: Parcel, key: string, moved: (bytes: number) => void): Promise<void> => {
-    const uploadId = (await openUpload(key)) ?? (await beginUpload(parcel, key));
-    const there = await partsOf(key, uploadId);
+    const open = await openUpload(key);
+    const uploadId = open ?? (await beginUpload(parcel, key));
+    const there: Awaited<ReturnType<typeof partsOf>> = open === null ? new Map() : await partsOf(key, open);
     const parts = readParts(parcel);
     const done: CompletedPart[] = [];
     const worker = async () => {
@@ -170,9 +172,14 @@ export function s3(settings: S3Settings): Destination {
   /** An upload of this object that was begun and never finished; the latest of several. */
   const openUpload = async (key: string): Promise<string | null> => {
     const input = { Bucket: bucket, Prefix: key };
-    const { Uploads = [] } = await run('open uploads', (options) =>
+    const listed = await run('open uploads', (options) =>
       client.send(new ListMultipartUploadsCommand(input), options),
-    );
+    ).catch((error: unknown) => {
+      // A small store may not list them: then every upload begins anew.
+      if ([400, 404, 405, 501].some((status) => isStatus(error, status))) return null;
+      throw error;
+    });
+    const Uploads = listed?.Uploads ?? [];
     const own = Uploads.filter((one) => one.Key === key);
     own.sort((a, b) => (a.Initiated?.getTime() ?? 0) - (b.Initiated?.getTime() ?? 0));
     return own.at(-1)?.UploadId ?? null;

@@ -75,10 +75,13 @@ export function addFaults(server: FastifyInstance, faults: Faults): void {
     const counted = new Transform({
       transform(chunk: Buffer, _encoding, done) {
         seen += chunk.length;
-        if (seen > reset.afterBytes) request.raw.socket.destroy();
-        else done(null, chunk);
+        if (seen <= reset.afterBytes) return done(null, chunk);
+        request.raw.socket.destroy();
+        return done(new Error('the connection was cut'));
       },
     });
+    // Whoever reads it is told; where nobody does any more, nobody needs to be.
+    counted.on('error', () => {});
     return payload.pipe(counted);
   });
   server.addHook('onSend', async (request, reply, payload) => {

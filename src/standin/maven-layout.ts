@@ -36,15 +36,13 @@ export function serveMaven(server: FastifyInstance, service: Service): void {
     }
     const file = fileOf(path);
     guard.write(request, file.artifactId, `${file.groupId}:${file.artifactId}`);
-    return store.alone(file.key, async () => {
-      if (request.method === 'DELETE') {
-        if (!(await exists(place))) throw new Refusal(404, 'not found');
-        await rm(place);
-        return reply.code(204).send();
-      }
-      await put(request, repository, path, place);
-      return reply.code(201).send('');
-    });
+    if (request.method === 'DELETE') {
+      if (!(await exists(place))) throw new Refusal(404, 'not found');
+      await rm(place);
+      return reply.code(204).send();
+    }
+    await put(request, repository, path, place);
+    return reply.code(201).send('');
   }
 
   async function put(
@@ -60,8 +58,10 @@ export function serveMaven(server: FastifyInstance, service: Service): void {
       const text = await textOfBody(request);
       if (parseVersionMetadata(text) === null && parseSnapshotMetadata(text) === null)
         throw new Refusal(400, 'this is no metadata');
-      await checkConditions(request, place);
-      return writeWhole(place, text);
+      return store.alone(place, async () => {
+        await checkConditions(request, place);
+        await writeWhole(place, text);
+      });
     }
     const { version, artifactId } = fileOf(path);
     if (isSnapshot(version) !== (repository === 'snapshots'))
@@ -91,7 +91,7 @@ export function serveMaven(server: FastifyInstance, service: Service): void {
   }
 }
 
-type FileAt = { readonly groupId: string; readonly artifactId: string; readonly version: string; readonly key: string };
+type FileAt = { readonly groupId: string; readonly artifactId: string; readonly version: string };
 
 /** What a path is about: the metadata of an artifact or a version, or a file of a version. */
 function fileOf(path: readonly string[]): FileAt {
@@ -102,7 +102,7 @@ function fileOf(path: readonly string[]): FileAt {
   if (folder.length < 2) throw new Refusal(400, 'a path has a group, an artifact, a version and a file');
   const artifactId = folder.at(-1) ?? '';
   const groupId = folder.slice(0, -1).join('.');
-  return { groupId, artifactId, version, key: `${groupId}:${artifactId}` };
+  return { groupId, artifactId, version };
 }
 
 function isMetadata(name: string): boolean {

@@ -125,7 +125,7 @@ async function sendOnce({ method, url, headers, body, signal }: HttpRequest): Pr
 }
 
 /** A body whose reading fails like the request itself. */
-async function* guarded(body: AsyncIterable<Uint8Array>, url: string): AsyncGenerator<Uint8Array> {
+export async function* guarded(body: AsyncIterable<Uint8Array>, url: string): AsyncGenerator<Uint8Array> {
   try {
     yield* body;
   } catch (cause) {
