@@ -78,7 +78,7 @@ export function serveS3(server: FastifyInstance, service: Service): void {
       if (isRead && !guard.isPrivate) return;
       throw new Refusal(403, 'AccessDenied: the request is not signed');
     }
-    const [path = '', query = ''] = (request.raw.url ?? '').split('?', 2);
+    const [path = '', query = ''] = request.originalUrl.split('?', 2);
     const headers = Object.fromEntries(
       Object.entries(request.headers).map(([one, value]) => [one, String(value ?? '')]),
     );

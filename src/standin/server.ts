@@ -72,6 +72,11 @@ function tellJson(message: string): { type: string; body: string } {
   return { type: 'application/json', body: JSON.stringify({ error: message }) };
 }
 
+/** Clients of object stores that know a host and no path in front of the bucket find the store by how they sign. */
+function storeUrl(url: string, authorization = ''): string {
+  return authorization.startsWith('AWS4-') && !url.startsWith('/s3/') ? `/s3${url}` : url;
+}
+
 const usualMostBytes = 2 ** 31;
 
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
@@ -82,6 +87,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 4000 },
     bodyLimit: mostBytes,
+    rewriteUrl: (request) => storeUrl(request.url ?? '/', request.headers.authorization),
   });
   for (const method of ['PROPFIND', 'MKCOL']) server.addHttpMethod(method, { hasBody: true });
   // Bodies come as they are: each protocol reads its own, as a stream.
