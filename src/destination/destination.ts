@@ -1,4 +1,5 @@
 import type { Spellings } from '../core/version/spelling.ts';
+import type { FileStamp } from '../world/file-stamp.ts';
 
 /** What is delivered: one built file, with all that a protocol may want to say of it. */
 export type Parcel = {
@@ -22,6 +23,8 @@ export type Parcel = {
   readonly readme: string | null;
   /** When its commit was made: seconds since 1970. */
   readonly sourceTime: number;
+  /** What the file was when its SHA-256 was last checked. */
+  readonly stamp: FileStamp;
 };
 
 /** What a destination has under a parcel's name and version. */

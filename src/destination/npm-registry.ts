@@ -194,6 +194,9 @@ function oneTimeTold(answer: TextAnswer): TextAnswer {
   return { ...answer, text };
 }
 
+/** How many bytes become one text of base64. A multiple of three. */
+const textBytes = 3 << 13;
+
 /** The document with the file's base64 in its middle, never whole in memory. */
 async function* documentChunks(
   before: string,
@@ -202,12 +205,12 @@ async function* documentChunks(
   behind: string,
 ): AsyncGenerator<Uint8Array> {
   yield Buffer.from(before);
-  let rest: Buffer = Buffer.alloc(0);
+  // Small texts are gone again at once; every piece but the last is a multiple of three, so they join without padding.
   for await (const piece of parcelBytes(parcel, moved)) {
-    const all = rest.length === 0 ? piece : Buffer.concat([rest, piece]);
-    const whole = all.length - (all.length % 3);
-    yield Buffer.from(all.toString('base64', 0, whole), 'latin1');
-    rest = Buffer.from(all.subarray(whole));
+    const encoded = Buffer.allocUnsafeSlow(Math.ceil(piece.length / 3) * 4);
+    for (let at = 0; at < piece.length; at += textBytes)
+      encoded.write(piece.toString('base64', at, Math.min(at + textBytes, piece.length)), (at / 3) * 4, 'latin1');
+    yield encoded;
   }
-  yield Buffer.from(rest.toString('base64') + behind, 'latin1');
+  yield Buffer.from(behind);
 }

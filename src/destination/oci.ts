@@ -1,4 +1,3 @@
-import { createReadStream } from 'node:fs';
 import { objectOf, objectsOf } from '../core/manifest/fields.ts';
 import {
   artifactManifest,
@@ -126,7 +125,10 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
       const end = Math.min(at + chunkBytes, parcel.sizeBytes) - 1;
       const [start, target] = [at, location];
       const headers = { 'content-type': 'application/octet-stream', 'content-range': `${start}-${end}` };
-      const chunks = () => ({ chunks: createReadStream(parcel.file, { start, end }), sizeBytes: end - start + 1 });
+      const chunks = () => ({
+        chunks: parcelBytes(parcel, () => {}, { start, end: end + 1 }),
+        sizeBytes: end - start + 1,
+      });
       const answer = await session
         .callText(repository, { method: 'PATCH', url: target, headers }, chunks)
         .catch((error: unknown) => {

@@ -1,37 +1,60 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
+import { open } from 'node:fs/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { isSameStamp, stampOf } from '../world/file-stamp.ts';
 import type { Parcel } from './destination.ts';
 
 /** How much of a file is read at once. A multiple of three, so that pieces can be base64 without padding. */
-const pieceBytes = 3 << 16;
+const pieceBytes = 3 << 18;
+
+/** The part of a file that is sent: its bytes from `start` on, up to but without `end`. */
+export type Span = { readonly start: number; readonly end: number };
 
 /**
- * The bytes of a parcel as they are read, held back by one piece: the last one leaves only when the digest of all of them
- * is the recorded one, so a file that was changed meanwhile never arrives whole.
+ * The bytes of a parcel as they are read. Its digest was taken when it was made ready; here the file only has to be the
+ * same, unchanged since. The last piece is held back until that is seen once more, so a file that is written to meanwhile
+ * never arrives whole.
  * @throws FILE_CHANGED
  */
 export async function* parcelBytes(
-  { file, fileName, sha256, sizeBytes }: Parcel,
+  parcel: Parcel,
   moved: (bytes: number) => void,
+  span?: Span,
 ): AsyncGenerator<Buffer> {
-  const hash = createHash('sha256');
-  let held: Buffer | null = null;
-  let seen = 0;
-  for await (const piece of createReadStream(file, { highWaterMark: pieceBytes }) as AsyncIterable<Buffer>) {
-    hash.update(piece);
-    seen += piece.length;
-    if (held !== null) {
-      yield held;
-      moved(held.length);
+  const { start, end } = span ?? { start: 0, end: parcel.sizeBytes };
+  const handle = await open(parcel.file);
+  try {
+    const check = async () => {
+      if (!isSameStamp(parcel.stamp, stampOf(await handle.stat({ bigint: true })))) throw parcelChanged(parcel);
+    };
+    await check();
+    const readAt = async (at: number) => {
+      const piece = Buffer.allocUnsafeSlow(Math.max(0, Math.min(pieceBytes, end - at)));
+      const { bytesRead } = await handle.read(piece, 0, piece.length, at);
+      if (bytesRead < piece.length) throw parcelChanged(parcel);
+      return piece;
+    };
+    const ahead = (at: number) => {
+      const reading = readAt(at);
+      // Whoever stops listening before the end need not hear of it.
+      reading.catch(() => {});
+      return reading;
+    };
+    let next = ahead(start);
+    for (let at = start; at < end; ) {
+      const piece = await next;
+      at += piece.length;
+      // Read while this one is on its way.
+      next = ahead(at);
+      if (at === end) await check();
+      yield piece;
+      moved(piece.length);
     }
-    held = piece;
+    await next;
+  } finally {
+    await handle.close();
   }
-  if (seen !== sizeBytes || hash.digest('hex') !== sha256) {
-    throw parcelChanged({ file, fileName });
-  }
-  if (held !== null) yield held;
-  moved(held?.length ?? 0);
 }
 
 /** MD5 of a file, for protocols that still want it, in hexadecimal. */
@@ -42,10 +65,10 @@ export async function md5Of(file: string): Promise<string> {
 }
 
 /** The error for a file whose bytes are no longer those that were checked. */
-export function parcelChanged({ file, fileName }: Pick<Parcel, 'file' | 'fileName'>): BevelstoneError {
+function parcelChanged({ file, fileName }: Pick<Parcel, 'file' | 'fileName'>): BevelstoneError {
   return new BevelstoneError('FILE_CHANGED', {
     message: `${fileName} changed while it was sent`,
-    why: 'its SHA-256 is no longer the one that was checked',
+    why: 'it was written to after its digest was checked',
     fix: 'Build again; what was sent of it is not used',
     where: { file },
   });

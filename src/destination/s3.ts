@@ -1,5 +1,4 @@
-import { createHash } from 'node:crypto';
-import { open as openFile } from 'node:fs/promises';
+import { createHash, webcrypto } from 'node:crypto';
 import {
   type CompletedPart,
   CompleteMultipartUploadCommand,
@@ -23,7 +22,7 @@ import type { Credential } from '../world/credential.ts';
 import { guarded } from '../world/http.ts';
 import { fill } from './address-template.ts';
 import type { Access, Destination, Parcel, Pointed, Presence, Subject } from './destination.ts';
-import { parcelBytes, parcelChanged } from './parcel-bytes.ts';
+import { parcelBytes } from './parcel-bytes.ts';
 import { callStore, isStatus } from './s3-errors.ts';
 
 /** Where a bucket is, and how it is named. */
@@ -41,7 +40,7 @@ export type S3Settings = {
 
 /** Files up to this size go in one request. */
 const wholeBytes = 16 << 20;
-const partBytes = 16 << 20;
+const partBytes = 8 << 20;
 const mostParts = 9000;
 const partsAtOnce = 2;
 
@@ -140,7 +139,8 @@ export function s3(settings: S3Settings): Destination {
     const done: CompletedPart[] = [];
     const worker = async () => {
       for await (const { number, bytes } of parts) {
-        const checksum = createHash('sha256').update(bytes).digest('base64');
+        // On the pool's threads, so that the part before is on its way meanwhile.
+        const checksum = Buffer.from(await webcrypto.subtle.digest('SHA-256', bytes)).toString('base64');
         const known = there.get(number);
         const etag = known?.checksum === checksum ? known.etag : await putPart(key, uploadId, number, bytes, checksum);
         done.push({ PartNumber: number, ETag: etag, ChecksumSHA256: checksum });
@@ -310,28 +310,16 @@ export function s3(settings: S3Settings): Destination {
   };
 }
 
-/** The parts of a file in their order. @throws FILE_CHANGED in place of the last one when its bytes are other ones. */
-async function* readParts({
-  file,
-  fileName,
-  sizeBytes,
-  sha256,
-}: Parcel): AsyncGenerator<{ number: number; bytes: Buffer }> {
+/** The parts of a file in their order, each whole in memory. @throws FILE_CHANGED in place of the last one when the file was changed. */
+async function* readParts(parcel: Parcel): AsyncGenerator<{ number: number; bytes: Buffer }> {
+  const { sizeBytes } = parcel;
   const size = Math.max(partBytes, Math.ceil(sizeBytes / mostParts / (1 << 20)) << 20);
-  const whole = createHash('sha256');
-  const handle = await openFile(file);
-  try {
-    for (let at = 0, number = 1; at < sizeBytes; at += size, number++) {
-      const bytes = Buffer.alloc(Math.min(size, sizeBytes - at));
-      const { bytesRead } = await handle.read(bytes, 0, bytes.length, at);
-      whole.update(bytes);
-      const isLast = at + size >= sizeBytes;
-      if (bytesRead < bytes.length || (isLast && whole.digest('hex') !== sha256))
-        throw parcelChanged({ file, fileName });
-      yield { number, bytes };
-    }
-  } finally {
-    await handle.close();
+  for (let start = 0, number = 1; start < sizeBytes; start += size, number++) {
+    const end = Math.min(start + size, sizeBytes);
+    const bytes = Buffer.allocUnsafeSlow(end - start);
+    let at = 0;
+    for await (const piece of parcelBytes(parcel, () => {}, { start, end })) at += piece.copy(bytes, at);
+    yield { number, bytes };
   }
 }
 
@@ -342,7 +330,7 @@ function quietLibrary(): void {
 
 function makeClient({ url, region, pathStyle, credential }: S3Settings): S3Client {
   quietLibrary();
-  return new S3Client({
+  const client = new S3Client({
     endpoint: url,
     region: region ?? process.env['AWS_REGION'] ?? 'us-east-1',
     forcePathStyle: pathStyle,
@@ -352,6 +340,17 @@ function makeClient({ url, region, pathStyle, credential }: S3Settings): S3Clien
     maxAttempts: 4,
     ...credentialsOf(credential),
   });
+  // The digest of a body is known already: signed as it stands, it is not taken a second time.
+  client.middlewareStack.add(
+    (next) => (args) => {
+      const { headers } = args.request as { headers: Record<string, string> };
+      const digest = headers['x-amz-checksum-sha256'];
+      if (digest !== undefined) headers['x-amz-content-sha256'] = Buffer.from(digest, 'base64').toString('hex');
+      return next(args);
+    },
+    { step: 'build', name: 'digestOnce', priority: 'low' },
+  );
+  return client;
 }
 
 /** Keys, `ACCESS:SECRET` as one text, the usual chain, or none at all. */

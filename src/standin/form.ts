@@ -23,7 +23,8 @@ export async function receiveForm(request: FastifyRequest, store: Store, receivi
   const waiting: Promise<void>[] = [];
   parser.on('field', (name, value) => fields.set(name, [...(fields.get(name) ?? []), String(value)]));
   parser.on('file', (name, stream, fileName) => {
-    const taking = store.receive(stream, receiving).then((received) => {
+    const sizeBytes = Number(request.headers['content-length'] ?? 0);
+    const taking = store.receive(stream, { ...receiving, sizeBytes }).then((received) => {
       files.set(name, { ...received, fileName: fileName ?? '' });
     });
     // A stream that nobody reads would hold the whole form up.

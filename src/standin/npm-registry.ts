@@ -91,6 +91,7 @@ export function serveNpm(server: FastifyInstance, service: Service): void {
     const room = faults.take('disk-full', request)?.room;
     const received = await store.receive(body.attachment(bodyOf(request)), {
       digests: ['sha1', 'sha512'],
+      sizeBytes: Number(request.headers['content-length'] ?? 0),
       mostBytes,
       ...(room === undefined ? {} : { room }),
     });

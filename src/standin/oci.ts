@@ -1,5 +1,5 @@
-import { createHash, randomBytes } from 'node:crypto';
-import { createReadStream, createWriteStream } from 'node:fs';
+import { createHash, type Hash, randomBytes } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
 import { appendFile, rm, stat, truncate } from 'node:fs/promises';
 import { pipeline } from 'node:stream/promises';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
@@ -16,7 +16,8 @@ export type StoredRepository = {
   readonly manifests: Readonly<Record<string, string>>;
 };
 
-type Upload = { readonly repository: string; readonly file: string; sizeBytes: number };
+/** An upload that is open, with the digest of what has come. */
+type Upload = { readonly repository: string; readonly file: string; sizeBytes: number; hash: Hash };
 type Grant = { readonly secret: string; readonly until: number };
 
 const prefix = '/v2/';
@@ -121,7 +122,7 @@ export function serveOci(server: FastifyInstance, service: Service): void {
     }
     const id = randomBytes(16).toString('hex');
     const { file } = await store.receive(nothing(), { mostBytes });
-    uploads.set(id, { repository, file, sizeBytes: 0 });
+    uploads.set(id, { repository, file, sizeBytes: 0, hash: createHash('sha256') });
     reply.header('location', `${prefix}${repository}/blobs/uploads/${id}`).header('range', '0-0');
     return reply.code(202).header('docker-upload-uuid', id).send('');
   }
@@ -133,12 +134,14 @@ export function serveOci(server: FastifyInstance, service: Service): void {
       throw new Refusal(416, 'this chunk is not the next one');
     const room = faults.take('disk-full', request)?.room ?? Number.POSITIVE_INFINITY;
     const before = open.sizeBytes;
+    const hash = open.hash.copy();
     const limited = async function* () {
       let seen = before;
       for await (const chunk of bodyOf(request)) {
         seen += chunk.length;
         if (seen > mostBytes) throw new Refusal(413, `size_invalid: more than ${mostBytes} bytes are not taken`);
         if (seen - before > room) throw new Refusal(507, 'there is no room left');
+        hash.update(chunk);
         yield chunk;
       }
     };
@@ -150,13 +153,12 @@ export function serveOci(server: FastifyInstance, service: Service): void {
       throw error;
     }
     open.sizeBytes = (await stat(open.file)).size;
+    open.hash = hash;
   }
 
   async function finish(reply: FastifyReply, repository: string, id: string, open: Upload, digest: string) {
     if (!digestPattern.test(digest)) throw new Refusal(400, 'digest_invalid: name a SHA-256');
-    const hash = createHash('sha256');
-    for await (const chunk of createReadStream(open.file)) hash.update(chunk as Buffer);
-    if (`sha256:${hash.digest('hex')}` !== digest)
+    if (`sha256:${open.hash.copy().digest('hex')}` !== digest)
       throw new Refusal(400, 'digest_invalid: the content has another digest');
     await appendFile(open.file, '', { flush: true });
     await store.commit({ file: open.file, sizeBytes: open.sizeBytes, digests: {} }, store.place('blobs', digest));

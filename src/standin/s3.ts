@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { mkdir, rm } from 'node:fs/promises';
+import { mkdir, rename, rm } from 'node:fs/promises';
+import { Readable } from 'node:stream';
 import { XMLParser } from 'fast-xml-parser';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { objectOf, objectsOf } from '../core/manifest/fields.ts';
@@ -8,8 +9,8 @@ import { computeSignature, parseSignature } from '../core/protocol/signature-v4.
 import { escapeHtml } from '../core/text/html.ts';
 import { exists } from '../world/files.ts';
 import { decodePart, Refusal } from './refusal.ts';
-import { bodyOf, partsOf, type Service, sendFile, textOfBody } from './service.ts';
-import { namesIn, type Received } from './store.ts';
+import { bodyOf, partsOf, type Service, sendContent, textOfBody } from './service.ts';
+import { flushFile, namesIn, type Received } from './store.ts';
 
 /** What is remembered of an object. */
 export type StoredObject = {
@@ -21,6 +22,8 @@ export type StoredObject = {
   readonly metadata: Readonly<Record<string, string>>;
   /** SHA-256 in base64; null for what came in parts. */
   readonly sha256: string | null;
+  /** Sizes of its parts, which lie one beside the other. */
+  readonly parts: readonly number[];
 };
 
 type Part = { readonly number: number; readonly etag: string; readonly sizeBytes: number; readonly sha256: string };
@@ -124,20 +127,21 @@ export function serveS3(server: FastifyInstance, service: Service): void {
   }
 
   /** Takes a body in and compares it with every digest that the request names. */
-  async function receive(request: FastifyRequest): Promise<Received> {
+  async function receive(request: FastifyRequest, isFlushed = true): Promise<Received> {
     const stated = String(request.headers['x-amz-content-sha256'] ?? '');
     if (stated.startsWith('STREAMING-')) throw new Refusal(501, 'NotImplemented: send the body as it is');
     const room = faults.take('disk-full', request)?.room;
     const received = await store.receive(bodyOf(request), {
-      digests: ['md5', 'sha256'],
+      digests: request.headers['content-md5'] === undefined ? ['sha256'] : ['md5', 'sha256'],
       mostBytes,
+      isFlushed,
       ...(room === undefined ? {} : { room }),
     });
-    const { sha256 = '', md5 = '' } = received.digests;
+    const { sha256 = '', md5 } = received.digests;
     const isWrong =
       (/^[0-9a-f]{64}$/.test(stated) && stated !== sha256) ||
       differs(request.headers['x-amz-checksum-sha256'], sha256) ||
-      differs(request.headers['content-md5'], md5);
+      (md5 !== undefined && differs(request.headers['content-md5'], md5));
     if (!isWrong) return received;
     await store.discard(received);
     throw new Refusal(400, 'BadDigest: the digest of the request is not that of its body');
@@ -154,7 +158,7 @@ export function serveS3(server: FastifyInstance, service: Service): void {
   }
 
   async function write(bucket: string, object: StoredObject, received: Received): Promise<void> {
-    await store.replace(received, store.place(bucket, 'objects', object.key, 'data'));
+    await store.replace(received, store.place(bucket, 'objects', object.key, partName(0)));
     await store.writeJson(object, bucket, 'objects', object.key, 'about');
   }
 
@@ -169,7 +173,20 @@ export function serveS3(server: FastifyInstance, service: Service): void {
       request.headers.range === undefined
     )
       reply.header('x-amz-checksum-sha256', object.sha256).header('x-amz-checksum-type', 'FULL_OBJECT');
-    return sendFile(request, reply, store.place(bucket, 'objects', key, 'data'), object.type);
+    const read = (start: number, end: number) => Readable.from(readParts(bucket, object, start, end));
+    const content = { sizeBytes: object.sizeBytes, modified: new Date(object.modified), read };
+    return sendContent(request, reply, content, object.type);
+  }
+
+  /** The bytes of an object from one to another, over as many parts as that takes. */
+  async function* readParts(bucket: string, { key, parts }: StoredObject, start: number, end: number) {
+    let at = 0;
+    for (const [index, size] of parts.entries()) {
+      const [from, to] = [Math.max(start - at, 0), Math.min(end - at, size - 1)];
+      const place = store.place(bucket, 'objects', key, partName(index));
+      if (from <= to) yield* createReadStream(place, { start: from, end: to }) as AsyncIterable<Buffer>;
+      at += size;
+    }
   }
 
   async function begin(request: FastifyRequest, reply: FastifyReply, bucket: string, key: string) {
@@ -193,9 +210,15 @@ export function serveS3(server: FastifyInstance, service: Service): void {
     if (!(number >= 1 && number <= 10_000))
       throw new Refusal(400, 'InvalidArgument: parts are numbered from 1 to 10000');
     await uploadAt(bucket, id);
-    const received = await receive(request);
-    const { md5 = '', sha256 = '' } = received.digests;
-    const part: Part = { number, etag: `"${md5}"`, sizeBytes: received.sizeBytes, sha256: base64(sha256) };
+    const received = await receive(request, false);
+    const { sha256 = '' } = received.digests;
+    // An entity tag is any text that changes with the content; only old clients take it for an MD5.
+    const part: Part = {
+      number,
+      etag: `"${sha256.slice(0, 32)}"`,
+      sizeBytes: received.sizeBytes,
+      sha256: base64(sha256),
+    };
     await store.replace(received, store.place(bucket, 'uploads', id, `data ${number}`));
     await store.writeJson(part, bucket, 'uploads', id, `part ${number}`);
     return reply.header('etag', part.etag).header('x-amz-checksum-sha256', part.sha256).send('');
@@ -220,25 +243,29 @@ export function serveS3(server: FastifyInstance, service: Service): void {
     }
     return store.alone(`${bucket}/${key}`, async () => {
       await checkCondition(request, bucket, key);
-      const joined = async function* () {
-        for (const { number } of parts)
-          yield* createReadStream(store.place(bucket, 'uploads', id, `data ${number}`)) as AsyncIterable<Buffer>;
-      };
-      const received = await store.receive(joined(), { mostBytes });
+      for (const [index, { number }] of parts.entries()) {
+        const from = store.place(bucket, 'uploads', id, `data ${number}`);
+        await flushFile(from);
+        await mkdir(store.place(bucket, 'objects', key), { recursive: true });
+        await rename(from, store.place(bucket, 'objects', key, partName(index)));
+      }
       const all = createHash('md5');
       for (const { etag } of parts) all.update(Buffer.from(etag.slice(1, -1), 'hex'));
       const etag = `"${all.digest('hex')}-${parts.length}"`;
       const { type, metadata } = upload;
+      const sizes = parts.map(({ sizeBytes }) => sizeBytes);
+      const sizeBytes = sizes.reduce((sum, one) => sum + one, 0);
       const object = {
         key,
         etag,
-        sizeBytes: received.sizeBytes,
+        sizeBytes,
         type,
         metadata,
         modified: now().toISOString(),
         sha256: null,
+        parts: sizes,
       };
-      await write(bucket, object, received);
+      await store.writeJson(object, bucket, 'objects', key, 'about');
       await rm(store.place(bucket, 'uploads', id), { recursive: true });
       return reply.send(
         xml(
@@ -316,13 +343,19 @@ export function tellS3(message: string): { readonly type: string; readonly body:
 function objectFrom(headers: FastifyRequest['headers'], key: string, received: Received, at: Date): StoredObject {
   return {
     key,
-    etag: `"${received.digests['md5']}"`,
+    etag: `"${(received.digests['sha256'] ?? '').slice(0, 32)}"`,
     sizeBytes: received.sizeBytes,
     type: headers['content-type'] ?? 'application/octet-stream',
     modified: at.toISOString(),
     metadata: metadataOf(headers),
     sha256: base64(received.digests['sha256'] ?? ''),
+    parts: [received.sizeBytes],
   };
+}
+
+/** Name of a part's file in an object's folder. */
+function partName(index: number): string {
+  return `data ${index}`;
 }
 
 function metadataOf(headers: FastifyRequest['headers']): Record<string, string> {

@@ -70,25 +70,37 @@ export async function jsonOfBody(request: FastifyRequest): Promise<unknown> {
   }
 }
 
-/** Sends a file with its length, or a part of it where one is asked for (RFC 9110 §14.2). @throws Refusal 404 */
+/** Something that lies whole somewhere, and of which a part can be had; `end` is the last byte. */
+export type Content = {
+  readonly sizeBytes: number;
+  readonly modified: Date;
+  readonly read: (start: number, end: number) => Readable;
+};
+
+/** Sends a file with its length, or a part of it where one is asked for. @throws Refusal 404 */
 export async function sendFile(
   request: FastifyRequest,
   reply: FastifyReply,
   place: string,
   type = 'application/octet-stream',
 ): Promise<unknown> {
-  const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
   const found = await openFile(place);
   if (found === null) throw new Refusal(404, 'not found');
-  const last = found.sizeBytes - 1;
+  return sendContent(request, reply, found, type);
+}
+
+/** Sends content with its length, or a part of it where one is asked for (RFC 9110 §14.2). */
+export function sendContent(request: FastifyRequest, reply: FastifyReply, content: Content, type: string): unknown {
+  const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
+  const last = content.sizeBytes - 1;
   const start = Number(range?.[1] ?? 0);
   const end = range?.[2] ? Math.min(Number(range[2]), last) : last;
   if (range !== null && start > last) throw new Refusal(416, 'there are not so many bytes');
-  reply.header('last-modified', found.mtime.toUTCString()).header('accept-ranges', 'bytes').type(type);
-  if (range !== null) reply.code(206).header('content-range', `bytes ${start}-${end}/${found.sizeBytes}`);
+  reply.header('last-modified', content.modified.toUTCString()).header('accept-ranges', 'bytes').type(type);
+  if (range !== null) reply.code(206).header('content-range', `bytes ${start}-${end}/${content.sizeBytes}`);
   reply.header('content-length', Math.max(0, end - start + 1));
-  if (request.method === 'HEAD' || found.sizeBytes === 0) return reply.send('');
-  return reply.send((await openFile(place, { start, end }))?.stream());
+  if (request.method === 'HEAD' || content.sizeBytes === 0) return reply.send('');
+  return reply.send(content.read(start, end));
 }
 
 /** Path parts behind a prefix, not yet decoded, and what stands behind the question mark. */

@@ -1,9 +1,9 @@
 import { createHash, type Hash, randomBytes } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
-import { link, mkdir, readdir, rename, rm, stat } from 'node:fs/promises';
+import { link, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { DigestThread } from '../world/digest-thread.ts';
 import { isMissing, readTextIfThere, writeWhole } from '../world/files.ts';
 import { Refusal } from './refusal.ts';
 
@@ -23,7 +23,39 @@ export type Receiving = {
   readonly mostBytes: number;
   /** For how many bytes there is room; all by default. */
   readonly room?: number;
+  /** How long it is said to be. */
+  readonly sizeBytes?: number;
+  /** False for what is not served before it is flushed later. */
+  readonly isFlushed?: boolean;
 };
+
+/** From this size on several digests are worth a thread. */
+const worthAThread = 32 << 20;
+
+/** Digests of what comes in, here or on a thread of their own. */
+class DigestsOnTheWay {
+  readonly #hashes: readonly (readonly [DigestName, Hash])[];
+  readonly #thread: DigestThread | null;
+
+  constructor(names: readonly DigestName[], isLong: boolean) {
+    this.#thread = isLong && names.length > 1 ? new DigestThread(names) : null;
+    this.#hashes = this.#thread === null ? names.map((name) => [name, createHash(name)]) : [];
+  }
+
+  update(chunk: Uint8Array): Promise<void> | null {
+    for (const [, hash] of this.#hashes) hash.update(chunk);
+    return this.#thread?.update(chunk) ?? null;
+  }
+
+  async finish(): Promise<Readonly<Record<string, string>>> {
+    if (this.#thread !== null) return this.#thread.finish();
+    return Object.fromEntries(this.#hashes.map(([name, hash]) => [name, hash.digest('hex')]));
+  }
+
+  stop(): void {
+    this.#thread?.stop();
+  }
+}
 
 /** Files below one folder. What is served was written whole, flushed and renamed; names never leave the folder. */
 export class Store {
@@ -40,28 +72,33 @@ export class Store {
   }
 
   /** Takes a stream into a temporary file. Whoever calls commits or discards it. */
-  async receive(body: AsyncIterable<Uint8Array>, { digests = [], mostBytes, room }: Receiving): Promise<Received> {
+  async receive(
+    body: AsyncIterable<Uint8Array>,
+    { digests = [], mostBytes, room, sizeBytes = 0, isFlushed = true }: Receiving,
+  ): Promise<Received> {
     await mkdir(this.folder, { recursive: true });
     const file = path.join(this.folder, `${randomBytes(9).toString('hex')}.incoming`);
-    const hashes = digests.map((name) => [name, createHash(name)] as [DigestName, Hash]);
-    let sizeBytes = 0;
-    const watch = new Transform({
-      transform(chunk: Buffer, _encoding, done) {
-        sizeBytes += chunk.length;
-        if (sizeBytes > mostBytes) return done(new Refusal(413, `more than ${mostBytes} bytes are not taken`));
-        if (room !== undefined && sizeBytes > room) return done(new Refusal(507, 'there is no room left'));
-        for (const [, hash] of hashes) hash.update(chunk);
-        return done(null, chunk);
-      },
-    });
+    const hashes = new DigestsOnTheWay(digests, sizeBytes >= worthAThread);
+    let seenBytes = 0;
+    const watch = async function* () {
+      for await (const chunk of body) {
+        seenBytes += chunk.length;
+        if (seenBytes > mostBytes) throw new Refusal(413, `more than ${mostBytes} bytes are not taken`);
+        if (room !== undefined && seenBytes > room) throw new Refusal(507, 'there is no room left');
+        const behind = hashes.update(chunk);
+        if (behind !== null) await behind;
+        yield chunk;
+      }
+    };
     try {
-      await pipeline(body, watch, createWriteStream(file, { flush: true }));
+      await pipeline(watch(), createWriteStream(file, { flush: isFlushed, highWaterMark: 1 << 20 }));
+      return { file, sizeBytes: seenBytes, digests: await hashes.finish() };
     } catch (error) {
+      hashes.stop();
       await rm(file, { force: true });
       if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw new Refusal(507, 'there is no room left');
       throw error;
     }
-    return { file, sizeBytes, digests: Object.fromEntries(hashes.map(([name, hash]) => [name, hash.digest('hex')])) };
   }
 
   /** Gives a received file its name. @returns false when there is one already, which stays. */
@@ -108,14 +145,25 @@ export class Store {
   }
 }
 
-/** A file to be sent, with its size; null when there is none. */
-export async function openFile(place: string, range?: { start: number; end: number }) {
+/** A file to be sent, whole or in part; null when there is none. */
+export async function openFile(place: string) {
   try {
     const { size, mtime } = await stat(place);
-    return { sizeBytes: size, mtime, stream: () => createReadStream(place, range) };
+    const read = (start: number, end: number) => createReadStream(place, { start, end });
+    return { sizeBytes: size, modified: mtime, read };
   } catch (error) {
     if (isMissing(error)) return null;
     throw error;
+  }
+}
+
+/** Makes sure that a file is on the disk. */
+export async function flushFile(place: string): Promise<void> {
+  const handle = await open(place, 'r+');
+  try {
+    await handle.sync();
+  } finally {
+    await handle.close();
   }
 }
 

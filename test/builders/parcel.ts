@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { onTestFinished } from 'vitest';
 import type { DestinationConfig, Protocol } from '../../src/core/config/config.ts';
@@ -10,6 +10,7 @@ import { standinAddress } from '../../src/flow/standin.ts';
 import type { StandinProtocol, StandinSettings } from '../../src/standin/server.ts';
 import { type Standin, startStandin } from '../../src/standin/server.ts';
 import { writeZip } from '../../src/world/archive/write-zip.ts';
+import { stampOf } from '../../src/world/file-stamp.ts';
 import { testContext } from './context.ts';
 import { temporaryFolder } from './repository.ts';
 import { goodToken, tokenFor } from './workspace.ts';
@@ -37,6 +38,7 @@ export function parcelOfBytes(bytes: Buffer, more: Partial<Parcel> = {}): Parcel
     manifest: null,
     readme: null,
     sourceTime: 1_795_000_000,
+    stamp: stampOf(statSync(file, { bigint: true })),
     ...more,
   };
 }

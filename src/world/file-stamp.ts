@@ -1,0 +1,20 @@
+import type { BigIntStats } from 'node:fs';
+import { stat } from 'node:fs/promises';
+
+/** What tells a file from a changed one without reading it: every write moves the change time, which nobody can set. */
+export type FileStamp = { readonly inode: bigint; readonly sizeBytes: bigint; readonly changedNs: bigint };
+
+/** The stamp of a file. */
+export async function readStamp(file: string): Promise<FileStamp> {
+  return stampOf(await stat(file, { bigint: true }));
+}
+
+/** The stamp in what the system says of a file. */
+export function stampOf({ ino, size, ctimeNs }: BigIntStats): FileStamp {
+  return { inode: ino, sizeBytes: size, changedNs: ctimeNs };
+}
+
+/** Whether it is the same file, untouched. */
+export function isSameStamp(one: FileStamp, other: FileStamp): boolean {
+  return one.inode === other.inode && one.sizeBytes === other.sizeBytes && one.changedNs === other.changedNs;
+}
