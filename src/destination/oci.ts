@@ -144,7 +144,9 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
       if (answer !== null && (answer.status !== 416 || ++cuts > 3)) throw refused(web.name, parcel.fileName, answer);
       const asked = await session.callText(repository, { method: 'GET', url: target });
       if (asked.status !== 204) throw refused(web.name, `how far ${parcel.fileName} came`, asked);
-      at = Number(/-(\d+)$/.exec(String(asked.headers['range'] ?? ''))?.[1] ?? -1) + 1;
+      // `0-0` is said of an upload that has nothing yet; a chunk of one byte is never sent.
+      const last = Number(/-(\d+)$/.exec(String(asked.headers['range'] ?? ''))?.[1] ?? 0);
+      at = last === 0 ? 0 : last + 1;
       location = locationOf(asked.headers['location'] ?? target, target);
     }
     const answer = await session.callText(repository, { method: 'PUT', url: withDigest(location, digest) }, () =>

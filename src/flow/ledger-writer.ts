@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { LedgerEvent, NewEvent } from '../core/ledger/event.ts';
+import { redact } from '../core/text/redact.ts';
 import { addToLedger, type LedgerFile } from '../world/git/ledger-store.ts';
 import type { Repository } from '../world/git/repository.ts';
 import type { Context } from './context.ts';
@@ -22,7 +23,10 @@ export class LedgerWriter {
     const id = `${at.replace(/[-:.]/g, '')}-${String(this.#count++).padStart(4, '0')}-${this.run.slice(-8)}`;
     const whole = { ...event, id, at, run: this.run } as LedgerEvent;
     const folder = `${event.package}/${event.version}`;
-    this.#open.push({ path: `${folder}/${id}.json`, text: `${JSON.stringify(whole, null, 2)}\n` });
+    this.#open.push({
+      path: `${folder}/${id}.json`,
+      text: redact(`${JSON.stringify(whole, null, 2)}\n`, this.#context.secrets),
+    });
     for (const [name, text] of Object.entries(beside)) this.#open.push({ path: `${folder}/${name}`, text });
   }
 

@@ -1,5 +1,6 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../core/ledger/event.ts';
+import { redact } from '../core/text/redact.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
 import type { Context } from './context.ts';
@@ -54,10 +55,12 @@ export async function withdrawRelease(
   if (options.dryRun) return { ...outcome, how: null, limits: null, deliveries: state('pending') };
   const destination = await openDestination(context, options.from, config, repository.root);
   await confirm(release);
+  // It is shown to everybody, and kept for good.
+  const reason = redact(options.reason, context.secrets);
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
     context.report({ type: 'started', what });
-    const { how, limits } = await destination.withdraw(subjectOf(release), standing, options.reason);
+    const { how, limits } = await destination.withdraw(subjectOf(release), standing, reason);
     context.report({ type: 'finished', what, detail: how });
     const remote = await remoteOf(repository.place, await currentBranch(repository.place));
     const run = await beginLedgerRun(context, repository, remote);
@@ -67,7 +70,7 @@ export async function withdrawRelease(
       version,
       destination: options.from,
       how,
-      reason: options.reason,
+      reason,
     });
     await run.record(`Record that ${name} ${version} was withdrawn from ${options.from}`);
     return { ...outcome, how, limits, deliveries: state('withdrawn') };

@@ -90,7 +90,7 @@ export class PublishBody {
 
   /** Four characters are three bytes; what is left over waits for the next chunk. */
   #decode(text: string, isLast: boolean): Buffer {
-    const all = this.#base64 + (text.includes('\\') ? text.replaceAll('\\/', '/') : text);
+    const all = this.#base64 + (text.includes('\\') ? text.replaceAll('\\', '') : text);
     const whole = isLast ? all.length : all.length - (all.length % 4);
     this.#base64 = all.slice(whole);
     return Buffer.from(all.slice(0, whole), 'base64');

@@ -100,14 +100,14 @@ export function serveOci(server: FastifyInstance, service: Service): void {
       await rm(open.file, { force: true });
       return reply.code(204).send();
     }
-    if (request.method === 'PATCH') await receive(request, open);
-    if (request.method === 'PUT') {
-      await receive(request, open);
-      return finish(reply, repository, id, open, query.get('digest') ?? '');
-    }
-    reply.header('location', `${prefix}${repository}/blobs/uploads/${id}`);
-    reply.header('range', `0-${Math.max(0, open.sizeBytes - 1)}`).header('docker-upload-uuid', id);
-    return reply.code(request.method === 'GET' ? 204 : 202).send('');
+    // One after the other: what came of a chunk that was cut is dropped before anybody is told how far it came.
+    return store.alone(id, async () => {
+      if (request.method === 'PATCH' || request.method === 'PUT') await receive(request, open);
+      if (request.method === 'PUT') return finish(reply, repository, id, open, query.get('digest') ?? '');
+      reply.header('location', `${prefix}${repository}/blobs/uploads/${id}`);
+      reply.header('range', `0-${Math.max(0, open.sizeBytes - 1)}`).header('docker-upload-uuid', id);
+      return reply.code(request.method === 'GET' ? 204 : 202).send('');
+    });
   }
 
   async function begin(reply: FastifyReply, repository: string, query: URLSearchParams) {
