@@ -1,5 +1,5 @@
 import { cleanText } from '../../core/text/clean.ts';
-import { mostSkewMs, type Probe, type ProbedDestination } from '../../flow/probe.ts';
+import { mostSkewMs, type Probe, type ProbedDestination, type ProbedPackage } from '../../flow/probe.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 
@@ -20,7 +20,7 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
   const columns = ['destination', 'speaks', 'connection', 'credential', 'clock'].map((title) => ({ title }));
   const packages = destinations.flatMap(({ name, packages: own }) =>
     own.map((one) => [
-      `${signText(one.nameState === 'taken' || one.versionState === 'there' ? 'refused' : 'done', screen)} ${one.name}`,
+      `${signText(markOfPackage(one), screen)} ${one.name}`,
       one.version ?? blank(screen),
       name,
       one.nameState === 'unknown' ? 'in use' : one.nameState,
@@ -43,6 +43,11 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
 function markOf({ reachable, credential, skewMs }: ProbedDestination): Mark {
   if (!reachable || credential === 'refused' || credential === 'missing') return 'refused';
   return skewMs !== null && Math.abs(skewMs) > mostSkewMs ? 'warning' : 'done';
+}
+
+function markOfPackage({ nameState, versionState, opens }: ProbedPackage): Mark {
+  if (nameState === 'taken' || versionState === 'there') return 'refused';
+  return opens === 'more' ? 'warning' : 'done';
 }
 
 function credentialText({ credential, why, reachable }: ProbedDestination): string {

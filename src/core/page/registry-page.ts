@@ -89,4 +89,5 @@ const style =
   '.from{margin:0;color:#66757d}.lead{font-size:1.1rem}section{border-top:1px solid #ddd6c6;margin-top:1rem;padding-top:.5rem}' +
   'section h1{font-size:1.35rem}table{border-collapse:collapse;width:100%}' +
   'th{text-align:left;font-weight:normal;color:#66757d}td,th{padding:.3rem 1.2rem .3rem 0;border-bottom:1px solid #e6e0d2;vertical-align:top}' +
+  'td:nth-child(-n+2){white-space:nowrap}' +
   'code,pre{font:.85rem/1.45 "DejaVu Sans Mono",monospace}td code{overflow-wrap:anywhere}pre{background:#f1ede2;padding:.7rem;overflow:auto}a{color:#1d5f85}';

@@ -61,7 +61,7 @@ const events: LedgerEvent[] = [
 ];
 
 it('tells releases newest first, each delivery once, with its confirmation', () => {
-  expect(foldEvents(events)).toEqual([
+  expect(foldEvents(events)).toMatchObject([
     {
       package: 'tidemark',
       version: '1.5.0',
@@ -98,4 +98,39 @@ it('tells the same whatever the order in which two writers were united', () => {
       expect(foldEvents(shuffled)).toEqual(foldEvents(events));
     }),
   );
+});
+
+it('a withdrawn release stays on record, and can be delivered again', () => {
+  const withdrawn = {
+    ...common,
+    id: '7',
+    at: '2026-11-25T08:00:00Z',
+    type: 'withdrawn',
+    destination: 'office',
+    how: 'deprecated',
+    reason: 'late',
+  } as const;
+  const promoted = {
+    ...delivery,
+    id: '8',
+    at: '2026-11-26T08:00:00Z',
+    type: 'promoted',
+    from: 'testing',
+    sha256: 'aa',
+    address: 'y',
+  } as const;
+  const stateAfter = (...more: LedgerEvent[]) =>
+    foldEvents([...events, ...more])
+      .find(({ version }) => version === '1.4.0')
+      ?.deliveries.map(({ state, address }) => `${state} ${address}`);
+
+  expect(stateAfter(withdrawn)).toEqual(['withdrawn x']);
+  expect(stateAfter(withdrawn, promoted)).toEqual(['promoted y']);
+  expect(stateAfter(promoted)).toEqual(['delivered x']);
+});
+
+it('a release that was planned before its names were recorded is told by what there is', () => {
+  const [release] = foldEvents(events.slice(0, 1));
+
+  expect(release?.about).toMatchObject({ name: 'tidemark', spellings: { semver: '1.4.0' }, needs: [] });
 });
