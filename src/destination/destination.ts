@@ -62,6 +62,9 @@ export type NameState = {
   readonly why: string | null;
 };
 
+/** Why a release is taken back, and whether it should be erased where a milder way exists too. */
+export type WithdrawWish = { readonly reason: string; readonly erase: boolean };
+
 /** What came of taking a release back: how, and what the protocol cannot do. */
 export type Withdrawal = { readonly how: string; readonly limits: string | null };
 
@@ -94,7 +97,7 @@ export type Destination = {
   /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
   readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
   /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
-  readonly withdraw: (subject: Subject, delivered: readonly Delivered[], reason: string) => Promise<Withdrawal>;
+  readonly withdraw: (subject: Subject, delivered: readonly Delivered[], wish: WithdrawWish) => Promise<Withdrawal>;
 };
 
 /** A file that was delivered. */

@@ -1,3 +1,4 @@
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { objectOf, textOf } from '../core/manifest/fields.ts';
 import {
   deprecated,
@@ -7,6 +8,7 @@ import {
   type Packument,
   packagePath,
   parsePackument,
+  withoutVersion,
 } from '../core/protocol/npm-document.ts';
 import { pointerFor } from '../core/version/pointer.ts';
 import type { HttpRequest } from '../world/http.ts';
@@ -147,14 +149,39 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
     return { nameState: 'taken', versionState, why: `it belongs to ${packument.maintainers.join(', ')}` };
   };
 
-  const withdraw: Destination['withdraw'] = async ({ name, version }, _, reason): Promise<Withdrawal> => {
+  const withdraw: Destination['withdraw'] = async ({ name, version }, _, { reason, erase }): Promise<Withdrawal> => {
     const read = await call('GET', `${packagePath(name)}?write=true`);
     expectDone(web, `the question for ${name}`, read);
-    const document = deprecated(parseJson(read.text), version, reason);
-    if (document === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, registry);
-    const answer = await call('PUT', packagePath(name), () => textBody(JSON.stringify(document)));
+    const document = parseJson(read.text);
+    if (erase) return unpublish(name, version, document);
+    const changed = deprecated(document, version, reason);
+    if (changed === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, registry);
+    const answer = await call('PUT', packagePath(name), () => textBody(JSON.stringify(changed)));
     expectDone(web, `to deprecate ${name} ${version}`, oneTimeTold(answer));
     return { how: 'deprecated', limits: 'whoever asks for exactly this version still gets it, with the reason' };
+  };
+
+  /** Takes the version out of the document, then its tarball away; registries allow that for a short time, or not at all. */
+  const unpublish = async (name: string, version: string, document: unknown): Promise<Withdrawal> => {
+    const rest = withoutVersion(document, version);
+    if (rest === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, registry);
+    const path = packagePath(name);
+    const file = `${path}/-/${name.split('/').at(-1)}-${version}.tgz`;
+    const changed = await call('PUT', `${path}/-rev/${rest.revision}`, () => textBody(JSON.stringify(rest.document)));
+    expectErased(changed, `to unpublish ${name} ${version}`);
+    const gone = await call('DELETE', `${file}/-rev/${rest.revision}`);
+    if (gone.status !== 404) expectErased(gone, `to delete the tarball of ${name} ${version}`);
+    return { how: 'deleted', limits: 'the version can never be used again, and whoever depends on it is stuck' };
+  };
+
+  const expectErased = (answer: TextAnswer, what: string): void => {
+    if (isDone(answer.status)) return;
+    if (answer.status !== 405) throw refused(web.name, what, oneTimeTold(answer));
+    throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
+      message: `${web.name} does not erase this version`,
+      why: refused(web.name, what, answer).why,
+      fix: 'Leave --erase out: the version is then deprecated, with the reason',
+    });
   };
 
   const isListed: Destination['isListed'] = async (parcel) => {

@@ -17,6 +17,8 @@ export type WithdrawOptions = {
   readonly release: string;
   readonly from: string;
   readonly reason: string;
+  /** Whether it should be erased where the protocol would only mark it. */
+  readonly erase: boolean;
   readonly dryRun: boolean;
 };
 
@@ -60,7 +62,10 @@ export async function withdrawRelease(
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
     context.report({ type: 'started', what });
-    const { how, limits } = await destination.withdraw(subjectOf(release), standing, reason);
+    const { how, limits } = await destination.withdraw(subjectOf(release), standing, {
+      reason,
+      erase: options.erase,
+    });
     context.report({ type: 'finished', what, detail: how });
     const remote = await remoteOf(repository.place, await currentBranch(repository.place));
     const run = await beginLedgerRun(context, repository, remote);

@@ -125,7 +125,7 @@ describe('a folder', () => {
     await destination.withdraw(
       one,
       [{ artifact: one.fileName, address: path.join(top, 'tidemark/1.4.0', one.fileName), sha256: one.sha256 }],
-      '',
+      { reason: '', erase: false },
     );
     expect(readFileSync(path.join(top, 'index.html'), 'utf8')).not.toContain('1.4.0');
     expect(existsSync(path.join(top, 'tidemark/1.5.0', other.fileName))).toBe(true);

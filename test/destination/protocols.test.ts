@@ -101,7 +101,7 @@ describe.each(standinProtocols)('%s', (speaks) => {
     await destination.point([parcel]);
     const delivered = [{ artifact: parcel.fileName, address, sha256: parcel.sha256 }];
 
-    const withdrawing = destination.withdraw(subjectOf(parcel), delivered, 'wrong tides');
+    const withdrawing = destination.withdraw(subjectOf(parcel), delivered, { reason: 'wrong tides', erase: false });
 
     if (speaks === 'python-index') {
       await expect(withdrawing).rejects.toMatchObject({ code: 'WITHDRAW_IMPOSSIBLE' });
@@ -111,4 +111,21 @@ describe.each(standinProtocols)('%s', (speaks) => {
     const isGone = !['npm-registry', 'nuget-v3', 'oci'].includes(speaks);
     expect((await destination.find(parcel, [parcel])).type).toBe(isGone || speaks === 'oci' ? 'absent' : 'same');
   });
+});
+
+it('a registry for npm erases a young version when that is asked for, and says so when it is too old', async () => {
+  let now = new Date('2026-11-23T08:00:00Z');
+  const destination = await destinationAt('npm-registry', await testStandin({ now: () => now }));
+  const [first, second] = [await parcelFor('npm-registry'), await parcelFor('npm-registry', 'tides', '1.5.0')];
+  for (const parcel of [first, second]) await destination.deliver(parcel, quietly(parcel));
+
+  const erased = await destination.withdraw(subjectOf(second), [], { reason: 'wrong tides', erase: true });
+  now = new Date('2026-12-23T08:00:00Z');
+  const late = destination.withdraw(subjectOf(first), [], { reason: 'wrong tides', erase: true });
+
+  expect(erased.how).toBe('deleted');
+  expect((await destination.find(second, [second])).type).toBe('absent');
+  await expect(late).rejects.toMatchObject({ code: 'WITHDRAW_IMPOSSIBLE', why: expect.stringContaining('405') });
+  // A version that was taken back stays used up.
+  await expect(destination.deliver(second, quietly(second))).rejects.toMatchObject({ code: 'DELIVERY_EXISTS' });
 });

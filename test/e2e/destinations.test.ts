@@ -343,13 +343,15 @@ describe('ledger lines', () => {
 
     const visitor = { cwd: folder, env, extendEnv: false };
     await execa('python3', ['-m', 'venv', 'env'], visitor);
-    await execa('env/bin/pip', ['install', '--quiet', '-r', 'requirements.txt'], visitor);
+    await execa(path.join(folder, 'env/bin/pip'), ['install', '--quiet', '-r', 'requirements.txt'], visitor);
 
     const python = ['-c', 'import tidemark_py; print(len(tidemark_py.stations))'];
-    expect((await execa('env/bin/python', python, visitor)).stdout).toBe('2');
+    expect((await execa(path.join(folder, 'env/bin/python'), python, visitor)).stdout).toBe('2');
     writeFileSync(path.join(folder, 'spoilt.txt'), `${text.replace(/sha256:[0-9a-f]{6}/g, 'sha256:000000')}\n`);
     const spoilt = ['install', '--quiet', '--force-reinstall', '-r', 'spoilt.txt'];
-    expect((await execa('env/bin/pip', spoilt, { ...visitor, reject: false })).stderr).toMatch(/HASH/i);
+    expect((await execa(path.join(folder, 'env/bin/pip'), spoilt, { ...visitor, reject: false })).stderr).toMatch(
+      /HASH/i,
+    );
   });
 
   itWith(

@@ -11,6 +11,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
       .positional('release', { type: 'string', demandOption: true, describe: 'PACKAGE@VERSION' })
       .option('from', { type: 'string', demandOption: true, describe: 'Destination that has it' })
       .option('reason', { type: 'string', demandOption: true, describe: 'Why; shown to users where the protocol can' })
+      .option('erase', { type: 'boolean', describe: 'Delete it where the destination allows, instead of marking it' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('dry-run', { type: 'boolean', describe: 'Show what would be taken back, and stop' }),
   examples: [
@@ -23,6 +24,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     release: String(raw['release']),
     from: String(raw['from']),
     reason: String(raw['reason']),
+    erase: raw['erase'] === true,
     dryRun: raw['dryRun'] === true,
   }),
   run: async (options, context, ask) => {

@@ -112,3 +112,23 @@ export function opensMore(list: unknown, token: string, name: string): 'this pac
   const isNarrow = scopes.length > 0 && scopes.every((one) => one['type'] === 'package' && one['name'] === name);
   return isNarrow ? 'this package' : 'more';
 }
+
+/** The whole package document without one version and the tags that lead to it. @returns null when it has no such version. */
+export function withoutVersion(
+  value: unknown,
+  version: string,
+): { readonly document: Record<string, unknown>; readonly revision: string } | null {
+  const document = objectOf(value);
+  const versions = objectOf(document['versions']);
+  if (versions[version] === undefined) return null;
+  const without = (pairs: unknown, isOut: (pair: [string, unknown]) => boolean) =>
+    Object.fromEntries(Object.entries(objectOf(pairs)).filter((pair) => !isOut(pair)));
+  return {
+    document: {
+      ...document,
+      versions: without(versions, ([name]) => name === version),
+      'dist-tags': without(document['dist-tags'], ([, target]) => target === version),
+    },
+    revision: String(document['_rev'] ?? ''),
+  };
+}
