@@ -21,14 +21,18 @@ export async function receiveForm(request: FastifyRequest, store: Store, receivi
   const fields = new Map<string, string[]>();
   const files = new Map<string, Received & { fileName: string }>();
   const waiting: Promise<void>[] = [];
+  let fail: (reason: unknown) => void = () => {};
+  const failed = new Promise<never>((_resolve, reject) => {
+    fail = reject;
+  });
   parser.on('field', (name, value) => fields.set(name, [...(fields.get(name) ?? []), String(value)]));
   parser.on('file', (name, stream, fileName) => {
     const sizeBytes = Number(request.headers['content-length'] ?? 0);
     const taking = store.receive(stream, { ...receiving, sizeBytes }).then((received) => {
       files.set(name, { ...received, fileName: fileName ?? '' });
     });
-    // A stream that nobody reads would hold the whole form up.
-    taking.catch(() => stream.resume());
+    // What is behind a file that is not taken need not be read any more.
+    taking.catch(fail);
     waiting.push(taking);
   });
   const read = new Promise<void>((resolve, reject) => {
@@ -40,9 +44,12 @@ export async function receiveForm(request: FastifyRequest, store: Store, receivi
       if (!parser.write(chunk)) await new Promise((resolve) => parser.once('drain', resolve));
     parser.end();
   })();
-  const results = await Promise.allSettled([read.then(() => Promise.all(waiting)), feed.then(() => read)]);
-  const failed = results.find((one) => one.status === 'rejected');
-  if (failed === undefined) return { fields, files };
-  for (const one of files.values()) await store.discard(one);
-  throw failed.reason;
+  try {
+    await Promise.race([Promise.all([read.then(() => Promise.all(waiting)), feed]), failed]);
+    return { fields, files };
+  } catch (error) {
+    feed.catch(() => {});
+    for (const one of files.values()) await store.discard(one);
+    throw error;
+  }
 }

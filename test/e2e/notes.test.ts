@@ -127,6 +127,7 @@ describe('survey', () => {
       'not of a package',
       'not of a package',
       'not of a package',
+      'not of a package',
     ]);
     expect(shown.stdout).toMatch(/of no package\n.*\n.*not of a package\s+chore: say what/);
   });
