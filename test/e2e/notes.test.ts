@@ -129,7 +129,7 @@ describe('survey', () => {
       'not of a package',
       'not of a package',
     ]);
-    expect(shown.stdout).toMatch(/of no package\n.*\n.*not of a package\s+chore: say what/);
+    expect(shown.stdout).toMatch(/of no package\n.*\n.*not of a package\s+chore: each package/);
   });
 
   it.each([
