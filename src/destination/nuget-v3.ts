@@ -11,21 +11,11 @@ import {
   type RegistrationLeaf,
 } from '../core/protocol/nuget.ts';
 import type { Access, Destination, Parcel, Presence, Subject } from './destination.ts';
+import { accessByEmptyForm } from './empty-form.ts';
 import { presenceAt } from './http-files.ts';
 import { parcelBytes } from './parcel-bytes.ts';
 import { surrounded } from './python-index.ts';
-import {
-  callText,
-  expectDone,
-  isDone,
-  openAddress,
-  parseJson,
-  refused,
-  skewOf,
-  strangeAnswer,
-  textBody,
-  type Web,
-} from './web.ts';
+import { callText, expectDone, isDone, openAddress, parseJson, refused, strangeAnswer, type Web } from './web.ts';
 
 /** A server of .NET packages: `url` is its service index. */
 export function nugetV3({ web, url }: { readonly web: Web; readonly url: string }): Destination {
@@ -120,21 +110,7 @@ export function nugetV3({ web, url }: { readonly web: Web; readonly url: string 
       if (!isBevelstoneError(error, 'CREDENTIAL_REFUSED')) throw error;
       return { credential: 'refused', why: error.why, opens: 'unknown', skewMs: null };
     }
-    const isAnonymous = Object.keys(web.headers).length === 0;
-    const form = encodeForm([], { field: 'none', fileName: 'none', contentType: 'text/plain' }, 'x7q2');
-    const answer = await callText(web, {
-      method: 'PUT',
-      url: await resource('push'),
-      headers: { 'content-type': form.contentType },
-      body: textBody(form.before.toString() + form.behind.toString()),
-    });
-    const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-    if (answer.status === 401 || answer.status === 403) {
-      if (isAnonymous) return { credential: 'none', why: 'a push needs one', ...common };
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
-    }
-    if (answer.status === 400) return { credential: isAnonymous ? 'none' : 'accepted', why: null, ...common };
-    return { credential: 'unknown', why: `an empty push was answered with ${answer.status}`, ...common };
+    return accessByEmptyForm(web, { method: 'PUT', url: await resource('push'), fields: [] });
   };
 
   const nameState = async (subject: Subject) => {

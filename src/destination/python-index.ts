@@ -3,9 +3,10 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { normaliseName } from '../core/manifest/pyproject-toml.ts';
 import { encodeForm } from '../core/protocol/multipart.ts';
 import { indexAccept, type ProjectIndex, parseProject, uploadFields } from '../core/protocol/python-index.ts';
-import type { Access, Destination, Parcel, Presence, Subject } from './destination.ts';
+import type { Destination, Parcel, Presence, Subject } from './destination.ts';
+import { accessByEmptyForm } from './empty-form.ts';
 import { md5Of, parcelBytes } from './parcel-bytes.ts';
-import { callText, expectDone, openAddress, refused, skewOf, strangeAnswer, textBody, type Web } from './web.ts';
+import { callText, expectDone, openAddress, refused, strangeAnswer, type Web } from './web.ts';
 
 /** Where an index is. */
 export type PythonIndexSettings = {
@@ -77,35 +78,18 @@ export function pythonIndex({ web, url, indexUrl }: PythonIndexSettings): Destin
     return file.yanked === false || `it is yanked${file.yanked === '' ? '' : `: ${file.yanked}`}`;
   };
 
-  /** An empty form can't publish anything: the index complains about it only after it has looked at the credential. */
-  const access: Destination['access'] = async (): Promise<Access> => {
-    const isAnonymous = Object.keys(web.headers).length === 0;
-    const form = encodeForm(
-      [[':action', 'file_upload']],
-      { field: 'none', fileName: '', contentType: 'text/plain' },
-      'x7q2',
-    );
-    const body = textBody(form.before.toString() + form.behind.toString());
-    const answer = await callText(web, { method: 'POST', url, headers: { 'content-type': form.contentType }, body });
-    const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-    if (answer.status === 401 || answer.status === 403) {
-      if (isAnonymous) return { credential: 'none', why: 'uploads need one', ...common };
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
-    }
-    if (answer.status === 400) return { credential: isAnonymous ? 'none' : 'accepted', why: null, ...common };
-    return { credential: 'unknown', why: `an empty upload was answered with ${answer.status}`, ...common };
-  };
+  const access: Destination['access'] = () =>
+    accessByEmptyForm(web, { method: 'POST', url, fields: [[':action', 'file_upload']] });
 
   const nameState = async ({ name, spellings, version }: Subject) => {
     const project = await fetchProject(name);
     if (project === null) return { nameState: 'free', versionState: 'free', why: null } as const;
     const spelt = spellings.python ?? version;
-    const start = `${normaliseName(name).replaceAll('-', '_')}-${spelt}`;
+    const start = `${normaliseName(name)}-${spelt}`.replaceAll('-', '_');
+    const isOurs = (file: string) => file.startsWith(`${start}_`) || file === `${start}.tar.gz`;
     const isThere =
       project.versions.includes(spelt) ||
-      project.files.some(({ filename }) =>
-        filename.toLowerCase().replaceAll('-', '_').startsWith(start.replaceAll('-', '_')),
-      );
+      project.files.some(({ filename }) => isOurs(filename.toLowerCase().replaceAll('-', '_')));
     const why = 'an index does not tell whose a project is';
     return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why } as const;
   };

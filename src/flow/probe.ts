@@ -51,9 +51,6 @@ export type Probe = {
   readonly error: BevelstoneError | null;
 };
 
-/** Clocks further apart than this make signatures fail and certificates invalid. */
-export const mostSkewMs = 5 * 60_000;
-
 /**
  * Asks destinations, all at the same time, whether a release could go there: reachable, credential accepted, names and
  * versions free. Changes nothing over there.

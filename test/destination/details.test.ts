@@ -163,3 +163,14 @@ it('bills refer to the release in a registry that keeps the list itself', async 
   expect(referrers.manifests.map(({ artifactType }) => artifactType)).toEqual(['application/vnd.cyclonedx+json']);
   expect(tags.tags).toEqual(['1.4.0', 'latest']);
 });
+
+it('a Python version is free while only a longer one that begins like it is there', async () => {
+  const destination = await destinationAt('python-index', await testStandin());
+  const longer = await parcelFor('python-index', 'tides', '1.3.10');
+  await destination.deliver(longer, quietly(longer));
+
+  const state = async (version: string) =>
+    (await destination.nameState(await parcelFor('python-index', 'tides', version))).versionState;
+
+  expect([await state('1.3.1'), await state('1.3.10')]).toEqual(['free', 'there']);
+});
