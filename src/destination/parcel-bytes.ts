@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { open } from 'node:fs/promises';
+import { type FileHandle, open } from 'node:fs/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { isSameStamp, stampOf } from '../world/file-stamp.ts';
 import type { Parcel } from './destination.ts';
@@ -25,9 +25,7 @@ export async function* parcelBytes(
   const { start, end } = span ?? { start: 0, end: parcel.sizeBytes };
   const handle = await open(parcel.file);
   try {
-    const check = async () => {
-      if (!isSameStamp(parcel.stamp, stampOf(await handle.stat({ bigint: true })))) throw parcelChanged(parcel);
-    };
+    const check = () => checkUntouched(parcel, handle);
     await check();
     const readAt = async (at: number) => {
       const piece = Buffer.allocUnsafeSlow(Math.max(0, Math.min(pieceBytes, end - at)));
@@ -55,6 +53,37 @@ export async function* parcelBytes(
   } finally {
     await handle.close();
   }
+}
+
+/**
+ * Fills a buffer with the bytes from a place in a parcel on, none of them copied.
+ * @returns the SHA-256 of them, in base64
+ * @throws FILE_CHANGED
+ */
+export async function readSpan(parcel: Parcel, start: number, into: Buffer): Promise<string> {
+  const handle = await open(parcel.file);
+  try {
+    const hash = createHash('sha256');
+    const readAt = (at: number) => handle.read(into, at, Math.min(pieceBytes, into.length - at), start + at);
+    let next = readAt(0);
+    for (let at = 0; at < into.length; ) {
+      const { bytesRead } = await next;
+      if (bytesRead === 0) throw parcelChanged(parcel);
+      const piece = into.subarray(at, at + bytesRead);
+      at += bytesRead;
+      // Read while this one is hashed.
+      if (at < into.length) next = readAt(at);
+      hash.update(piece);
+    }
+    await checkUntouched(parcel, handle);
+    return hash.digest('base64');
+  } finally {
+    await handle.close();
+  }
+}
+
+async function checkUntouched(parcel: Parcel, handle: FileHandle): Promise<void> {
+  if (!isSameStamp(parcel.stamp, stampOf(await handle.stat({ bigint: true })))) throw parcelChanged(parcel);
 }
 
 /** MD5 of a file, for protocols that still want it, in hexadecimal. */

@@ -1,4 +1,4 @@
-import { createHash, webcrypto } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import {
   type CompletedPart,
   CompleteMultipartUploadCommand,
@@ -22,7 +22,7 @@ import type { Credential } from '../world/credential.ts';
 import { guarded } from '../world/http.ts';
 import { fill } from './address-template.ts';
 import type { Access, Destination, Parcel, Pointed, Presence, Subject } from './destination.ts';
-import { parcelBytes } from './parcel-bytes.ts';
+import { readSpan } from './parcel-bytes.ts';
 import { callStore, isStatus } from './s3-errors.ts';
 
 /** Where a bucket is, and how it is named. */
@@ -42,7 +42,7 @@ export type S3Settings = {
 const wholeBytes = 16 << 20;
 const partBytes = 8 << 20;
 const mostParts = 9000;
-const partsAtOnce = 2;
+const partsAtOnce = 4;
 
 /** A bucket of an object store. Objects are private unless the bucket's own policy says otherwise. */
 export function s3(settings: S3Settings): Destination {
@@ -118,11 +118,11 @@ export function s3(settings: S3Settings): Destination {
   });
 
   const putWhole = async (parcel: Parcel, key: string, moved: (bytes: number) => void): Promise<void> => {
-    const pieces: Buffer[] = [];
-    for await (const piece of parcelBytes(parcel, () => {})) pieces.push(piece);
+    const bytes = Buffer.allocUnsafeSlow(parcel.sizeBytes);
+    await readSpan(parcel, 0, bytes);
     const input = {
       ...about(parcel, key),
-      Body: Buffer.concat(pieces),
+      Body: bytes,
       ChecksumSHA256: base64(parcel.sha256),
       IfNoneMatch: '*',
     };
@@ -135,20 +135,31 @@ export function s3(settings: S3Settings): Destination {
     const open = await openUpload(key);
     const uploadId = open ?? (await beginUpload(parcel, key));
     const there: Awaited<ReturnType<typeof partsOf>> = open === null ? new Map() : await partsOf(key, open);
-    const parts = readParts(parcel);
     const done: CompletedPart[] = [];
+    const parts = partsIn(parcel);
+    const next = parts.values();
+    let hasFailed = false;
+    // Each worker has one buffer, filled again and again: as much is in memory as is under way.
     const worker = async () => {
-      for await (const { number, bytes } of parts) {
-        // On the pool's threads, so that the part before is on its way meanwhile.
-        const checksum = Buffer.from(await webcrypto.subtle.digest('SHA-256', bytes)).toString('base64');
+      const buffer = Buffer.allocUnsafeSlow(parts[0]?.sizeBytes ?? 0);
+      for (const { number, start, sizeBytes } of next) {
+        if (hasFailed) return;
+        const bytes = buffer.subarray(0, sizeBytes);
+        const checksum = await readSpan(parcel, start, bytes);
         const known = there.get(number);
         const etag = known?.checksum === checksum ? known.etag : await putPart(key, uploadId, number, bytes, checksum);
         done.push({ PartNumber: number, ETag: etag, ChecksumSHA256: checksum });
-        moved(bytes.length);
+        moved(sizeBytes);
       }
     };
-    // One reader feeds them all, so only as many parts are in memory as are under way.
-    await Promise.all(Array.from({ length: partsAtOnce }, worker));
+    const noteFailure = (error: unknown) => {
+      hasFailed = true;
+      throw error;
+    };
+    // What is under way when one fails comes to its end: it is there for the next try.
+    const workers = Array.from({ length: Math.min(partsAtOnce, parts.length) }, () => worker().catch(noteFailure));
+    await Promise.allSettled(workers);
+    await Promise.all(workers);
     const Parts = done.sort((a, b) => (a.PartNumber ?? 0) - (b.PartNumber ?? 0));
     const input = { Bucket: bucket, Key: key, UploadId: uploadId, MultipartUpload: { Parts }, IfNoneMatch: '*' };
     await run(parcel.fileName, (options) => client.send(new CompleteMultipartUploadCommand(input), options));
@@ -310,17 +321,15 @@ export function s3(settings: S3Settings): Destination {
   };
 }
 
-/** The parts of a file in their order, each whole in memory. @throws FILE_CHANGED in place of the last one when the file was changed. */
-async function* readParts(parcel: Parcel): AsyncGenerator<{ number: number; bytes: Buffer }> {
-  const { sizeBytes } = parcel;
+/** The parts that a file is sent in, by number. */
+function partsIn({
+  sizeBytes,
+}: Parcel): { readonly number: number; readonly start: number; readonly sizeBytes: number }[] {
   const size = Math.max(partBytes, Math.ceil(sizeBytes / mostParts / (1 << 20)) << 20);
-  for (let start = 0, number = 1; start < sizeBytes; start += size, number++) {
-    const end = Math.min(start + size, sizeBytes);
-    const bytes = Buffer.allocUnsafeSlow(end - start);
-    let at = 0;
-    for await (const piece of parcelBytes(parcel, () => {}, { start, end })) at += piece.copy(bytes, at);
-    yield { number, bytes };
-  }
+  return Array.from({ length: Math.ceil(sizeBytes / size) }, (_, index) => {
+    const start = index * size;
+    return { number: index + 1, start, sizeBytes: Math.min(size, sizeBytes - start) };
+  });
 }
 
 /** The library's own notices are for its developers; a release has nothing to do with them. */
@@ -337,6 +346,8 @@ function makeClient({ url, region, pathStyle, credential }: S3Settings): S3Clien
     // Digests of ours go along with every request that has a body.
     requestChecksumCalculation: 'WHEN_REQUIRED',
     responseChecksumValidation: 'WHEN_REQUIRED',
+    // Parts are small: asking first whether one may be sent takes longer than sending it.
+    expectContinueHeader: false,
     maxAttempts: 4,
     ...credentialsOf(credential),
   });

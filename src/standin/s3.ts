@@ -26,6 +26,7 @@ export type StoredObject = {
   readonly parts: readonly number[];
 };
 
+/** SHA-256 in hexadecimal. */
 type Part = { readonly number: number; readonly etag: string; readonly sizeBytes: number; readonly sha256: string };
 type Upload = {
   readonly key: string;
@@ -212,16 +213,13 @@ export function serveS3(server: FastifyInstance, service: Service): void {
     await uploadAt(bucket, id);
     const received = await receive(request, false);
     const { sha256 = '' } = received.digests;
-    // An entity tag is any text that changes with the content; only old clients take it for an MD5.
-    const part: Part = {
-      number,
-      etag: `"${sha256.slice(0, 32)}"`,
-      sizeBytes: received.sizeBytes,
-      sha256: base64(sha256),
-    };
-    await store.replace(received, store.place(bucket, 'uploads', id, `data ${number}`));
-    await store.writeJson(part, bucket, 'uploads', id, `part ${number}`);
-    return reply.header('etag', part.etag).header('x-amz-checksum-sha256', part.sha256).send('');
+    const part: Part = { number, etag: etagOf(sha256), sizeBytes: received.sizeBytes, sha256 };
+    const before = await partsAt(bucket, id);
+    await store.replace(received, store.place(bucket, 'uploads', id, nameOfPart(part)));
+    for (const one of before)
+      if (one.number === number && one.sha256 !== part.sha256)
+        await rm(store.place(bucket, 'uploads', id, nameOfPart(one)), { force: true });
+    return reply.header('etag', part.etag).header('x-amz-checksum-sha256', base64(sha256)).send('');
   }
 
   async function complete(request: FastifyRequest, reply: FastifyReply, bucket: string, key: string, id: string) {
@@ -230,11 +228,11 @@ export function serveS3(server: FastifyInstance, service: Service): void {
       (parser.parse(await textOfBody(request)) as Record<string, unknown>)['CompleteMultipartUpload'],
     )['Part'];
     const named = objectsOf(Array.isArray(wanted) ? wanted : [wanted]);
+    const there = await partsAt(bucket, id);
     const parts: Part[] = [];
     for (const [index, one] of named.entries()) {
-      const part = await store.readJson<Part>(bucket, 'uploads', id, `part ${Number(one['PartNumber'])}`);
-      if (part === null || part.etag !== one['ETag'])
-        throw new Refusal(400, 'InvalidPart: a part is missing or another');
+      const part = there.find(({ number, etag }) => number === Number(one['PartNumber']) && etag === one['ETag']);
+      if (part === undefined) throw new Refusal(400, 'InvalidPart: a part is missing or another');
       if (part.number <= (parts.at(-1)?.number ?? 0))
         throw new Refusal(400, 'InvalidPartOrder: parts go in ascending order');
       if (index < named.length - 1 && part.sizeBytes < smallestPart)
@@ -243,8 +241,8 @@ export function serveS3(server: FastifyInstance, service: Service): void {
     }
     return store.alone(`${bucket}/${key}`, async () => {
       await checkCondition(request, bucket, key);
-      for (const [index, { number }] of parts.entries()) {
-        const from = store.place(bucket, 'uploads', id, `data ${number}`);
+      for (const [index, part] of parts.entries()) {
+        const from = store.place(bucket, 'uploads', id, nameOfPart(part));
         await flushFile(from);
         await mkdir(store.place(bucket, 'objects', key), { recursive: true });
         await rename(from, store.place(bucket, 'objects', key, partName(index)));
@@ -278,15 +276,11 @@ export function serveS3(server: FastifyInstance, service: Service): void {
 
   async function listParts(reply: FastifyReply, bucket: string, key: string, id: string) {
     await uploadAt(bucket, id);
-    const parts: Part[] = [];
-    for (const name of await namesIn(store.place(bucket, 'uploads', id)))
-      if (name.startsWith('part ')) parts.push((await store.readJson<Part>(bucket, 'uploads', id, name)) as Part);
-    const items = parts
-      .sort((a, b) => a.number - b.number)
-      .map(
-        ({ number, etag, sizeBytes, sha256 }) =>
-          `<Part><PartNumber>${number}</PartNumber><ETag>${escapeHtml(etag)}</ETag><Size>${sizeBytes}</Size><ChecksumSHA256>${sha256}</ChecksumSHA256></Part>`,
-      );
+    const parts = await partsAt(bucket, id);
+    const items = parts.map(
+      ({ number, etag, sizeBytes, sha256 }) =>
+        `<Part><PartNumber>${number}</PartNumber><ETag>${escapeHtml(etag)}</ETag><Size>${sizeBytes}</Size><ChecksumSHA256>${base64(sha256)}</ChecksumSHA256></Part>`,
+    );
     const head = `<Bucket>${bucket}</Bucket><Key>${escapeHtml(key)}</Key><UploadId>${id}</UploadId><IsTruncated>false</IsTruncated>`;
     return reply.send(xml('ListPartsResult', head + items.join('')));
   }
@@ -326,6 +320,16 @@ export function serveS3(server: FastifyInstance, service: Service): void {
     return reply.send(xml('ListBucketResult', head + items.join('') + folders.join('')));
   }
 
+  /** The parts of an upload that came in whole, by number. What is known of one is its name: a record of its own could be torn. */
+  async function partsAt(bucket: string, id: string): Promise<Part[]> {
+    const parts = (await namesIn(store.place(bucket, 'uploads', id))).flatMap((name): Part[] => {
+      const [, number, size, sha256 = ''] = /^part (\d+) (\d+) ([0-9a-f]{64})$/.exec(name) ?? [];
+      if (number === undefined) return [];
+      return [{ number: Number(number), etag: etagOf(sha256), sizeBytes: Number(size), sha256 }];
+    });
+    return parts.sort((a, b) => a.number - b.number);
+  }
+
   async function uploadAt(bucket: string, id: string): Promise<Upload> {
     const found = await store.readJson<Upload>(bucket, 'uploads', id, 'about');
     if (found === null) throw new Refusal(404, 'NoSuchUpload: there is no such upload');
@@ -343,7 +347,7 @@ export function tellS3(message: string): { readonly type: string; readonly body:
 function objectFrom(headers: FastifyRequest['headers'], key: string, received: Received, at: Date): StoredObject {
   return {
     key,
-    etag: `"${(received.digests['sha256'] ?? '').slice(0, 32)}"`,
+    etag: etagOf(received.digests['sha256'] ?? ''),
     sizeBytes: received.sizeBytes,
     type: headers['content-type'] ?? 'application/octet-stream',
     modified: at.toISOString(),
@@ -351,6 +355,16 @@ function objectFrom(headers: FastifyRequest['headers'], key: string, received: R
     sha256: base64(received.digests['sha256'] ?? ''),
     parts: [received.sizeBytes],
   };
+}
+
+/** An entity tag is any text that changes with the content; only old clients take it for an MD5. */
+function etagOf(sha256: string): string {
+  return `"${sha256.slice(0, 32)}"`;
+}
+
+/** Name of a part's file while its upload is open. */
+function nameOfPart({ number, sizeBytes, sha256 }: Part): string {
+  return `part ${number} ${sizeBytes} ${sha256}`;
 }
 
 /** Name of a part's file in an object's folder. */
