@@ -60,7 +60,7 @@ export async function probeDestinations(context: Context, options: ProbeOptions)
   const survey = await surveyWorkspace(context, plainSurvey);
   const { workspace } = survey;
   const ledger = await readLedger(workspace.repository);
-  const used = workspace.packages.flatMap(({ config }) => config['send-to']);
+  const used = survey.indexes.flatMap((index) => workspace.packages[index]?.config['send-to'] ?? []);
   const all = Object.keys(workspace.config.destinations).filter((name) => used.includes(name));
   const names = options.destinations.length > 0 ? options.destinations : all;
   const secret = options.keep === null ? null : await secretFor(context, options, names);
@@ -120,7 +120,7 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   try {
     const destination = await openDestination(context, name, config, survey.workspace.repository.root);
     const found = await askAll(destination, question);
-    const first = found[0]?.access ?? (await destination.access(anySubject));
+    const first = found[0]?.access ?? (await destination.access(anySubject(config)));
     context.report({ type: 'finished', what });
     return {
       ...blank,
@@ -146,7 +146,11 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   }
 }
 
-const anySubject: Subject = { packageName: 'probe', name: 'probe', version: '0.0.0', spellings: {} };
+/** Something to ask about where no package goes. */
+function anySubject({ speaks }: DestinationConfig): Subject {
+  const name = speaks === 'maven-layout' ? 'probe:probe' : 'probe';
+  return { packageName: 'probe', name, version: '0.0.0', spellings: { maven: '0.0.0' } };
+}
 
 /** Asks about every package that goes there. */
 async function askAll(

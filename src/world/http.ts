@@ -22,7 +22,10 @@ export type HttpAnswer = {
 const mostText = 32 << 20;
 const mostRedirects = 5;
 const timeouts = { headersTimeout: 60_000, bodyTimeout: 60_000, connect: { timeout: 10_000 } };
-const isProxied = ['HTTP_PROXY', 'HTTPS_PROXY', 'http_proxy', 'https_proxy'].some((name) => process.env[name]);
+const proxyNames = { 'http:': ['http_proxy', 'HTTP_PROXY'], 'https:': ['https_proxy', 'HTTPS_PROXY'] };
+const isProxied = Object.values(proxyNames)
+  .flat()
+  .some((name) => process.env[name]);
 let agent: Dispatcher | null = null;
 
 function currentAgent(): Dispatcher {
@@ -158,9 +161,11 @@ const reasons: Readonly<Record<string, string>> = {
 export function unreachable(url: string, cause: unknown): BevelstoneError {
   const { code = '', message = '' } = deepest(cause);
   const why = reasons[code] ?? (message || 'no reason was given');
+  const { origin, protocol } = new URL(url);
+  const proxy = proxyNames[protocol as keyof typeof proxyNames]?.find((name) => process.env[name]);
   return new BevelstoneError('DESTINATION_UNREACHABLE', {
-    message: `${new URL(url).origin} could not be reached`,
-    why: isProxied ? `${why}; a proxy of the environment (HTTPS_PROXY) is in between` : why,
+    message: `${origin} could not be reached`,
+    why: proxy === undefined ? why : `${why}; the proxy that ${proxy} names is in between`,
     fix: 'Check the address and the network, then run the same command again; it asks first what arrived',
     cause,
   });

@@ -54,6 +54,16 @@ describe('probe', () => {
     expect(w.git('for-each-ref', 'refs/bevelstone')).toBe('');
   });
 
+  it('asks only where the packages named go, and a destination named alone about its own kind of name', async () => {
+    const w = await demoWorkspace();
+
+    const own = await bevelstoneJson(['probe', '-p', 'gauges'], { cwd: w.folder, env: w.env });
+    const alone = await bevelstoneJson(['probe', 'office-maven', '-p', 'gauges'], { cwd: w.folder, env: w.env });
+
+    expect(own.result.destinations.map((one: { name: string }) => one.name)).toEqual(['office']);
+    expect(alone.result.destinations[0]).toMatchObject({ name: 'office-maven', reachable: true, credential: 'unknown' });
+  });
+
   it('tells a refused credential, a missing one, a taken name and a used version apart, all at once', async () => {
     const w = await published(...nodePackages);
     const other = await testStandin({ tokens: [tokenFor(goodToken, { user: 'stranger' })], store: w.store });
