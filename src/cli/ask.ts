@@ -37,7 +37,7 @@ async function readInput(): Promise<string | null> {
 export function makeAsk({ yes, isTerminal, signal, show }: AskSettings): Ask {
   return async ({ shown, question }) => {
     show(shown);
-    if (yes) return;
+    if (yes || question === null) return;
     if (!isTerminal) {
       throw new BevelstoneError('CONFIRMATION_NEEDED', {
         message: `${question} Nobody is here to answer`,

@@ -81,6 +81,12 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/confirm.ts')).confirm,
   },
   {
+    name: 'release',
+    positional: '',
+    describe: 'Go the whole way: gates, build, checks, one question, tag, push, deliver, record',
+    load: async () => (await import('./command/release.ts')).release,
+  },
+  {
     name: 'promote',
     positional: '<release>',
     describe: 'Copy the very bytes of a release to another destination',

@@ -28,7 +28,11 @@ export type Command<Arguments, Result> = {
 };
 
 /** Asks the person in front of the terminal; see `ask.ts` for what happens when there is none. */
-export type Ask = (question: { readonly shown: string; readonly question: string }) => Promise<void>;
+export type Ask = (question: {
+  readonly shown: string;
+  /** Null when it is only shown. */
+  readonly question: string | null;
+}) => Promise<void>;
 
 /** A command in the list of all: its words and one line on what it does, the rest loaded when it is used. */
 export type ListedCommand = {

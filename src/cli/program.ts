@@ -1,4 +1,4 @@
-import { once } from 'node:events';
+import { once, setMaxListeners } from 'node:events';
 import path from 'node:path';
 import yargs, { type Argv } from 'yargs';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
@@ -45,6 +45,8 @@ class Session {
     this.isJson = has('--json');
     this.#isVerbose = has('-v', '--verbose');
     this.#isQuiet = has('-q', '--quiet');
+    // Many things at work at once listen for it.
+    setMaxListeners(0, this.#abort.signal);
     const isLive = process.stderr.isTTY === true && !this.isJson;
     this.#progress = makeProgress(this.errors, isLive, (text) => process.stderr.write(this.#safe(text)));
     // Stays for good: once nobody listens, a library that watches signals too would end the program on the spot.

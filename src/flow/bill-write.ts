@@ -72,7 +72,6 @@ type MadeBill = {
   readonly folder: string;
 };
 
-/** The bills of built releases, recorded beside their artifacts. */
 async function writeReleaseBills(
   context: Context,
   kinds: readonly BillKind[],
@@ -82,6 +81,16 @@ async function writeReleaseBills(
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, repository, commit, 'commit');
   const releases = await builtReleases(context, workspace, commit);
+  return billReleases(context, workspace, releases, { commit, kinds, to });
+}
+
+/** The bills of built releases, recorded beside their artifacts unless they go elsewhere. */
+export async function billReleases(
+  context: Context,
+  workspace: Workspace,
+  releases: readonly ReleaseFolder[],
+  { commit, kinds, to }: { readonly commit: string } & Pick<BillOptions, 'kinds' | 'to'>,
+): Promise<BillsWritten> {
   const files = await dependencyFilesAt(context, workspace, commit);
   const versions = new Map(releases.map(({ record }) => [record.package, record.version]));
   const parts: BillsWritten[] = [];

@@ -24,6 +24,8 @@ export type BuildJob = {
   readonly platforms: readonly string[];
   readonly tools: readonly FoundTool[];
   readonly isUncommitted: boolean;
+  /** The commit that was surveyed; the one that is built differs from it by what a release writes into the repository. */
+  readonly source: string;
   /** Seconds since 1970. */
   readonly sourceTime: number;
   /** Root of the checkout, the package's folder in it, and the steps' own folder. */

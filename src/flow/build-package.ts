@@ -137,7 +137,7 @@ function madeHere({ one, platforms }: BuildJob): Made[] {
 }
 
 /** What other machines have to build, so that nothing is dropped in silence. */
-function pendingOf({ one, platforms }: BuildJob): PendingArtifact[] {
+export function pendingOf({ one, platforms }: Pick<BuildJob, 'one' | 'platforms'>): PendingArtifact[] {
   const elsewhere = one.config.platforms.filter((platform) => !platforms.includes(platform));
   return one.config.artifacts.flatMap((artifact) => {
     if (platformUse(artifact, one.config.platforms) === 'none') return [];

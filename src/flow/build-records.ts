@@ -56,14 +56,20 @@ export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, n
 }
 
 /** The notes of the release, dated by its commit so that they are the same each time. */
-export async function notesForRelease({ survey, surveyed, version, sourceTime }: BuildJob): Promise<ReleaseNotes> {
-  const intro = await readIntro(survey, surveyed);
+export async function notesForRelease({
+  survey,
+  surveyed,
+  version,
+  sourceTime,
+  source,
+}: Pick<BuildJob, 'survey' | 'surveyed' | 'version' | 'sourceTime' | 'source'>): Promise<ReleaseNotes> {
+  const intro = await readIntro({ ...survey, commit: source }, surveyed);
   const at = new Date(sourceTime * 1000);
   return { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
 }
 
 function toRelease(
-  { context, survey, surveyed, one, version, sourceTime, tools, isUncommitted }: BuildJob,
+  { context, survey, surveyed, one, version, sourceTime, tools, isUncommitted, source }: BuildJob,
   artifacts: readonly ArtifactRecord[],
   pending: readonly PendingArtifact[],
 ): ReleaseRecord {
@@ -83,7 +89,7 @@ function toRelease(
     tag: formatTag(one, version),
     stream: { name: stream.name, type: stream.type, pointer: pointerOf(stream) },
     commit,
-    source: commit,
+    source,
     sourceTime,
     configDigest: workspace.configText === null ? null : sha256(workspace.configText),
     needs: survey.edges

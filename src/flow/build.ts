@@ -67,20 +67,44 @@ export async function buildWorkspace(context: Context, options: BuildOptions): P
   const clean = await surveyWorkspace(context, asked, options.uncommitted ? 'working-folder' : 'commit');
   const survey = options.uncommitted ? { ...clean, stream: uncommittedStream } : clean;
   const dirty = options.at === null && (await warnAboutDirt(context, survey, options));
+  const output = path.join(survey.workspace.repository.root, survey.workspace.config.output);
+  return { ...(await buildSurveyed(context, survey, options, { output, source: survey.commit })), dirty };
+}
+
+/** Where a build goes, and what of it is there already. */
+export type BuildTarget = {
+  /** Absolute path. */
+  readonly output: string;
+  /** The commit that was surveyed. */
+  readonly source: string;
+  /** What was built before and is still whole, by package. */
+  readonly built?: ReadonlyMap<string, BuiltRelease>;
+};
+
+/** Builds what a survey gives, at the commit that it names. @throws like `buildWorkspace` */
+export async function buildSurveyed(
+  context: Context,
+  survey: Survey,
+  options: BuildOptions,
+  target: BuildTarget,
+): Promise<Build> {
   const plan = makePlan(survey, options);
   refuseUnknownPlatforms(plan, options.platforms);
   const tools = await checkTools(context, survey.workspace.config, plan.packages);
   refuseMissing(tools.missing);
   warnAboutRoot(context, plan.packages);
   const resting = survey.packages.filter((_, index) => !plan.versions.has(survey.indexes[index] ?? -1));
-  const base = { commit: survey.commit, dirty, resting };
-  const run: Run = { context, survey, plan, tools, options, said: new Set() };
+  const base = { commit: survey.commit, dirty: false, resting };
+  const run: Run = { context, survey, plan, tools, options, source: target.source, said: new Set() };
   if (options.list) {
     const selections = await runAll(run, '', listPackage);
     return { ...base, releases: [], twice: null, selections };
   }
-  const output = path.join(survey.workspace.repository.root, survey.workspace.config.output);
-  const releases = await runAll(run, '', (job) => buildPackage(job, output));
+  const releases = await runAll(
+    run,
+    '',
+    async (job) => target.built?.get(job.one.name) ?? buildPackage(job, target.output),
+  );
   const twice = options.twice ? await buildAgain(run, releases) : null;
   return { ...base, releases, twice, selections: null };
 }
@@ -125,6 +149,8 @@ type Run = {
   readonly plan: Plan;
   readonly tools: ToolCheck;
   readonly options: BuildOptions;
+  /** The commit that was surveyed. */
+  readonly source: string;
   /** Warnings that were given already. */
   readonly said: Set<string>;
 };
@@ -219,6 +245,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
       platforms: platformsHere(one, options.platforms),
       tools: tools.found.get(one.name) ?? [],
       isUncommitted: options.uncommitted,
+      source: run.source,
       sourceTime: await commitTime(survey.workspace.repository.place, survey.commit),
       checkout: checkout.folder,
       folder: path.join(checkout.folder, one.folder),
@@ -273,7 +300,7 @@ async function makeCheckout({ context, survey, options, said }: Run, name: strin
 }
 
 /** Those of a package's platforms that were asked for; else this machine's own. */
-function platformsHere({ config }: Package, asked: readonly string[]): string[] {
+export function platformsHere({ config }: Package, asked: readonly string[]): string[] {
   const wanted = asked.length > 0 ? asked : [hostPlatform()];
   return config.platforms.filter((platform) => wanted.includes(platform));
 }

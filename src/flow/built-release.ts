@@ -56,7 +56,8 @@ type ContentsList = {
   readonly artifacts?: readonly { readonly file: string; readonly entries: readonly { readonly origin: Origin }[] }[];
 };
 
-async function readFolders(out: string): Promise<ReleaseFolder[]> {
+/** Every release in an output folder. */
+export async function readFolders(out: string): Promise<ReleaseFolder[]> {
   let names: string[];
   try {
     names = await readdir(out);

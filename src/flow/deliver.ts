@@ -5,9 +5,10 @@ import { type BevelstoneError, isBevelstoneError } from '../core/error/bevelston
 import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import { retryDelay } from '../core/protocol/retry-delay.ts';
 import type { Destination, Parcel, Presence } from '../destination/destination.ts';
+import { faultPoint } from '../world/fault-point.ts';
 import type { ReleaseFolder } from './built-release.ts';
 import { type Context, warn } from './context.ts';
-import type { LedgerWriter } from './ledger-writer.ts';
+import type { EventSink } from './ledger-writer.ts';
 
 /** One artifact at one destination, as it came out. */
 export type Delivery = {
@@ -40,7 +41,7 @@ export type Shipment = {
 
 /** Where what happens is written down, and what is on record already. */
 export type DeliveryLedger = {
-  readonly writer: LedgerWriter | null;
+  readonly writer: EventSink | null;
   /** The destination that the bytes were copied from; left out where they were built. */
   readonly promotedFrom?: string;
   readonly isRecorded: (shipment: Shipment, artifact: ArtifactRecord) => boolean;
@@ -109,7 +110,11 @@ async function pointTo(
   ledger: DeliveryLedger,
 ): Promise<void> {
   const { package: name, version } = release.record;
+  const key = pointKey(release.record, destination.name);
+  ledger.writer?.mean('pointed', key);
+  faultPoint('pointed', key, 'before');
   const pointed = await destination.point(deliveries.map(({ parcel }) => parcel));
+  faultPoint('pointed', key, 'after-effect');
   const isNew = sent.some(({ state }) => state === 'delivered');
   for (const { pointer, from, moved } of pointed.filter((one) => one.moved || isNew)) {
     ledger.writer?.add({
@@ -141,15 +146,21 @@ async function deliverOne(
   const common = { package: name, version, destination: destination.name, artifact: artifact.file };
   const writer = ledger.isRecorded(shipment, artifact) ? null : ledger.writer;
   context.report({ type: 'started', what });
+  const key = deliveryKey(release.record, artifact.file, destination.name);
   try {
+    if (presence?.type !== 'same') writer?.mean('sent', key);
+    faultPoint('sent', key, 'before');
     const { address, isThere } =
       presence?.type === 'same'
         ? { address: presence.address, isThere: true }
         : await sendUntilThere(context, shipment, planned, what);
+    faultPoint('sent', key, 'after-effect');
     const receipt = { ...common, sha256: artifact.sha256, address };
     if (ledger.promotedFrom === undefined) writer?.add({ type: 'delivered', ...receipt, alreadyThere: isThere });
     else writer?.add({ type: 'promoted', ...receipt, from: ledger.promotedFrom });
+    faultPoint('confirmed', key, 'before');
     const why = await confirmDelivery(context, shipment, planned, address, what);
+    faultPoint('confirmed', key, 'after-effect');
     const confirmed = why === null ? 'bytes' : 'no';
     writer?.add({ type: 'confirmed', ...common, confirmed, why });
     if (why !== null) warn(context, `${what} is delivered but not confirmed: ${why}`);
@@ -261,6 +272,18 @@ export async function compareBytes(destination: Destination, address: string, sh
     return `${error.message}: ${error.why}`;
   }
   return hash.digest('hex') === sha256 ? null : 'other bytes came back';
+}
+
+type Versioned = { readonly package: string; readonly version: string };
+
+/** Names a delivery in journals. */
+export function deliveryKey({ package: name, version }: Versioned, artifact: string, destination: string): string {
+  return `${name}@${version} ${artifact} ${destination}`;
+}
+
+/** Names the moving of a release's pointers in journals. */
+export function pointKey({ package: name, version }: Versioned, destination: string): string {
+  return `${name}@${version} ${destination}`;
 }
 
 /** A delivery that has not been made. */

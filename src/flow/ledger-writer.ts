@@ -5,8 +5,15 @@ import { addToLedger, type LedgerFile } from '../world/git/ledger-store.ts';
 import type { Repository } from '../world/git/repository.ts';
 import type { Context } from './context.ts';
 
+/** Takes note of what happens to releases. */
+export type EventSink = {
+  /** Announces what is about to be sent or moved. */
+  readonly mean: (step: 'sent' | 'pointed', key: string) => void;
+  readonly add: (event: NewEvent, beside?: Readonly<Record<string, string>>) => void;
+};
+
 /** Collects the events of one run and writes them in commits of the ledger. */
-export class LedgerWriter {
+export class LedgerWriter implements EventSink {
   readonly #repository: Repository;
   readonly #context: Context;
   readonly run: string;
@@ -16,6 +23,9 @@ export class LedgerWriter {
   constructor(context: Context, repository: Repository, run: string) {
     [this.#context, this.#repository, this.run] = [context, repository, run];
   }
+
+  /** Without a journal nothing is announced. */
+  mean(): void {}
 
   /** Remembers an event, and texts to lie beside it, until `flush`. */
   add(event: NewEvent, beside: Readonly<Record<string, string>> = {}): void {

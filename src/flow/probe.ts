@@ -57,7 +57,11 @@ export type Probe = {
  * @throws CONFIG_UNKNOWN_REFERENCE, CONFIG_INVALID, whatever refuses a survey.
  */
 export async function probeDestinations(context: Context, options: ProbeOptions): Promise<Probe> {
-  const survey = await surveyWorkspace(context, plainSurvey);
+  return probeSurveyed(context, await surveyWorkspace(context, plainSurvey), options);
+}
+
+/** The same for what a survey gives. */
+export async function probeSurveyed(context: Context, survey: Survey, options: ProbeOptions): Promise<Probe> {
   const { workspace } = survey;
   const ledger = await readLedger(workspace.repository);
   const used = survey.indexes.flatMap((index) => workspace.packages[index]?.config['send-to'] ?? []);

@@ -46,6 +46,7 @@ export async function planShipments(
   context: Context,
   workspace: Workspace,
   releases: readonly ReleaseFolder[],
+  ifNone: 'refuse' | 'none-is-fine' = 'refuse',
 ): Promise<Shipment[]> {
   const opened = new Map<string, Destination>();
   const shipments: Shipment[] = [];
@@ -66,7 +67,7 @@ export async function planShipments(
       shipments.push(await planShipment(release, destination, config));
     }
   }
-  if (shipments.length > 0) return shipments;
+  if (shipments.length > 0 || ifNone === 'none-is-fine') return shipments;
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
     message: 'Nothing that is built goes anywhere',
     why: 'no package that was built has a destination for its stream in `send-to`',

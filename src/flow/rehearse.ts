@@ -44,7 +44,17 @@ export async function rehearse(context: Context, { everyone }: { readonly everyo
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, repository, commit, 'commit');
-  const releases = inDependencyOrder(await builtReleases(context, workspace, commit));
+  return rehearseReleases(context, workspace, await builtReleases(context, workspace, commit), everyone);
+}
+
+/** The same with releases that lie anywhere. */
+export async function rehearseReleases(
+  context: Context,
+  workspace: Workspace,
+  built: readonly ReleaseFolder[],
+  everyone: boolean,
+): Promise<Rehearsal> {
+  const releases = inDependencyOrder(built);
   const top = await mkdtemp(path.join(tmpdir(), 'bevelstone-rehearsal-'));
   const token = randomBytes(18).toString('hex');
   context.secrets.add(token);

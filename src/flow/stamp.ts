@@ -16,12 +16,9 @@ import type { Package } from './workspace.ts';
  */
 export async function stampCheckout(job: BuildJob, tracked: readonly string[]): Promise<Set<string>> {
   const stamped = new Set<string>();
-  const manifest = await stampManifest(job);
+  const manifest = await stampManifest(job, 'built');
   if (manifest !== null) stamped.add(manifest);
-  for (const file of job.one.ecosystem === 'native' ? tracked : []) {
-    if (!/\.(?:h|hpp|h\.in)$/.test(file)) continue;
-    await edit(job, file, stamped, (text) => stampHeader(text, job.one.name, job.version));
-  }
+  await stampHeaders(job, tracked, stamped);
   for (const rule of job.one.config.stamp) {
     const text = await readTextIfThere(path.join(job.folder, rule.file));
     if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
@@ -34,8 +31,31 @@ export async function stampCheckout(job: BuildJob, tracked: readonly string[]): 
   return stamped;
 }
 
+/** What writing a version down needs to know. */
+export type StampJob = Pick<BuildJob, 'one' | 'version' | 'versions' | 'survey' | 'folder'>;
+
+/**
+ * Writes the version down where the repository keeps it: the manifest and headers of C libraries. Ranges that the workspace
+ * resolves stay as they are, and so does what `stamp` fills in anew at every build.
+ * @returns files that were changed, inside the package's folder.
+ */
+export async function recordVersion(job: StampJob, tracked: readonly string[]): Promise<Set<string>> {
+  const changed = new Set<string>();
+  const manifest = await stampManifest(job, 'recorded');
+  if (manifest !== null) changed.add(manifest);
+  await stampHeaders(job, tracked, changed);
+  return changed;
+}
+
+async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: Set<string>): Promise<void> {
+  for (const file of job.one.ecosystem === 'native' ? tracked : []) {
+    if (!/\.(?:h|hpp|h\.in)$/.test(file)) continue;
+    await edit(job, file, stamped, (text) => stampHeader(text, job.one.name, job.version));
+  }
+}
+
 async function edit(
-  job: BuildJob,
+  job: StampJob,
   file: string,
   stamped: Set<string>,
   change: (text: string) => string,
@@ -47,13 +67,17 @@ async function edit(
   stamped.add(file);
 }
 
-async function stampManifest({ one, version, versions, survey, folder }: BuildJob): Promise<string | null> {
+async function stampManifest(
+  { one, version, versions, survey, folder }: StampJob,
+  use: 'built' | 'recorded',
+): Promise<string | null> {
   if (one.format === null || one.manifestPath === null) return null;
   const inside = path.posix.relative(one.folder, one.manifestPath);
   const file = path.join(folder, inside);
   const text = await readTextIfThere(file);
   if (text === null) return null;
-  const stamp = { version: manifestVersion(one, version, survey), ranges: rangesOf(one, versions, survey) };
+  const ranges = rangesOf(one, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
+  const stamp = { version: manifestVersion(one, version, survey), ranges };
   const stamped = one.format.stamp(text, stamp, one.manifestPath);
   if (stamped !== text) await writeWhole(file, stamped);
   // A template that is filled in later carries no version yet.

@@ -43,6 +43,16 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
   }
 }
 
+/** Makes sure that the names in a folder are on the disk. */
+export async function flushFolder(folder: string): Promise<void> {
+  const handle = await open(folder, 'r');
+  try {
+    await handle.sync();
+  } finally {
+    await handle.close();
+  }
+}
+
 /** The error for a file that cannot be read, when that is what the system says; null for anything else. */
 export function unreadableFile(error: unknown, file: string): BevelstoneError | null {
   const { code } = error as NodeJS.ErrnoException;

@@ -61,7 +61,11 @@ describe('probe', () => {
     const alone = await bevelstoneJson(['probe', 'office-maven', '-p', 'gauges'], { cwd: w.folder, env: w.env });
 
     expect(own.result.destinations.map((one: { name: string }) => one.name)).toEqual(['office']);
-    expect(alone.result.destinations[0]).toMatchObject({ name: 'office-maven', reachable: true, credential: 'unknown' });
+    expect(alone.result.destinations[0]).toMatchObject({
+      name: 'office-maven',
+      reachable: true,
+      credential: 'unknown',
+    });
   });
 
   it('tells a refused credential, a missing one, a taken name and a used version apart, all at once', async () => {

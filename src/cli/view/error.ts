@@ -53,8 +53,8 @@ export function errorJson(error: unknown): Record<string, unknown> {
       resume: null,
     };
   }
-  const { code, message, why, fix, where, problems } = error;
-  return { code, message, why, fix, where, problems, resume: null };
+  const { code, message, why, fix, where, problems, resume } = error;
+  return { code, message, why, fix, where, problems, resume };
 }
 
 function wordFor({ code }: BevelstoneError): string {

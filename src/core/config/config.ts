@@ -240,7 +240,15 @@ export type RehearseConfig = {
 };
 
 /** `gates`: what must hold before a release. */
-export type GatesConfig = { readonly 'narrow-credential': boolean };
+export type GatesConfig = {
+  /** Nothing uncommitted. */
+  readonly clean: boolean;
+  /** Not behind the remote branch. */
+  readonly 'in-step': boolean;
+  readonly run: readonly string[];
+  readonly 'run-in': 'checkout' | 'working-folder';
+  readonly 'narrow-credential': boolean;
+};
 
 /** `links`: templates of addresses. */
 export type LinksConfig = { readonly commit: string | null; readonly issue: string | null };
@@ -249,7 +257,17 @@ export type LinksConfig = { readonly commit: string | null; readonly issue: stri
 export type NotesConfig = { readonly sections: Readonly<Record<string, string>> };
 
 /** `write-back`: what a release changes in the repository. */
-export type WriteBackConfig = { readonly changelog: string };
+export type WriteBackConfig = {
+  /** Versions and changelog in a commit of their own; else the tag alone carries the version. */
+  readonly commit: boolean;
+  /** Subject of that commit; `{releases}` stands for names and versions. */
+  readonly message: string;
+  readonly changelog: string;
+  /** Whether tags are signed, by git's own setup. */
+  readonly sign: boolean;
+  /** Commands that regenerate files into the commit. */
+  readonly make: readonly { readonly run: string; readonly files: readonly string[] }[];
+};
 
 /** The whole of bevelstone.yaml. */
 export type Config = {
@@ -267,4 +285,6 @@ export type Config = {
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
   readonly gates: GatesConfig;
   readonly rehearse: RehearseConfig;
+  /** Commands that run after a release. */
+  readonly afterwards: readonly string[];
 };

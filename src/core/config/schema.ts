@@ -137,7 +137,16 @@ const notes = () =>
       .default(defaultSections),
   }).default();
 
-const writeBack = () => Joi.object<WriteBackConfig>({ changelog: relativeFolder().default('CHANGELOG.md') }).default();
+const writeBack = () =>
+  Joi.object<WriteBackConfig>({
+    commit: Joi.boolean().default(true),
+    message: Joi.string().default('Record {releases}'),
+    changelog: relativeFolder().default('CHANGELOG.md'),
+    sign: Joi.boolean().default(false),
+    make: Joi.array()
+      .items(Joi.object({ run: Joi.string().required(), files: texts().min(1).required() }))
+      .default([]),
+  }).default();
 
 const stream = () =>
   Joi.object({
@@ -384,7 +393,14 @@ const trial = () =>
     otherwise: Joi.string().custom((run: string) => ({ client: null, versions: [], run: [run] })),
   });
 
-const gates = () => Joi.object<GatesConfig>({ 'narrow-credential': Joi.boolean().default(false) }).default();
+const gates = () =>
+  Joi.object<GatesConfig>({
+    clean: Joi.boolean().default(true),
+    'in-step': Joi.boolean().default(true),
+    run: texts().default([]),
+    'run-in': Joi.string().valid('checkout', 'working-folder').default('checkout'),
+    'narrow-credential': Joi.boolean().default(false),
+  }).default();
 
 const rehearse = () =>
   Joi.object<RehearseConfig>({
@@ -415,5 +431,6 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     destinations: record(destination()).default({}),
     gates: gates(),
     rehearse: rehearse(),
+    afterwards: texts().default([]),
   });
 }

@@ -22,6 +22,8 @@ export type ErrorParts = {
   readonly result?: unknown;
   /** How long a server asked to wait before the next try, in milliseconds. */
   readonly retryAfterMs?: number | null;
+  /** The run that can be resumed. */
+  readonly resume?: string | null;
   readonly cause?: unknown;
 };
 
@@ -35,6 +37,7 @@ export class BevelstoneError extends Error {
   readonly problems: readonly Problem[];
   readonly result: unknown;
   readonly retryAfterMs: number | null;
+  readonly resume: string | null;
 
   constructor(code: ErrorCode, parts: ErrorParts) {
     super(parts.message, parts.cause === undefined ? undefined : { cause: parts.cause });
@@ -45,6 +48,7 @@ export class BevelstoneError extends Error {
     this.problems = parts.problems ?? [];
     this.result = parts.result ?? null;
     this.retryAfterMs = parts.retryAfterMs ?? null;
+    this.resume = parts.resume ?? null;
   }
 
   get exitCode(): number {

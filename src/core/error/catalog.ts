@@ -120,6 +120,15 @@ export const errorCatalog = {
   NOT_CONFIRMED: { exitCode: 5, summary: 'A release is not yet visible, or cannot be installed from its destination' },
   FORM_NOT_TAKEN: { exitCode: 2, summary: 'No artifact of the package is of a form that the destination takes' },
 
+  GATES_REFUSED: { exitCode: 3, summary: 'Something that must hold before a release does not; each is listed' },
+  RUN_OPEN: { exitCode: 3, summary: 'An earlier release was cut short and is neither finished nor abandoned' },
+  RUN_BUSY: { exitCode: 3, summary: 'Another release of this workspace is at work' },
+  RUN_NOT_FOUND: { exitCode: 2, summary: 'There is no run to go on with' },
+  RUN_STALE: { exitCode: 3, summary: 'The branch moved while the release was made; release again' },
+  JOURNAL_DAMAGED: { exitCode: 3, summary: 'The journal of a run was changed by something else' },
+  NEEDED_UNRELEASED: { exitCode: 3, summary: 'A package needs a change of another one that is not released with it' },
+  AFTERWARDS_FAILED: { exitCode: 7, summary: 'The release is done, and a command of `afterwards` failed' },
+
   LEDGER_CONTENDED: { exitCode: 5, summary: 'The ledger could not be pushed because others kept writing' },
   RELEASE_NOT_RECORDED: { exitCode: 2, summary: 'The ledger has no such release' },
   LEDGER_DAMAGED: { exitCode: 3, summary: 'An event of the ledger cannot be read' },

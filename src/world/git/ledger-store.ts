@@ -1,9 +1,7 @@
-import { randomBytes } from 'node:crypto';
-import { mkdir, rm } from 'node:fs/promises';
-import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/ledger/event.ts';
+import { withIndex } from './own-index.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
@@ -38,6 +36,13 @@ export async function readEvents({ place }: Repository): Promise<LedgerEvent[]> 
     at = end + 2 + size;
     return parseEvent(body, file);
   });
+}
+
+/** Paths of everything in the local ledger. */
+export async function ledgerPaths({ place }: Repository): Promise<ReadonlySet<string>> {
+  if ((await currentLedger(place)) === null) return new Set();
+  const { text } = await git(place, ['ls-tree', '-r', '-z', '--name-only', ledgerRef]);
+  return new Set(text.split('\0').filter(Boolean));
 }
 
 /** Adds files to the local ledger in one commit. Existing files are never changed. */
@@ -140,17 +145,6 @@ export async function currentLedger(place: GitPlace): Promise<string | null> {
 
 async function isAncestor(place: GitPlace, one: string, other: string): Promise<boolean> {
   return (await git(place, ['merge-base', '--is-ancestor', one, other], { allow: [1] })).exitCode === 0;
-}
-
-async function withIndex(repository: Repository, work: (indexed: GitPlace) => Promise<void>): Promise<void> {
-  const folder = path.join(repository.commonFolder, 'bevelstone');
-  await mkdir(folder, { recursive: true });
-  const index = path.join(folder, `index-${randomBytes(6).toString('hex')}`);
-  try {
-    await work({ ...repository.place, indexFile: index });
-  } finally {
-    await rm(index, { force: true });
-  }
 }
 
 async function commitIndex(

@@ -1,5 +1,5 @@
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { type GitPlace, git } from './run-git.ts';
+import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A tag as a remote has it: the commit it peels to, and whether it is annotated. */
 export type RemoteTag = { readonly commit: string; readonly isAnnotated: boolean };
@@ -22,11 +22,27 @@ export async function readRemoteTags(
   return found;
 }
 
+/** How a tag is made: dated in seconds since 1970, so that making it again gives the same; signed by git's own setup or not. */
+export type TagMaking = { readonly time?: number; readonly isSigned?: boolean };
+
 /** Makes an annotated tag. The message goes in by standard input, so that any text is safe. */
-export async function makeTag(place: GitPlace, name: string, commit: string, message: string): Promise<void> {
-  await git(place, ['tag', '--annotate', '--no-sign', '--cleanup=verbatim', '--file=-', name, commit], {
+export async function makeTag(
+  place: GitPlace,
+  name: string,
+  commit: string,
+  message: string,
+  { time, isSigned = false }: TagMaking = {},
+): Promise<void> {
+  const kind = isSigned ? '--sign' : '--no-sign';
+  await git(place, ['tag', '--annotate', kind, '--cleanup=verbatim', '--file=-', name, commit], {
     input: message,
+    ...(time === undefined ? {} : { env: { GIT_COMMITTER_DATE: `${time} +0000` } }),
   });
+}
+
+/** The id of the tag itself, not of what it names. */
+export async function tagObject(place: GitPlace, name: string): Promise<string> {
+  return gitLine(place, ['rev-parse', '--verify', `refs/tags/${name}`]);
 }
 
 /** The commit that a local tag peels to, and whether it is annotated; null when there is none. */

@@ -1,0 +1,31 @@
+import type { Argv } from 'yargs';
+import { type Weight, weights } from '../../core/history/weight.ts';
+import type { SurveyOptions } from '../../flow/survey.ts';
+import { optionalText, type RawArguments } from '../command.ts';
+
+/** What a person may say against the calculation. */
+export type Overrides = Pick<SurveyOptions, 'branch' | 'stream' | 'as' | 'raise' | 'because'>;
+
+/** Options of every command that works out versions. */
+export function overrideOptions(yargs: Argv): Argv {
+  return yargs
+    .option('branch', { type: 'string', describe: 'Work as if on this branch' })
+    .option('stream', { type: 'string', describe: 'Use this stream of bevelstone.yaml' })
+    .option('as', { type: 'string', describe: 'Release as this version (one package or group)' })
+    .option('raise', {
+      choices: weights.filter((weight) => weight !== 'none'),
+      describe: 'Raise at least by this weight',
+    })
+    .option('because', { type: 'string', describe: 'Why, for the record' });
+}
+
+/** The same as values. */
+export function parseOverrides(raw: RawArguments): Overrides {
+  return {
+    branch: optionalText(raw, 'branch'),
+    stream: optionalText(raw, 'stream'),
+    as: optionalText(raw, 'as'),
+    raise: (raw['raise'] as Weight | undefined) ?? null,
+    because: optionalText(raw, 'because'),
+  };
+}

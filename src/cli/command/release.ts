@@ -1,0 +1,51 @@
+import type { Released, ReleaseOptions } from '../../flow/release/release.ts';
+import { type Command, optionalText, textList } from '../command.ts';
+import { publicationJson } from '../view/publish.ts';
+import { renderCard, renderGates, renderReleased } from '../view/release.ts';
+import { makeScreen } from '../view/screen.ts';
+import { overrideOptions, parseOverrides } from './override-options.ts';
+
+type Arguments = ReleaseOptions & { readonly abandon: boolean };
+
+/** `bevelstone release`. */
+export const release: Command<Arguments, Released> = {
+  options: (yargs) =>
+    overrideOptions(yargs)
+      .option('dry-run', { type: 'boolean', describe: 'Stop at the card, and leave nothing behind' })
+      .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
+      .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
+      .option('abandon', { type: 'boolean', describe: 'Give a release up that was cut short' })
+      .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
+      .option('with-needed', { type: 'boolean', describe: 'Add packages whose unreleased changes are needed' })
+      .option('without', { type: 'string', array: true, nargs: 1, describe: 'Release without this platform' }),
+  examples: [
+    ['release --dry-run', 'Everything up to the question'],
+    ['release', 'The whole way; asks once'],
+    ['release --yes --json', 'The same in CI'],
+    ['release --resume', 'Finish what was cut short'],
+  ],
+  parse: (raw) => ({
+    asked: {
+      ...parseOverrides(raw),
+      packages: textList(raw, 'package'),
+      tagged: null,
+      withNeeded: raw['withNeeded'] === true,
+      without: textList(raw, 'without'),
+    },
+    dryRun: raw['dryRun'] === true,
+    resume: raw['resume'] === undefined ? null : (optionalText(raw, 'resume') ?? ''),
+    again: raw['again'] === true,
+    abandon: raw['abandon'] === true,
+  }),
+  run: async (options, context, ask) => {
+    const screen = makeScreen(process.stderr, process.env);
+    const flow = await import('../../flow/release/release.ts');
+    const result = await flow.release(context, options, {
+      gates: (gates) => ask({ shown: renderGates(gates, screen), question: null }),
+      agree: (card, isAsked) => ask({ shown: renderCard(card, screen), question: isAsked ? 'Release this?' : null }),
+    });
+    return { result, error: result.error };
+  },
+  render: renderReleased,
+  toJson: publicationJson,
+};

@@ -1,0 +1,112 @@
+import type { CardRelease, ReleaseCard } from '../../core/run/card.ts';
+import { formatBytes } from '../../core/text/bytes.ts';
+import { cleanText } from '../../core/text/clean.ts';
+import type { Gate } from '../../flow/release/gates.ts';
+import type { Released } from '../../flow/release/release.ts';
+import { deliveryTable } from './publish.ts';
+import { blank, type Screen, sign } from './screen.ts';
+import { renderTable } from './table.ts';
+
+/** Gates: those that hold in one line, each that does not in one of its own. */
+export function renderGates(gates: readonly Gate[], screen: Screen): string {
+  const open = gates.filter(({ trouble }) => trouble === null).map(({ gate }) => cleanText(gate));
+  const shut = gates.flatMap(({ gate, trouble }) => (trouble === null ? [] : [{ gate, ...trouble }]));
+  const held = open.length === 0 ? [] : [`${sign('done', screen)} gates hold: ${open.join(', ')}`];
+  const lines = shut.flatMap(({ gate, why, fix }) => [
+    `${sign('refused', screen)} gate shut: ${cleanText(gate)}: ${cleanText(why.split('\n')[0] ?? '')}`,
+    `    ${cleanText(fix.split('\n')[0] ?? '')}`,
+  ]);
+  return [...held, ...lines].join('\n');
+}
+
+/** The release card: all that is about to happen, before the one question. */
+export function renderCard(card: ReleaseCard, screen: Screen): string {
+  const { colours } = screen;
+  const [first] = card.releases;
+  const one = card.releases.length === 1 && first !== undefined ? `${first.package} ${first.version}` : null;
+  const head = `${colours.bold('Release card')}  ${cleanText(one ?? `${card.releases.length} packages`)}, ${card.stream}`;
+  const columns = ['package', 'last', 'next', 'weight', 'because'].map((title) => ({ title }));
+  const rows = card.releases.map(({ package: name, last, version, weight, reasons }) => [
+    name,
+    last ?? blank(screen),
+    version,
+    weight,
+    reasons.join('; '),
+  ]);
+  const paint = (_: number, column: number, text: string) => (column === 2 ? colours.bold(colours.cyan(text)) : text);
+  const resting =
+    card.resting.length === 0 ? [] : ['', `    nothing to release: ${card.resting.map(cleanText).join(', ')}`];
+  return [
+    '',
+    head,
+    '',
+    renderTable(columns, rows, screen, paint),
+    ...resting,
+    '',
+    renderTable(
+      [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'goes to' }],
+      card.releases.flatMap(({ artifacts }) =>
+        artifacts.map(({ file, sizeBytes, sha256, to }) => [
+          file,
+          formatBytes(sizeBytes),
+          sha256.slice(0, 12),
+          to.join(', ') || blank(screen),
+        ]),
+      ),
+      screen,
+    ),
+    '',
+    ...card.destinations.map(({ name, url }) => `    ${cleanText(name)} is ${cleanText(url)}`),
+    ...(card.destinations.length === 0 ? ['    nothing is uploaded: no package has a destination'] : []),
+    '',
+    ...labelled(factsOf(card), screen),
+    '',
+  ].join('\n');
+}
+
+function factsOf(card: ReleaseCard): (readonly [string, string])[] {
+  const { writes, commit, source } = card;
+  const files =
+    writes.length <= 4 ? writes.join(', ') : `${writes.slice(0, 3).join(', ')} and ${writes.length - 3} more`;
+  const findings = card.releases.map(findingsOf).filter((text) => text !== '');
+  const rehearsed = card.releases.filter((one) => one.rehearsed.length > 0).map(rehearsalOf);
+  const without = card.releases.flatMap((one) => one.without.map((text) => `${one.package}: ${text}`));
+  return [
+    [
+      'built from',
+      `${commit.slice(0, 12)}${commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`}`,
+    ],
+    ['writes', writes.length === 0 ? 'nothing into the repository' : files],
+    ['pushes', `${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`],
+    ['rules', findings.length === 0 ? 'nothing found' : findings.join('; ')],
+    ...(rehearsed.length === 0 ? [] : [['rehearsed', rehearsed.join('; ')] as const]),
+    ...(without.length === 0 ? [] : [['without', without.join('; ')] as const]),
+    ...(card.opted.length === 0 ? [] : [['let pass', card.opted.join('; ')] as const]),
+  ];
+}
+
+function findingsOf({ package: name, warned }: CardRelease): string {
+  return warned === 0 ? '' : `${name}: ${warned} ${warned === 1 ? 'warning' : 'warnings'}`;
+}
+
+function rehearsalOf({ package: name, rehearsed }: CardRelease): string {
+  return `${name} ${rehearsed.join(', ')}`;
+}
+
+function labelled(facts: readonly (readonly [string, string])[], { colours }: Screen): string[] {
+  return facts.map(([label, text]) => `    ${colours.dim(label.padEnd(11))} ${cleanText(text)}`);
+}
+
+/** What came of the run: deliveries, then where things are. */
+export function renderReleased({ releases, run, dryRun, advice, error }: Released, screen: Screen): string {
+  if (dryRun) return `${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`;
+  const deliveries = releases.flatMap(({ package: name, version, deliveries }) =>
+    deliveries.map((delivery) => ({ name, version, ...delivery })),
+  );
+  const names = releases.map(({ tag }) => tag).join(', ');
+  const head = error === null ? `Released ${names}` : `Not finished: ${names}`;
+  const table =
+    deliveries.length === 0 ? screen.colours.bold(cleanText(head)) : deliveryTable(cleanText(head), deliveries, screen);
+  const notes = advice.map((text) => `  ${cleanText(text)}`);
+  return [table, ...(notes.length === 0 ? [] : ['', ...notes]), '', `  run ${run}`].join('\n');
+}

@@ -1,0 +1,104 @@
+import path from 'node:path';
+import type { CardRelease, ReleaseCard } from '../../core/run/card.ts';
+import { git } from '../../world/git/run-git.ts';
+import type { ReleaseFolder } from '../built-release.ts';
+import type { Shipment } from '../deliver.ts';
+import { notesOf, readIntro } from '../notes.ts';
+import type { Rehearsal } from '../rehearse.ts';
+import type { Survey } from '../survey.ts';
+import type { Verification } from '../verify.ts';
+import type { Opened } from './run.ts';
+
+/** What a card tells of. */
+export type CardInput = {
+  readonly survey: Survey;
+  readonly opened: Opened;
+  readonly releases: readonly ReleaseFolder[];
+  readonly shipments: readonly Shipment[];
+  readonly verification: Verification;
+  readonly rehearsal: Rehearsal | null;
+  readonly makesTags: boolean;
+};
+
+/** Puts together what is about to happen. */
+export async function makeCard(input: CardInput): Promise<ReleaseCard> {
+  const { survey, opened, releases, shipments, makesTags } = input;
+  const { workspace } = survey;
+  const [first] = releases;
+  const commit = first?.record.commit ?? survey.commit;
+  const releasing = new Set(releases.map(({ record }) => record.package));
+  const tags = makesTags ? releases.map(({ record }) => record.tag) : [];
+  const { config } = workspace;
+  const isMoved = commit !== opened.source;
+  return {
+    commit,
+    source: opened.source,
+    branch: survey.branch,
+    stream: survey.stream.name,
+    remote: opened.remote,
+    writes: isMoved ? await changedFiles(input, commit) : [],
+    pushes: [...(makesTags && survey.branch !== null ? [survey.branch] : []), ...tags, 'the ledger'],
+    releases: await Promise.all(releases.map((release) => cardRelease(input, release))),
+    resting: survey.packages.map(({ name }) => name).filter((name) => !releasing.has(name)),
+    destinations: [
+      ...new Map(shipments.map(({ destination: { name, url } }) => [name, { name, url }] as const)).values(),
+    ],
+    opted: [
+      ...(config.gates.clean ? [] : ['uncommitted files are let pass']),
+      ...(config.gates['in-step'] ? [] : ['a remote that is ahead is let pass']),
+      ...(config.gates.run.length > 0 && config.gates['run-in'] === 'working-folder'
+        ? ['tests ran in the working folder, not in a fresh checkout']
+        : []),
+    ],
+  };
+}
+
+async function changedFiles({ survey, opened }: CardInput, commit: string): Promise<string[]> {
+  const { place } = survey.workspace.repository;
+  const { text } = await git(place, ['diff-tree', '-r', '-z', '--name-only', opened.source, commit]);
+  return text.split('\0').filter(Boolean);
+}
+
+async function cardRelease(
+  { survey, opened, shipments, verification, rehearsal }: CardInput,
+  { record }: ReleaseFolder,
+): Promise<CardRelease> {
+  const surveyed = survey.packages.find(({ name }) => name === record.package);
+  if (surveyed === undefined) throw new Error(`${record.package} was not surveyed`);
+  const own = shipments.filter(({ release }) => release.record.package === record.package);
+  const intro = await readIntro({ ...survey, commit: opened.source }, surveyed);
+  const notes = notesOf(survey, surveyed, {
+    at: new Date(record.sourceTime * 1000),
+    intro,
+    contributors: false,
+    range: '',
+  });
+  const findings = verification.artifacts
+    .filter(({ file }) => record.artifacts.some((one) => one.file === path.basename(file)))
+    .flatMap((one) => one.findings);
+  const count = (severity: string) => findings.filter((one) => one.severity === severity).length;
+  const steps = rehearsal?.releases.find((one) => one.package === record.package)?.steps ?? [];
+  return {
+    package: record.package,
+    last: record.last,
+    version: record.version,
+    weight: record.weight,
+    reasons: record.reasons,
+    tag: record.tag,
+    notes: { ...notes, version: record.version },
+    artifacts: [...record.artifacts, ...record.bills].map((artifact) => ({
+      file: artifact.file,
+      form: artifact.form,
+      platform: artifact.platform,
+      sizeBytes: artifact.size,
+      sha256: artifact.sha256,
+      to: own.flatMap(({ destination, deliveries }) =>
+        deliveries.some((one) => one.artifact.file === artifact.file) ? [destination.name] : [],
+      ),
+    })),
+    refused: count('refuse'),
+    warned: count('warn'),
+    rehearsed: steps.map(({ client, version, state }) => `${client}${version === '' ? '' : ` ${version}`}: ${state}`),
+    without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
+  };
+}

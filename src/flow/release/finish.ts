@@ -1,0 +1,330 @@
+import { createHash } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
+import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
+import { lastRecord } from '../../core/run/journal.ts';
+import { faultPoint } from '../../world/fault-point.ts';
+import {
+  addToLedger,
+  currentLedger,
+  ledgerPaths,
+  pushLedger,
+  readEvents,
+  restoreLedger,
+  uniteWithRemote,
+} from '../../world/git/ledger-store.ts';
+import { askVerdict, type PushVerdict, pushRelease, type ReleasePush } from '../../world/git/push-release.ts';
+import { makeTag, readLocalTag, tagObject } from '../../world/git/remote-tags.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import { git } from '../../world/git/run-git.ts';
+import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import type { Context } from '../context.ts';
+import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from '../deliver.ts';
+import { contentsFile } from '../ledger-writer.ts';
+import { deliveryFailed, type PublishedRelease } from '../publish.ts';
+import { planShipments, refuseDifferent } from '../publish-plan.ts';
+import { readWorkspace, type Workspace } from '../workspace.ts';
+import { runAfterwards } from './afterwards.ts';
+import type { Run } from './run.ts';
+import { RunLedger } from './run-ledger.ts';
+import { settle } from './settle.ts';
+
+/** How a run ended, or where it waits. */
+export type FinishedRun = {
+  readonly run: string;
+  readonly releases: readonly PublishedRelease[];
+  readonly advice: readonly string[];
+  /** Set when something is left to do. */
+  readonly error: BevelstoneError | null;
+  /** Whether another release, or a commit, was quicker: nothing of this run is left. */
+  readonly isStale: boolean;
+};
+
+/** How a run is finished. */
+export type FinishOptions = {
+  /** Whether commands that may have run already are run again. */
+  readonly again: boolean;
+};
+
+/**
+ * Steps 9 to 17: tags, push, deliveries, pointers, ledger, and what follows. Each asks the owner of the truth before it does
+ * anything that an earlier try may have done (design page release-run).
+ */
+export async function finishRun(
+  context: Context,
+  repository: Repository,
+  run: Run,
+  options: FinishOptions,
+): Promise<FinishedRun> {
+  // What has happened must be written down even when the person has asked to stop.
+  const lasting: Repository = { ...repository, place: { folder: repository.place.folder, env: repository.place.env } };
+  const ledger = new RunLedger(run.journal, run.id);
+  const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
+  const releases = await releasesOf(run);
+  const workspace = await readWorkspace(context, repository, commit, 'commit');
+  const stale = await pushAll(context, lasting, run, { ledger, releases, workspace });
+  if (stale !== null)
+    return { run: run.id, releases: pendingDeliveries(releases, []), advice: [], error: stale, isStale: true };
+  const shipments = await planShipments(context, workspace, releases, 'none-is-fine');
+  refuseDifferent(shipments);
+  const known = foldEvents([...(await readEvents(repository)), ...ledger.events()]);
+  const results = await deliverShipments(context, shipments, {
+    writer: ledger,
+    isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
+  });
+  await writeLedger(context, lasting, run, ledger);
+  const advice = await settle(context, lasting, run, { commit, releases, output: workspace.config.output });
+  const published = publishedOf(releases, shipments, results);
+  const failed = [...results.values()].flat().filter(({ state }) => state === 'failed' || state === 'pending');
+  if (failed.length > 0 || context.signal.aborted) {
+    return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
+  }
+  const error = await runAfterwards(context, run, workspace, releases, options.again);
+  if (error === null) run.journal.append({ step: 'closed', phase: 'done' });
+  return { run: run.id, releases: published, advice, error, isStale: false };
+}
+
+/** The built releases of a run, in the order of their delivery. */
+async function releasesOf({ folder, journal }: Run): Promise<ReleaseFolder[]> {
+  const order = journal.done<string[]>('built') ?? [];
+  const found = await readFolders(path.join(folder, 'out'));
+  return order.flatMap((name) => found.find(({ record }) => record.package === name) ?? []);
+}
+
+type Pushing = {
+  readonly ledger: RunLedger;
+  readonly releases: readonly ReleaseFolder[];
+  readonly workspace: Workspace;
+};
+
+/** Tags, plan and branch go out as one push; the remote decides who has the release. @returns why it is not ours. */
+async function pushAll(
+  context: Context,
+  repository: Repository,
+  run: Run,
+  { ledger, releases, workspace }: Pushing,
+): Promise<BevelstoneError | null> {
+  const { journal, opened } = run;
+  if (journal.isDone('push') || opened.remote === null) return null;
+  const before = (lastRecord(journal.records, 'push', { phase: 'intent' })?.data as PushData | undefined)?.ledger;
+  const tags = opened.asked.tagged === null ? await makeTags(repository, run, releases, workspace) : [];
+  for (const release of releases) await planRelease(release, workspace, ledger);
+  const commit = releases[0]?.record.commit ?? opened.source;
+  const branch = opened.branch === null || tags.length === 0 ? null : opened.branch;
+  const push: ReleasePush = {
+    remote: opened.remote,
+    branch: branch === null ? null : { name: branch, from: opened.remoteHead, to: commit },
+    tags,
+  };
+  const ledgerBefore = before ?? (await currentLedger(repository.place));
+  if (!journal.isMeant('push')) {
+    const data: PushData = { ledger: ledgerBefore, push };
+    journal.append({ step: 'push', phase: 'intent', data });
+  }
+  await addMissing(repository, ledger, `Plan ${releases.map(({ record }) => record.tag).join(', ')}`);
+  faultPoint('push', '', 'before');
+  const what = `push ${tags.map(({ name }) => name).join(', ') || 'the plan'}`;
+  context.report({ type: 'started', what });
+  // An earlier try may have come through without our seeing the answer.
+  const asked = tags.length === 0 ? 'absent' : await askVerdict(repository.place, push);
+  const verdict = asked === 'absent' ? await pushOrUndo(repository, run, push, ledgerBefore) : asked;
+  faultPoint('push', '', 'after-effect');
+  if (verdict !== 'won') {
+    context.report({ type: 'failed', what, why: verdict === 'lost' ? 'somebody was quicker' : 'the branch moved' });
+    await undo(repository, run, push, ledgerBefore);
+    journal.append({ step: 'push', phase: 'failed', data: { verdict } });
+    journal.append({ step: 'closed', phase: 'done', data: { verdict } });
+    return verdictError(verdict, push);
+  }
+  journal.append({ step: 'push', phase: 'done' });
+  context.report({ type: 'finished', what, detail: `to ${opened.remote}` });
+  faultPoint('push', '', 'after-done');
+  return null;
+}
+
+type PushData = { readonly ledger: string | null; readonly push: ReleasePush };
+
+/** What a remote refuses outright leaves nothing behind here either. */
+async function pushOrUndo(
+  repository: Repository,
+  run: Run,
+  push: ReleasePush,
+  ledgerBefore: string | null,
+): Promise<PushVerdict> {
+  try {
+    return await pushRelease(repository, push);
+  } catch (error) {
+    await undo(repository, run, push, ledgerBefore);
+    run.journal.append({ step: 'push', phase: 'failed' });
+    throw error;
+  }
+}
+
+/** Takes back what only this machine has: its own tags, by their ids, and the plan in the local ledger. */
+async function undo(
+  repository: Repository,
+  { journal }: Run,
+  { remote, tags }: ReleasePush,
+  ledgerBefore: string | null,
+): Promise<void> {
+  const { place } = repository;
+  for (const { name, id } of tags) await git(place, ['update-ref', '-d', `refs/tags/${name}`, id], { allow: [1, 128] });
+  for (const { name } of tags) journal.append({ step: 'tagged', key: name, phase: 'failed' });
+  await restoreLedger(place, ledgerBefore);
+  await uniteWithRemote(repository, remote);
+}
+
+async function makeTags(
+  repository: Repository,
+  { journal, opened }: Run,
+  releases: readonly ReleaseFolder[],
+  workspace: Workspace,
+): Promise<{ name: string; id: string }[]> {
+  const tags: { name: string; id: string }[] = [];
+  for (const { folder, record } of releases) {
+    const name = record.tag;
+    const known = lastRecord(journal.records, 'tagged', { key: name });
+    if (known?.phase === 'done') {
+      tags.push({ name, id: (known.data as { id: string }).id });
+      continue;
+    }
+    faultPoint('tagged', name, 'before');
+    if ((await readLocalTag(repository.place, name)) === null) {
+      const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
+      const text = notes === '' ? record.reasons.join('\n') : notes;
+      const message = `${record.package} ${record.version}\n\n${text}\n\nBevelstone-Run: ${opened.mark}\n`;
+      const isSigned = workspace.config['write-back'].sign;
+      await makeTag(repository.place, name, record.commit, message, { time: opened.time, isSigned });
+    }
+    faultPoint('tagged', name, 'after-effect');
+    const id = await tagObject(repository.place, name);
+    journal.append({ step: 'tagged', key: name, phase: 'done', data: { name, id } });
+    faultPoint('tagged', name, 'after-done');
+    tags.push({ name, id });
+  }
+  return tags;
+}
+
+/** The plan of a release: from the push on, any clone can finish it. */
+async function planRelease(
+  { folder, record: one }: ReleaseFolder,
+  workspace: Workspace,
+  ledger: RunLedger,
+): Promise<void> {
+  const { ecosystem, folder: inside, spellings, stream, sourceTime, needs } = one;
+  const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
+  const contents = contentsFile(text);
+  const own = workspace.packages.find(({ name }) => name === one.package);
+  ledger.add(
+    {
+      type: 'planned',
+      package: one.package,
+      version: one.version,
+      commit: one.commit,
+      source: one.source,
+      tag: one.tag,
+      artifacts: [...one.artifacts, ...one.bills],
+      destinations: own?.config['send-to'] ?? [],
+      contents: contents.sha256,
+      about: { name: one.name, ecosystem, folder: inside, spellings, stream, sourceTime, needs },
+    },
+    { [contents.name]: text },
+  );
+}
+
+/** Writes what the ledger lacks of this run's events, here and on the remote. */
+async function writeLedger(context: Context, repository: Repository, run: Run, ledger: RunLedger): Promise<void> {
+  const { journal, opened } = run;
+  const files = ledger.files();
+  const key = createHash('sha256')
+    .update(files.map((one) => one.path).join('\n'))
+    .digest('hex');
+  if (lastRecord(journal.records, 'ledgered', { phase: 'done' })?.input === key || opened.remote === null) return;
+  faultPoint('ledgered', '', 'before');
+  context.report({ type: 'started', what: 'ledger' });
+  await addMissing(repository, ledger, `Record run ${run.id}`);
+  await uniteWithRemote(repository, opened.remote);
+  await pushLedger(repository, opened.remote, []);
+  faultPoint('ledgered', '', 'after-effect');
+  journal.append({ step: 'ledgered', phase: 'done', input: key });
+  context.report({ type: 'finished', what: 'ledger', detail: `${files.length} records` });
+  faultPoint('ledgered', '', 'after-done');
+}
+
+async function addMissing(repository: Repository, ledger: RunLedger, message: string): Promise<void> {
+  const there = await ledgerPaths(repository);
+  const files = ledger.files().filter((file) => !there.has(file.path));
+  if (files.length > 0) await addToLedger(repository, files, message);
+}
+
+function isRecorded(
+  { release, destination }: Shipment,
+  artifact: ArtifactRecord,
+  known: readonly LedgerRelease[],
+): boolean {
+  const { package: name, version } = release.record;
+  const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
+  return deliveries.some(
+    (one) => one.destination === destination.name && one.artifact === artifact.file && one.confirmed === 'bytes',
+  );
+}
+
+function publishedOf(
+  releases: readonly ReleaseFolder[],
+  shipments: readonly Shipment[],
+  results: ReadonlyMap<Shipment, readonly Delivery[]>,
+): PublishedRelease[] {
+  return releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
+    package: name,
+    version,
+    tag,
+    commit,
+    source,
+    deliveries: shipments
+      .filter(({ release }) => release.record.package === name)
+      .flatMap((one) => results.get(one) ?? []),
+  }));
+}
+
+/** Releases as they are before anything is sent. */
+export function pendingDeliveries(
+  releases: readonly ReleaseFolder[],
+  shipments: readonly Shipment[],
+): PublishedRelease[] {
+  const results = new Map(
+    shipments.map((one) => [one, one.deliveries.map((planned) => pendingDelivery(one, planned, null))] as const),
+  );
+  return publishedOf(releases, shipments, results);
+}
+
+function verdictError(verdict: Exclude<PushVerdict, 'won'>, { remote, branch, tags }: ReleasePush): BevelstoneError {
+  if (verdict === 'lost') {
+    return new BevelstoneError('TAG_ELSEWHERE', {
+      message: `${remote} has ${tags.map(({ name }) => name).join(' or ')} already`,
+      why: 'somebody else released at the same moment; their tag came first',
+      fix: 'Run: git pull, and survey again. Nothing of this run is public, and its tags here are gone',
+    });
+  }
+  return new BevelstoneError('RUN_STALE', {
+    message: `${branch?.name ?? 'The branch'} moved on ${remote} while the release was made`,
+    why: 'a commit was pushed there, and the release would not contain it',
+    fix: 'Run: git pull, then release again. Nothing of this run is public, and its tags here are gone',
+  });
+}
+
+function unfinished(context: Context, { id }: Run, failed: readonly Delivery[]): BevelstoneError {
+  const fix = `Run: bevelstone release --resume ${id}`;
+  if (context.signal.aborted) {
+    const why = 'the program was asked to stop; what was delivered until then is recorded';
+    return new BevelstoneError('CUT_SHORT', { message: 'Stopped half-way', why, fix, resume: id });
+  }
+  const { message, why } = deliveryFailed(failed);
+  return new BevelstoneError('DELIVERY_FAILED', {
+    message,
+    why,
+    fix: `Settle that with ${failed[0]?.destination}. ${fix}; it asks first and sends only what lacks`,
+    resume: id,
+  });
+}

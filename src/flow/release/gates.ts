@@ -1,0 +1,233 @@
+import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formatTag } from '../../core/version/tag-pattern.ts';
+import { readRemoteRefs } from '../../world/git/push-release.ts';
+import { complainOfIdentity, complainOfPush, complainOfSigning } from '../../world/git/push-rights.ts';
+import { readLocalTag } from '../../world/git/remote-tags.ts';
+import { uncommittedPaths } from '../../world/git/repository.ts';
+import { git } from '../../world/git/run-git.ts';
+import { checkOut } from '../../world/git/worktree.ts';
+import { hostPlatform } from '../../world/platform.ts';
+import { runStep } from '../../world/step.ts';
+import { platformsHere } from '../build.ts';
+import { pendingOf } from '../build-package.ts';
+import type { Context } from '../context.ts';
+import { withoutCredentials } from '../credential-variables.ts';
+import { probeSurveyed } from '../probe.ts';
+import type { Survey } from '../survey.ts';
+import { checkTools } from '../tools.ts';
+import type { Releasing } from './write-back.ts';
+
+/** Something that must hold before a release: null when it does, else why not and what to do. */
+export type Gate = { readonly gate: string; readonly trouble: { readonly why: string; readonly fix: string } | null };
+
+/** What the gates look at. */
+export type GateInput = {
+  readonly survey: Survey;
+  readonly releasing: readonly Releasing[];
+  readonly remote: string | null;
+  /** Whether tags are made and pushed; a release of somebody else's tag makes none. */
+  readonly makesTags: boolean;
+  readonly run: string;
+  /** Platforms that are left out on purpose. */
+  readonly without: readonly string[];
+};
+
+type Trouble = Gate['trouble'];
+
+/** Asks everything that must hold, all at once, so that nobody mends one thing only to hear of the next. */
+export async function askGates(context: Context, input: GateInput): Promise<Gate[]> {
+  const { config } = input.survey.workspace;
+  const remoteHead = await askRemote(input);
+  const asked: [string, Promise<Trouble>][] = [
+    ['branch', branchGate(input)],
+    ['clean tree', config.gates.clean ? cleanGate(input) : holds()],
+    ['remote', remoteGate(input, remoteHead)],
+    ['in step', config.gates['in-step'] ? inStepGate(input, remoteHead) : holds()],
+    ['committer', identityGate(input)],
+    ['signing', config['write-back'].sign && input.makesTags ? signingGate(input) : holds()],
+    ['push', pushGate(input, remoteHead)],
+    ['tags free', input.makesTags ? tagGate(input) : holds()],
+    ['tools', toolGate(context, input)],
+    ['platforms', platformGate(input)],
+    ['destinations', destinationGate(context, input)],
+    ...config.gates.run.map((line, index): [string, Promise<Trouble>] => [line, testGate(context, input, line, index)]),
+  ];
+  return Promise.all(asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })));
+}
+
+/** @throws GATES_REFUSED listing every gate that does not hold. */
+export function refuseGates(gates: readonly Gate[]): void {
+  const refused = gates.flatMap(({ gate, trouble }) => (trouble === null ? [] : [{ gate, ...trouble }]));
+  const [first] = refused;
+  if (first === undefined) return;
+  throw new BevelstoneError('GATES_REFUSED', {
+    message:
+      refused.length === 1
+        ? `The gate "${first.gate}" is shut`
+        : `${refused.length} gates are shut: ${refused.map(({ gate }) => gate).join(', ')}`,
+    why: refused.map(({ gate, why }) => `${gate}: ${why}`).join('\n'),
+    fix: refused.length === 1 ? first.fix : 'Settle each, then release again; nothing was built or changed',
+    problems:
+      refused.length === 1
+        ? []
+        : refused.map(({ gate, why, fix }) => ({
+            code: 'GATES_REFUSED' as const,
+            message: `${gate}: ${why}`,
+            fix,
+            where: null,
+          })),
+  });
+}
+
+type RemoteAnswer = { readonly head: string | null; readonly complaint: string | null };
+
+const holds = async (): Promise<Trouble> => null;
+
+/** What the remote's branch is at. */
+async function askRemote({ survey, remote }: GateInput): Promise<RemoteAnswer> {
+  const { place } = survey.workspace.repository;
+  if (remote === null || survey.branch === null) return { head: null, complaint: null };
+  try {
+    const ref = `refs/heads/${survey.branch}`;
+    return { head: (await readRemoteRefs(place, remote, [ref])).get(ref) ?? null, complaint: null };
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    return { head: null, complaint: error.why };
+  }
+}
+
+async function branchGate({ survey: { branch, stream } }: GateInput): Promise<Trouble> {
+  if (branch === null)
+    return {
+      why: 'HEAD is detached, so no stream says what kind of release this is',
+      fix: 'Check a branch out, or name it: --branch NAME, or BEVELSTONE_BRANCH in CI',
+    };
+  if (stream.type !== 'look') return null;
+  return {
+    why: `${branch} is of the stream ${stream.name}, whose versions are only for looking`,
+    fix: 'Go to a branch of another stream, or use build and publish, which deliver it to a folder',
+  };
+}
+
+async function cleanGate({ survey }: GateInput): Promise<Trouble> {
+  const paths = await uncommittedPaths(survey.workspace.repository.place);
+  if (paths.length === 0) return null;
+  const some = paths.slice(0, 5).join(', ') + (paths.length > 5 ? ` and ${paths.length - 5} more` : '');
+  return { why: `not committed: ${some}`, fix: 'Commit it, put it aside, or add it to .gitignore' };
+}
+
+async function remoteGate({ remote }: GateInput, { complaint }: RemoteAnswer): Promise<Trouble> {
+  if (remote === null)
+    return {
+      why: 'there is none, and an uploaded file must never name a commit that nobody can fetch',
+      fix: 'Add one with git remote add, and push the branch',
+    };
+  if (complaint === null) return null;
+  return { why: `${remote} could not be asked: ${complaint}`, fix: 'Check the network and that you may read there' };
+}
+
+async function inStepGate({ survey, remote }: GateInput, { head }: RemoteAnswer): Promise<Trouble> {
+  if (head === null || head === survey.commit) return null;
+  const { place } = survey.workspace.repository;
+  const asked = await git(place, ['merge-base', '--is-ancestor', head, survey.commit], { allow: [1, 128] });
+  if (asked.exitCode === 0) return null;
+  return { why: `${remote} has commits of ${survey.branch} that are not here`, fix: 'Run: git pull' };
+}
+
+async function identityGate({ survey }: GateInput): Promise<Trouble> {
+  const complaint = await complainOfIdentity(survey.workspace.repository.place);
+  if (complaint === null) return null;
+  return {
+    why: `git does not know who commits and tags: ${complaint}`,
+    fix: 'Set user.name and user.email with git config, or GIT_COMMITTER_NAME and GIT_COMMITTER_EMAIL (and GIT_AUTHOR_…) in CI',
+  };
+}
+
+async function signingGate({ survey }: GateInput): Promise<Trouble> {
+  const complaint = await complainOfSigning(survey.workspace.repository.place);
+  if (complaint === null) return null;
+  return { why: complaint, fix: "Set git's own signing up (user.signingKey, gpg.format), or `write-back.sign: false`" };
+}
+
+async function pushGate({ survey, remote }: GateInput, { head, complaint: unasked }: RemoteAnswer): Promise<Trouble> {
+  const { branch, workspace } = survey;
+  if (remote === null || branch === null || unasked !== null) return null;
+  const refs = [`${survey.commit}:refs/heads/${branch}`, `${survey.commit}:refs/tags/bevelstone-may-push`];
+  const complaint = await complainOfPush(workspace.repository.place, remote, head === null ? refs : refs.slice(1));
+  if (complaint === null) return null;
+  return {
+    why: `${remote} would not take a push: ${complaint}`,
+    fix: 'Give this account the right to push tags and the branch, or set `write-back.commit: false`, which needs tags only',
+  };
+}
+
+async function tagGate({ survey, releasing, remote }: GateInput): Promise<Trouble> {
+  const { place } = survey.workspace.repository;
+  const tags = releasing.map(({ one, version }) => formatTag(one, version));
+  const local = await Promise.all(tags.map(async (tag) => ((await readLocalTag(place, tag)) === null ? [] : [tag])));
+  const refs = tags.map((tag) => `refs/tags/${tag}`);
+  const there = remote === null ? new Map() : await readRemoteRefs(place, remote, refs).catch(() => new Map());
+  const taken = [...new Set([...local.flat(), ...[...there.keys()].map((ref: string) => ref.slice(10))])];
+  if (taken.length === 0) return null;
+  return { why: `taken already: ${taken.join(', ')}`, fix: 'Run: git fetch --tags, and look at what was released' };
+}
+
+async function toolGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
+  const packages = releasing.map(({ one }) => one);
+  const { missing } = await checkTools(context, survey.workspace.config, packages);
+  if (missing.length === 0) return null;
+  return {
+    why: missing.map((one) => `${one.package}: ${one.why}`).join('; '),
+    fix: 'Install them, or name only packages with -p whose tools are here',
+  };
+}
+
+async function platformGate({ releasing, without }: GateInput): Promise<Trouble> {
+  const pending = releasing.flatMap(({ one }) =>
+    pendingOf({ one, platforms: platformsHere(one, []) })
+      .filter(({ platform }) => !without.includes(platform))
+      .map(({ form, platform }) => ({ text: `${one.name} ${form} for ${platform}`, platform })),
+  );
+  const [first] = pending;
+  if (first === undefined) return null;
+  return {
+    why: `this machine is ${hostPlatform()} and does not build ${pending.map(({ text }) => text).join(', ')}`,
+    fix: `Build there what belongs there, or release without it: --without ${first.platform}`,
+  };
+}
+
+async function destinationGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
+  const names = new Set(releasing.map(({ one }) => one.name));
+  const kept = [...survey.packages.keys()].filter((position) => names.has(survey.packages[position]?.name ?? ''));
+  const own: Survey = {
+    ...survey,
+    packages: kept.flatMap((position) => survey.packages[position] ?? []),
+    indexes: kept.flatMap((position) => survey.indexes[position] ?? []),
+  };
+  const { error } = await probeSurveyed(context, own, { destinations: [], keep: null });
+  return error === null ? null : { why: error.why, fix: error.fix };
+}
+
+/** One command of `gates.run`, in a fresh checkout unless the working folder was asked for. */
+async function testGate(context: Context, input: GateInput, line: string, index: number): Promise<Trouble> {
+  const { repository, config } = input.survey.workspace;
+  const isInside = config.gates['run-in'] === 'working-folder';
+  const env = { ...withoutCredentials(context.env, config), LC_ALL: 'C', TZ: 'UTC' } as Record<string, string>;
+  const log = path.join(repository.commonFolder, 'bevelstone', 'logs', `${input.run}-gate-${index + 1}.log`);
+  const checkout = isInside ? null : await checkOut({ ...repository.place, env }, input.survey.commit, 'gate-');
+  context.report({ type: 'started', what: line });
+  try {
+    const folder = checkout?.folder ?? repository.root;
+    const end = await runStep({ run: line, folder, env, log, signal: context.signal, timeoutMs: 60 * 60_000 });
+    if (end.exitCode === 0) {
+      context.report({ type: 'finished', what: line });
+      return null;
+    }
+    context.report({ type: 'failed', what: line, why: 'see below' });
+    const why = [`it ended with ${end.exitCode ?? 'a signal'}; its last lines:`, ...end.tail.slice(-6)].join('\n  | ');
+    return { why, fix: `Read the whole log: ${log}` };
+  } finally {
+    await checkout?.remove();
+  }
+}

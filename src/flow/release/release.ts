@@ -1,0 +1,477 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { rm } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { cardDigest, type ReleaseCard } from '../../core/run/card.ts';
+import { lastRecord } from '../../core/run/journal.ts';
+import { faultPoint } from '../../world/fault-point.ts';
+import { uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { readRemoteRefs } from '../../world/git/push-release.ts';
+import { forgetRun, keepForRun } from '../../world/git/release-commit.ts';
+import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
+import { closeConnections } from '../../world/http.ts';
+import { takeLock } from '../../world/run-lock.ts';
+import { billReleases } from '../bill-write.ts';
+import { buildSurveyed, plainBuild } from '../build.ts';
+import type { BuiltRelease } from '../build-package.ts';
+import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import type { Context } from '../context.ts';
+import { checkNarrow } from '../narrow-credential.ts';
+import { parcelOf } from '../parcel.ts';
+import type { PublishedRelease } from '../publish.ts';
+import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-plan.ts';
+import { type Rehearsal, rehearseReleases } from '../rehearse.ts';
+import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey.ts';
+import { refusal, type Verification, verifyReleases } from '../verify.ts';
+import { openContext } from '../workspace.ts';
+import { makeCard } from './card.ts';
+import { finishRun, pendingDeliveries } from './finish.ts';
+import { askGates, type Gate, refuseGates } from './gates.ts';
+import { withNeeded } from './needed.ts';
+import { removeOwnTags } from './own-tags.ts';
+import {
+  beginRun,
+  chooseRun,
+  continueRun,
+  isPublic,
+  newRunId,
+  type Opened,
+  openRuns,
+  type Run,
+  type RunAsked,
+  refuseOpen,
+  runsFolder,
+} from './run.ts';
+import { makeReleaseCommit, type Releasing, releasingOf } from './write-back.ts';
+
+/** What `release` may be asked for. */
+export type ReleaseOptions = {
+  readonly asked: RunAsked;
+  readonly dryRun: boolean;
+  /** The run to go on with, '' for the only one; null for a new release. */
+  readonly resume: string | null;
+  /** Whether commands that may have run already are run again. */
+  readonly again: boolean;
+};
+
+/** What is asked and shown on the way. */
+export type ReleaseTalk = {
+  /** Gates as they were answered. */
+  readonly gates: (gates: readonly Gate[]) => Promise<void>;
+  /** Shows the card; asks, unless it is only shown. Throws to stop. */
+  readonly agree: (card: ReleaseCard, isAsked: boolean) => Promise<void>;
+};
+
+/** The answer of `release`. */
+export type Released = {
+  readonly run: string;
+  readonly dryRun: boolean;
+  readonly releases: readonly PublishedRelease[];
+  readonly card: ReleaseCard | null;
+  /** What the person may want to do now. */
+  readonly advice: readonly string[];
+  readonly error: BevelstoneError | null;
+};
+
+/**
+ * The whole way, as one run that can be stopped anywhere and finished (design page release-run).
+ * @throws GATES_REFUSED, NOTHING_TO_RELEASE, RUN_OPEN, RUN_BUSY and whatever building, verifying or rehearsing may throw: until
+ * the push nothing is public and nothing is left behind but the run itself.
+ */
+export async function release(context: Context, options: ReleaseOptions, talk: ReleaseTalk): Promise<Released> {
+  const repository = await openContext(context);
+  const unlock = await takeLock(runsFolder(repository));
+  try {
+    const runs = await openRuns(repository, true);
+    if (options.resume === null) {
+      refuseOpen(runs);
+      return await newRelease(context, repository, options, talk);
+    }
+    const known = chooseRun(runs, options.resume === '' ? null : options.resume);
+    if (known === null) throw noRun();
+    const run = await continueRun(context, known);
+    return await goOn(context, repository, { run, options, talk, isPushed: isPublic(known) });
+  } finally {
+    await unlock();
+    await closeConnections();
+  }
+}
+
+/** One run with all that it works with. */
+type Work = {
+  readonly run: Run;
+  readonly options: ReleaseOptions;
+  readonly talk: ReleaseTalk;
+  /** Whether the push was announced: from then on it is only finished. */
+  readonly isPushed: boolean;
+};
+
+async function newRelease(
+  context: Context,
+  repository: Repository,
+  options: ReleaseOptions,
+  talk: ReleaseTalk,
+): Promise<Released> {
+  const { place } = repository;
+  const survey = await surveyFor(context, options.asked, null);
+  const { branch } = survey;
+  if (releasingOf(survey).length === 0) throw nothingToRelease(survey);
+  const remote = await remoteOf(place, await currentBranch(place));
+  const now = context.now();
+  const opened: Opened = {
+    run: newRunId(now),
+    source: survey.commit,
+    branch,
+    remote,
+    remoteHead: await askHead(repository, remote, branch),
+    time: Math.floor(now.getTime() / 1000),
+    mark: randomBytes(16).toString('hex'),
+    asked: { ...options.asked, packages: context.packages },
+    configDigest: survey.workspace.configText === null ? null : sha256(survey.workspace.configText),
+    program: {
+      bevelstone: context.programVersion,
+      node: process.versions.node,
+      zlib: process.versions['zlib'] ?? '',
+    },
+  };
+  faultPoint('opened', '', 'before');
+  const run = await beginRun(context, repository, opened);
+  faultPoint('opened', '', 'after-done');
+  return goOn(context, repository, { run, options, talk, isPushed: false });
+}
+
+/** Goes on with a run from wherever it is. Before its push a failure ends it; after it the run waits to be finished. */
+async function goOn(context: Context, repository: Repository, work: Work): Promise<Released> {
+  const { run, options } = work;
+  const inside: Context = { ...context, packages: run.opened.asked.packages };
+  let isPushed = work.isPushed;
+  try {
+    if (!isPushed) {
+      await removeOwnTags(repository, run);
+      const prepared = await prepare(inside, repository, work);
+      if (options.dryRun) {
+        await dropRun(repository, run);
+        return { ...prepared, run: '', dryRun: true, advice: [], error: null };
+      }
+    }
+    isPushed = true;
+    const end = await finishRun(inside, repository, run, { again: options.again });
+    if (end.isStale) await dropRun(repository, run);
+    return { ...end, dryRun: false, card: null };
+  } catch (error) {
+    const isCut = context.signal.aborted || isBevelstoneError(error, 'CUT_SHORT');
+    // A run that was interrupted keeps what it built; one that was refused would only be refused again.
+    if (!isPushed && !isCut) await dropRun(repository, run);
+    if (isPushed || isCut) throw withResume(error, run.id);
+    throw error;
+  } finally {
+    run.journal.close();
+  }
+}
+
+type Prepared = { readonly releases: readonly PublishedRelease[]; readonly card: ReleaseCard };
+
+/** Everything up to the question: gates, survey, commit, build, rules, bills, rehearsal, card. Nothing of it is public. */
+async function prepare(context: Context, repository: Repository, { run, options, talk }: Work): Promise<Prepared> {
+  const { journal, opened } = run;
+  const asked = opened.asked;
+  const survey = await surveyFor(context, asked, opened.source);
+  const releasing = releasingOf(survey);
+  const makesTags = asked.tagged === null;
+  await gate(context, run, { survey, releasing, makesTags }, talk);
+  noteSurvey(run, releasing);
+  const commit = await makeCommit(context, repository, run, survey, releasing);
+  const at: Survey = { ...survey, commit };
+  const releases = inDependencyOrder(await buildAll(context, run, at));
+  const verification = await verifyAll(context, run, at, releases);
+  const billed = inDependencyOrder(await billAll(context, run, at, releases));
+  const rehearsal = await rehearseAll(context, run, at, billed);
+  const shipments = await planShipments(context, at.workspace, billed, 'none-is-fine');
+  refuseDifferent(shipments);
+  await checkNarrow(context, repository, at.workspace, shipments);
+  const card = await makeCard({ survey: at, opened, releases: billed, shipments, verification, rehearsal, makesTags });
+  await agree(run, card, options, talk);
+  await closeConnections();
+  journalBuilt(journal, billed);
+  return { releases: pendingDeliveries(billed, shipments), card };
+}
+
+/** The survey that counts: with the configuration of the commit, and the packages that were asked for. */
+async function surveyFor(context: Context, asked: RunAsked, at: string | null): Promise<Survey> {
+  const options: SurveyOptions = {
+    ...plainSurvey,
+    at,
+    as: asked.as,
+    raise: asked.raise as SurveyOptions['raise'],
+    because: asked.because,
+    branch: asked.branch,
+    stream: asked.stream,
+  };
+  const { place } = await openContext(context);
+  // A survey at an id knows no branch, and the stream is that of the branch.
+  const branch = options.branch ?? (context.env['BEVELSTONE_BRANCH'] || (await currentBranch(place)));
+  return withNeeded(context, { ...options, branch }, asked.withNeeded, (inside, own) =>
+    surveyWorkspace(inside, own, 'commit'),
+  );
+}
+
+async function gate(
+  context: Context,
+  run: Run,
+  input: { readonly survey: Survey; readonly releasing: readonly Releasing[]; readonly makesTags: boolean },
+  talk: ReleaseTalk,
+): Promise<void> {
+  faultPoint('gated', '', 'before');
+  const gates = await askGates(context, {
+    ...input,
+    remote: run.opened.remote,
+    run: run.id,
+    without: run.opened.asked.without,
+  });
+  await talk.gates(gates);
+  refuseGates(gates);
+  if (run.opened.remote !== null) await uniteWithRemote(input.survey.workspace.repository, run.opened.remote);
+  run.journal.append({ step: 'gated', phase: 'done', data: gates.map((one) => one.gate) });
+  faultPoint('gated', '', 'after-done');
+}
+
+/** @throws RUN_STALE when the same question has another answer than before. */
+function noteSurvey({ journal, id }: Run, releasing: readonly Releasing[]): void {
+  const found = releasing.map(({ one, version, surveyed }) => ({
+    package: one.name,
+    version,
+    last: surveyed.last?.version ?? null,
+    why: surveyed.reasons,
+  }));
+  const before = journal.done<typeof found>('surveyed');
+  if (before !== null && JSON.stringify(before) !== JSON.stringify(found)) {
+    throw new BevelstoneError('RUN_STALE', {
+      message: `The release ${id} would be another one now`,
+      why: 'commits, tags or the configuration changed since it was begun',
+      fix: 'Release again; nothing of the earlier run was public, and it is gone',
+    });
+  }
+  if (before === null) journal.append({ step: 'surveyed', phase: 'done', data: found });
+  faultPoint('surveyed', '', 'after-done');
+}
+
+/** The commit that is built. Its date was fixed when the run began, so making it again gives the same one. */
+async function makeCommit(
+  context: Context,
+  repository: Repository,
+  { journal, opened, id }: Run,
+  survey: Survey,
+  releasing: readonly Releasing[],
+): Promise<string> {
+  const before = journal.done<{ commit: string }>('committed');
+  if (before !== null) {
+    await resolveCommit(repository.place, before.commit);
+    return before.commit;
+  }
+  faultPoint('committed', '', 'before');
+  const writes = survey.workspace.config['write-back'].commit && opened.asked.tagged === null;
+  const made = writes ? await makeReleaseCommit(context, survey, releasing, opened) : null;
+  if (made !== null) await keepForRun(repository.place, id, made.commit);
+  faultPoint('committed', '', 'after-effect');
+  const commit = made?.commit ?? survey.commit;
+  journal.append({ step: 'committed', phase: 'done', data: { commit, tree: made?.tree ?? null } });
+  faultPoint('committed', '', 'after-done');
+  return commit;
+}
+
+/** Folder of a run's artifacts. */
+function outOf({ folder }: Run): string {
+  return path.join(folder, 'out');
+}
+
+/** Builds what is not built yet; what an earlier try left whole is kept. */
+async function buildAll(context: Context, run: Run, survey: Survey): Promise<ReleaseFolder[]> {
+  const { journal, opened } = run;
+  const output = outOf(run);
+  faultPoint('built', '', 'before');
+  const built = new Map<string, BuiltRelease>();
+  for (const { folder, record } of await readFolders(output)) {
+    if (record.commit !== survey.commit || !(await isWhole({ folder, record }))) continue;
+    const { package: name, version, artifacts, pending } = record;
+    built.set(name, { package: name, version, folder, artifacts, pending });
+  }
+  await buildSurveyed(context, survey, plainBuild, { output, source: opened.source, built });
+  faultPoint('built', '', 'after-effect');
+  const releases = await readFolders(output);
+  for (const { record } of releases) {
+    for (const { file, size, sha256: digest, contentDigest } of record.artifacts) {
+      const before = journal.done<{ sha256: string }>('built', file);
+      if (before?.sha256 === digest) continue;
+      journal.append({
+        step: 'built',
+        key: file,
+        phase: 'done',
+        data: { path: `${record.package}-${record.version}/${file}`, size, sha256: digest, contentDigest },
+      });
+    }
+  }
+  faultPoint('built', '', 'after-done');
+  return releases;
+}
+
+async function isWhole(release: ReleaseFolder): Promise<boolean> {
+  try {
+    for (const artifact of release.record.artifacts) await parcelOf(release, artifact);
+    return true;
+  } catch (error) {
+    if (isBevelstoneError(error) || (error as NodeJS.ErrnoException).code === 'ENOENT') return false;
+    throw error;
+  }
+}
+
+async function verifyAll(
+  context: Context,
+  { journal }: Run,
+  { workspace }: Survey,
+  releases: readonly ReleaseFolder[],
+): Promise<Verification> {
+  faultPoint('verified', '', 'before');
+  context.report({ type: 'started', what: 'verify' });
+  const verification = await verifyReleases(context, workspace, releases);
+  const error = refusal(verification);
+  if (error !== null) throw error;
+  const { warned, artifacts } = verification;
+  context.report({
+    type: 'finished',
+    what: 'verify',
+    detail: `${artifacts.length} artifacts, ${warned === 0 ? 'no' : warned} warnings`,
+  });
+  journal.append({ step: 'verified', phase: 'done', input: inputOf(releases), data: { warned } });
+  faultPoint('verified', '', 'after-done');
+  return verification;
+}
+
+async function billAll(
+  context: Context,
+  run: Run,
+  survey: Survey,
+  releases: readonly ReleaseFolder[],
+): Promise<ReleaseFolder[]> {
+  faultPoint('billed', '', 'before');
+  await billReleases(context, survey.workspace, releases, { commit: survey.commit, kinds: [], to: null });
+  faultPoint('billed', '', 'after-effect');
+  const billed = await readFolders(outOf(run));
+  const bills = billed.flatMap(({ record }) =>
+    record.bills.map(({ file, sha256: digest }) => ({ file, sha256: digest })),
+  );
+  run.journal.append({ step: 'billed', phase: 'done', input: inputOf(releases), data: bills });
+  faultPoint('billed', '', 'after-done');
+  return billed;
+}
+
+/** Tries what can be tried, unless these very artifacts were tried before. */
+async function rehearseAll(
+  context: Context,
+  { journal }: Run,
+  { workspace }: Survey,
+  releases: readonly ReleaseFolder[],
+): Promise<Rehearsal | null> {
+  const tried = releases.filter(
+    ({ record }) => (workspace.packages.find(({ name }) => name === record.package)?.config.trial.length ?? 0) > 0,
+  );
+  if (tried.length === 0) return null;
+  const input = inputOf(releases);
+  const before = lastRecord(journal.records, 'rehearsed', { phase: 'done' });
+  if (before?.input === input) return before.data as Rehearsal;
+  faultPoint('rehearsed', '', 'before');
+  const rehearsal = await rehearseReleases(context, workspace, releases, false);
+  if (rehearsal.error !== null) throw rehearsal.error;
+  faultPoint('rehearsed', '', 'after-effect');
+  journal.append({ step: 'rehearsed', phase: 'done', input, data: rehearsal });
+  faultPoint('rehearsed', '', 'after-done');
+  return rehearsal;
+}
+
+/** One question, asked again only when something on the card changed. */
+async function agree(
+  { journal }: Run,
+  card: ReleaseCard,
+  { dryRun }: ReleaseOptions,
+  talk: ReleaseTalk,
+): Promise<void> {
+  const digest = cardDigest(card);
+  const before = journal.done<{ card: string }>('agreed');
+  const isAgreed = before?.card === digest;
+  faultPoint('agreed', '', 'before');
+  await talk.agree(card, !dryRun && !isAgreed);
+  if (isAgreed || dryRun) return;
+  journal.append({ step: 'agreed', phase: 'done', data: { card: digest, what: card } });
+  faultPoint('agreed', '', 'after-done');
+}
+
+/** The releases in the order of their delivery, for whoever finishes the run. */
+function journalBuilt(journal: Run['journal'], releases: readonly ReleaseFolder[]): void {
+  const order = releases.map(({ record }) => record.package);
+  const before = journal.done<string[]>('built');
+  if (JSON.stringify(before) !== JSON.stringify(order)) journal.append({ step: 'built', phase: 'done', data: order });
+}
+
+function inputOf(releases: readonly ReleaseFolder[]): string {
+  return sha256(releases.flatMap(({ record }) => record.artifacts.map((one) => one.sha256)).join('\n'));
+}
+
+/** Leaves nothing of a run that nobody heard of. */
+export async function dropRun(repository: Repository, { id, folder }: Pick<Run, 'id' | 'folder'>): Promise<void> {
+  const lasting: Repository = { ...repository, place: { folder: repository.root, env: repository.place.env } };
+  await forgetRun(lasting.place, id);
+  await rm(folder, { recursive: true, force: true });
+}
+
+async function askHead(repository: Repository, remote: string | null, branch: string | null): Promise<string | null> {
+  if (remote === null || branch === null) return null;
+  const ref = `refs/heads/${branch}`;
+  // Whether the remote can be asked at all is a gate, told with the others.
+  const refs = await readRemoteRefs(repository.place, remote, [ref]).catch(() => new Map<string, string>());
+  return refs.get(ref) ?? null;
+}
+
+function noRun(): BevelstoneError {
+  return new BevelstoneError('RUN_NOT_FOUND', {
+    message: 'There is no release to go on with',
+    why: 'every run here is finished or abandoned',
+    fix: 'Run: bevelstone release',
+  });
+}
+
+function nothingToRelease({ packages }: Survey): BevelstoneError {
+  return new BevelstoneError('NOTHING_TO_RELEASE', {
+    message: 'There is nothing to release',
+    why: packages.map(({ name, reasons }) => `${name}: ${reasons.join(', ') || 'no change that counts'}`).join('\n'),
+    fix: 'Commit a change that counts, or ask for a version with --raise or --as and --because',
+  });
+}
+
+/** An error that says which run can be finished. What was interrupted by hand is cut short, too. */
+function withResume(error: unknown, id: string): unknown {
+  const fix = `Run: bevelstone release --resume ${id}`;
+  if (!isBevelstoneError(error)) {
+    if ((error as Error).name !== 'AbortError') return error;
+    return new BevelstoneError('CUT_SHORT', {
+      message: 'Stopped half-way',
+      why: 'the program was asked to stop; everything until then is in the journal',
+      fix,
+      resume: id,
+      cause: error,
+    });
+  }
+  const { code, message, why, where, problems, result } = error;
+  const place = where === null ? {} : { where };
+  return new BevelstoneError(code, {
+    message,
+    why,
+    fix: `${error.fix}\n${fix}`,
+    problems,
+    result,
+    resume: id,
+    ...place,
+  });
+}
+
+function sha256(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

@@ -1,0 +1,78 @@
+import { cp, mkdir, rename, rm } from 'node:fs/promises';
+import path from 'node:path';
+import { faultPoint } from '../../world/fault-point.ts';
+import { exists } from '../../world/files.ts';
+import { forgetRun } from '../../world/git/release-commit.ts';
+import { currentBranch, type Repository, uncommittedPaths } from '../../world/git/repository.ts';
+import { git, gitLine } from '../../world/git/run-git.ts';
+import type { ReleaseFolder } from '../built-release.ts';
+import type { Context } from '../context.ts';
+import type { Run } from './run.ts';
+
+/** What is brought home. */
+export type Settling = {
+  readonly commit: string;
+  readonly releases: readonly ReleaseFolder[];
+  /** Output folder, inside the repository's root. */
+  readonly output: string;
+};
+
+/**
+ * Brings a release home: the local branch follows what was pushed, the release folders lie where `build` would have put them.
+ * @returns what the person has to do by hand, where their own changes are in the way.
+ */
+export async function settle(
+  context: Context,
+  repository: Repository,
+  { id, journal, opened }: Run,
+  { commit, releases, output }: Settling,
+): Promise<string[]> {
+  faultPoint('settled', '', 'before');
+  const advice =
+    opened.branch === null || commit === opened.source ? [] : await follow(repository, opened.branch, commit);
+  await forgetRun(repository.place, id);
+  const top = path.join(repository.root, output);
+  for (const { folder } of releases) await copyFolder(folder, path.join(top, path.basename(folder)));
+  faultPoint('settled', '', 'after-effect');
+  if (!journal.isDone('settled')) {
+    journal.append({ step: 'settled', phase: 'done', data: advice });
+    for (const text of advice) context.report({ type: 'note', text });
+  }
+  faultPoint('settled', '', 'after-done');
+  return advice;
+}
+
+/** Moves the branch forward when nothing of the person's is lost by it. */
+async function follow(repository: Repository, branch: string, commit: string): Promise<string[]> {
+  const { place } = repository;
+  const ref = `refs/heads/${branch}`;
+  const local = await gitLine(place, ['rev-parse', '--verify', '--quiet', ref], { allow: [1] });
+  if (local === '') return [];
+  const contains = async (a: string, b: string) =>
+    (await git(place, ['merge-base', '--is-ancestor', a, b], { allow: [1] })).exitCode === 0;
+  if (await contains(commit, local)) return [];
+  const catchUp = [`${branch} here is left as it is; to catch up: git merge ${commit.slice(0, 12)}`];
+  if (!(await contains(local, commit))) return catchUp;
+  if ((await currentBranch(place)) !== branch) {
+    const moved = await git(place, ['update-ref', ref, commit, local], { allow: [1, 128] });
+    return moved.exitCode === 0 ? [] : catchUp;
+  }
+  if ((await uncommittedPaths(place)).length > 0) {
+    // git itself refuses when a changed file would be touched; others stay as they are.
+    const merged = await git(place, ['merge', '--ff-only', '--quiet', commit], { allow: [1, 128] });
+    return merged.exitCode === 0 ? [] : catchUp;
+  }
+  await git(place, ['merge', '--ff-only', '--quiet', commit]);
+  return [];
+}
+
+async function copyFolder(from: string, to: string): Promise<void> {
+  const fresh = `${to}.${process.pid}.tmp`;
+  await mkdir(path.dirname(to), { recursive: true });
+  await rm(fresh, { recursive: true, force: true });
+  await cp(from, fresh, { recursive: true, preserveTimestamps: true });
+  const old = `${to}.${process.pid}.old`;
+  if (await exists(to)) await rename(to, old);
+  await rename(fresh, to);
+  await rm(old, { recursive: true, force: true });
+}
