@@ -1,4 +1,5 @@
 // Bundles the program into dist/: one small entry, and chunks that a command loads only when it needs them.
+// `--test-build DIR` builds it elsewhere with fault points and a clock that tests can set.
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, rmSync } from 'node:fs';
 import path from 'node:path';
@@ -31,11 +32,13 @@ const lazySegmenter = {
   },
 };
 
-rmSync(`${root}dist`, { recursive: true, force: true });
+const testFolder = process.argv[2] === '--test-build' ? path.resolve(process.argv[3]) : null;
+const outdir = testFolder ?? `${root}dist`;
+rmSync(outdir, { recursive: true, force: true });
 await build({
   absWorkingDir: root,
   entryPoints: { main: 'src/cli/main.ts' },
-  outdir: 'dist',
+  outdir,
   bundle: true,
   splitting: true,
   format: 'esm',
@@ -49,6 +52,7 @@ await build({
     // The compiler asks by its own path whether capitals count on this file system; it never gets to read a file here.
     __filename: '"main.js"',
     'process.env.BEVELSTONE_PROGRAM_VERSION': JSON.stringify(version),
+    'process.env.BEVELSTONE_TEST_BUILD': JSON.stringify(testFolder === null ? 'no' : 'yes'),
     'process.env.BEVELSTONE_PROGRAM_BUILD': JSON.stringify(sourceDigest()),
   },
   // Some bundled libraries are CommonJS and ask for built-in modules through require.

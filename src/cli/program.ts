@@ -6,6 +6,7 @@ import { errorCatalog } from '../core/error/catalog.ts';
 import { nearest } from '../core/text/nearest.ts';
 import { redact } from '../core/text/redact.ts';
 import type { Context } from '../flow/context.ts';
+import { currentTime } from '../world/fault-point.ts';
 import { makeAsk, makeAskSecret } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
@@ -69,7 +70,7 @@ class Session {
       packages: textList(raw, 'package'),
       programVersion,
       programBuild: process.env['BEVELSTONE_PROGRAM_BUILD'] ?? null,
-      now: () => new Date(),
+      now: currentTime,
       signal: this.#abort.signal,
       secrets: this.secrets,
       askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal }),

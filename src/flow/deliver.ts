@@ -115,7 +115,9 @@ async function pointTo(
   faultPoint('pointed', key, 'before');
   const pointed = await destination.point(deliveries.map(({ parcel }) => parcel));
   faultPoint('pointed', key, 'after-effect');
-  const isNew = sent.some(({ state }) => state === 'delivered');
+  const isOurs = ({ artifact }: Delivery) =>
+    ledger.writer?.isMeant('sent', deliveryKey(release.record, artifact, destination.name)) === true;
+  const isNew = sent.some((one) => one.state === 'delivered' || isOurs(one));
   for (const { pointer, from, moved } of pointed.filter((one) => one.moved || isNew)) {
     ledger.writer?.add({
       type: 'pointed',

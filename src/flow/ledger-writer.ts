@@ -9,6 +9,8 @@ import type { Context } from './context.ts';
 export type EventSink = {
   /** Announces what is about to be sent or moved. */
   readonly mean: (step: 'sent' | 'pointed', key: string) => void;
+  /** Whether a delivery was announced before, by this run: what is there then is ours. */
+  readonly isMeant: (step: 'sent', key: string) => boolean;
   readonly add: (event: NewEvent, beside?: Readonly<Record<string, string>>) => void;
 };
 
@@ -26,6 +28,10 @@ export class LedgerWriter implements EventSink {
 
   /** Without a journal nothing is announced. */
   mean(): void {}
+
+  isMeant(): boolean {
+    return false;
+  }
 
   /** Remembers an event, and texts to lie beside it, until `flush`. */
   add(event: NewEvent, beside: Readonly<Record<string, string>> = {}): void {

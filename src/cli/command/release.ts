@@ -39,6 +39,13 @@ export const release: Command<Arguments, Released> = {
   }),
   run: async (options, context, ask) => {
     const screen = makeScreen(process.stderr, process.env);
+    if (options.abandon) {
+      const { abandon } = await import('../../flow/release/abandon.ts');
+      const { run, told } = await abandon(context, options.resume || null, (tags, remote) =>
+        ask({ shown: `These tags are on ${remote}: ${tags.join(', ')}`, question: 'Delete them there?' }),
+      );
+      return { result: { run, dryRun: false, releases: [], card: null, advice: told, error: null } };
+    }
     const flow = await import('../../flow/release/release.ts');
     const result = await flow.release(context, options, {
       gates: (gates) => ask({ shown: renderGates(gates, screen), question: null }),

@@ -100,6 +100,8 @@ function labelled(facts: readonly (readonly [string, string])[], { colours }: Sc
 /** What came of the run: deliveries, then where things are. */
 export function renderReleased({ releases, run, dryRun, advice, error }: Released, screen: Screen): string {
   if (dryRun) return `${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`;
+  if (releases.length === 0)
+    return [`${sign('done', screen)} abandoned ${run}`, ...advice.map((text) => `    ${cleanText(text)}`)].join('\n');
   const deliveries = releases.flatMap(({ package: name, version, deliveries }) =>
     deliveries.map((delivery) => ({ name, version, ...delivery })),
   );

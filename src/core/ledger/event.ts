@@ -58,7 +58,11 @@ export type LedgerEvent =
       readonly destination: string;
       readonly pointer: string;
       readonly from: string | null;
-    });
+    })
+  /** Its run was given up after the push: what was delivered until then stays. */
+  | (Common & { readonly type: 'abandoned' })
+  /** An artifact that nobody holds any more was built again, with other bytes than planned. */
+  | (Common & { readonly type: 'replanned'; readonly artifact: ArtifactRecord });
 
 /** A release as destinations know it. */
 export type ReleaseAbout = Pick<

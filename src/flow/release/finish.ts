@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { readFile } from 'node:fs/promises';
+import { readFile, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
@@ -82,7 +82,12 @@ export async function finishRun(
     return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
   }
   const error = await runAfterwards(context, run, workspace, releases, options.again);
-  if (error === null) run.journal.append({ step: 'closed', phase: 'done' });
+  if (error === null) {
+    run.journal.append({ step: 'closed', phase: 'done' });
+    faultPoint('closed', '', 'after-done');
+    // The output folder has them, and the journal tells the rest.
+    await rm(path.join(run.folder, 'out'), { recursive: true, force: true });
+  }
   return { run: run.id, releases: published, advice, error, isStale: false };
 }
 

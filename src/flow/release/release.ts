@@ -1,5 +1,4 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cardDigest, type ReleaseCard } from '../../core/run/card.ts';
@@ -7,7 +6,7 @@ import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { readRemoteRefs } from '../../world/git/push-release.ts';
-import { forgetRun, keepForRun } from '../../world/git/release-commit.ts';
+import { keepForRun } from '../../world/git/release-commit.ts';
 import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { takeLock } from '../../world/run-lock.ts';
@@ -25,6 +24,7 @@ import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '.
 import { refusal, type Verification, verifyReleases } from '../verify.ts';
 import { openContext } from '../workspace.ts';
 import { makeCard } from './card.ts';
+import { dropRun } from './drop-run.ts';
 import { finishRun, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
 import { withNeeded } from './needed.ts';
@@ -35,6 +35,7 @@ import {
   continueRun,
   isPublic,
   newRunId,
+  noRun,
   type Opened,
   openRuns,
   type Run,
@@ -415,27 +416,12 @@ function inputOf(releases: readonly ReleaseFolder[]): string {
   return sha256(releases.flatMap(({ record }) => record.artifacts.map((one) => one.sha256)).join('\n'));
 }
 
-/** Leaves nothing of a run that nobody heard of. */
-export async function dropRun(repository: Repository, { id, folder }: Pick<Run, 'id' | 'folder'>): Promise<void> {
-  const lasting: Repository = { ...repository, place: { folder: repository.root, env: repository.place.env } };
-  await forgetRun(lasting.place, id);
-  await rm(folder, { recursive: true, force: true });
-}
-
 async function askHead(repository: Repository, remote: string | null, branch: string | null): Promise<string | null> {
   if (remote === null || branch === null) return null;
   const ref = `refs/heads/${branch}`;
   // Whether the remote can be asked at all is a gate, told with the others.
   const refs = await readRemoteRefs(repository.place, remote, [ref]).catch(() => new Map<string, string>());
   return refs.get(ref) ?? null;
-}
-
-function noRun(): BevelstoneError {
-  return new BevelstoneError('RUN_NOT_FOUND', {
-    message: 'There is no release to go on with',
-    why: 'every run here is finished or abandoned',
-    fix: 'Run: bevelstone release',
-  });
 }
 
 function nothingToRelease({ packages }: Survey): BevelstoneError {

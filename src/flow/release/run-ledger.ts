@@ -26,11 +26,15 @@ export class RunLedger implements EventSink {
     this.#journal.append({ step, key, phase: 'intent', data: { attempt } });
   }
 
+  isMeant(step: 'sent', key: string): boolean {
+    return this.#journal.isMeant(step, key);
+  }
+
   /** What was announced and found there was sent by this run: it did not see the answer. Nothing is noted twice. */
   add(event: NewEvent, beside: Readonly<Record<string, string>> = {}): void {
     const [step, key] = stepOf(event);
     if (this.#journal.isDone(step, key) && !isBetter(event, this.#journal.done<EventData>(step, key)?.event)) return;
-    const isOurs = event.type === 'delivered' && event.alreadyThere && this.#journal.isMeant('sent', key);
+    const isOurs = event.type === 'delivered' && event.alreadyThere && this.isMeant('sent', key);
     const data: EventData = { event: isOurs ? { ...event, alreadyThere: false } : event, beside };
     this.#journal.append({ step, key, phase: 'done', data });
     faultPoint(step, key, 'after-done');

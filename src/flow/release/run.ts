@@ -118,6 +118,15 @@ export function chooseRun(runs: readonly KnownRun[], named: string | null): Know
   });
 }
 
+/** The error for a run that is not there. */
+export function noRun(): BevelstoneError {
+  return new BevelstoneError('RUN_NOT_FOUND', {
+    message: 'There is no release to go on with',
+    why: 'every run here is finished or abandoned',
+    fix: 'Run: bevelstone release',
+  });
+}
+
 /** @throws RUN_OPEN when an earlier run waits to be finished. */
 export function refuseOpen(runs: readonly KnownRun[]): void {
   const [first] = runs;

@@ -1,0 +1,106 @@
+import { lastRecord } from '../../core/run/journal.ts';
+import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { readRemoteRefs } from '../../world/git/push-release.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import { git } from '../../world/git/run-git.ts';
+import { takeLock } from '../../world/run-lock.ts';
+import { readFolders } from '../built-release.ts';
+import type { Context } from '../context.ts';
+import { LedgerWriter } from '../ledger-writer.ts';
+import { openContext } from '../workspace.ts';
+import { dropRun } from './drop-run.ts';
+import { removeOwnTags } from './own-tags.ts';
+import { chooseRun, continueRun, noRun, openRuns, type Run, runsFolder } from './run.ts';
+
+/** What became of a run that was given up. */
+export type Abandoned = {
+  readonly run: string;
+  /** What was taken away, and what stays. */
+  readonly told: readonly string[];
+};
+
+/**
+ * Gives a run up. Before its push nothing is left of it; after the push and before any delivery its tags are taken back from the
+ * remote when the person says so; after a delivery nothing is taken back, and the ledger says that it was left at that.
+ * @param confirm asks whether tags are deleted on the remote; throws to stop.
+ * @throws RUN_NOT_FOUND, RUN_BUSY
+ */
+export async function abandon(
+  context: Context,
+  named: string | null,
+  confirm: (tags: readonly string[], remote: string) => Promise<void>,
+): Promise<Abandoned> {
+  const repository = await openContext(context);
+  const unlock = await takeLock(runsFolder(repository));
+  try {
+    const known = chooseRun(await openRuns(repository, true), named);
+    if (known === null) throw noRun();
+    const run = await continueRun(context, known);
+    try {
+      return { run: run.id, told: await giveUp(context, repository, run, confirm) };
+    } finally {
+      run.journal.close();
+    }
+  } finally {
+    await unlock();
+  }
+}
+
+async function giveUp(
+  context: Context,
+  repository: Repository,
+  run: Run,
+  confirm: (tags: readonly string[], remote: string) => Promise<void>,
+): Promise<string[]> {
+  const { journal, opened } = run;
+  const { remote } = opened;
+  const tags = await pushedTags(repository, run);
+  if (tags.length === 0 || remote === null) {
+    const removed = await removeOwnTags(repository, run);
+    await dropRun(repository, run);
+    return [
+      'nothing of it was public',
+      ...(removed.length === 0 ? [] : [`deleted here: the tags ${removed.join(', ')}`]),
+    ];
+  }
+  const isDelivered = lastRecord(journal.records, 'sent') !== null;
+  const told: string[] = [];
+  if (!isDelivered) {
+    const names = tags.map(({ name }) => name);
+    await confirm(names, remote);
+    // By their ids, so that a tag that somebody else put there stays.
+    const leases = tags.map(({ name, id }) => `--force-with-lease=refs/tags/${name}:${id}`);
+    const refs = names.map((name) => `:refs/tags/${name}`);
+    await git(repository.place, ['push', '--atomic', '--porcelain', '--no-verify', ...leases, remote, ...refs]);
+    await removeOwnTags(repository, run);
+    told.push(`deleted here and on ${remote}: the tags ${names.join(', ')}`);
+  } else {
+    told.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
+  }
+  await recordAbandoned(context, repository, run, remote);
+  journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });
+  return [...told, 'the ledger says that it was abandoned'];
+}
+
+/** The run's tags that the remote has. */
+async function pushedTags({ place }: Repository, { journal, opened }: Run): Promise<{ name: string; id: string }[]> {
+  const made = journal.records.flatMap((record) =>
+    record.step === 'tagged' && record.phase === 'done' ? [record.data as { name: string; id: string }] : [],
+  );
+  if (made.length === 0 || opened.remote === null || lastRecord(journal.records, 'push') === null) return [];
+  const refs = await readRemoteRefs(
+    place,
+    opened.remote,
+    made.map(({ name }) => `refs/tags/${name}`),
+  );
+  return made.filter(({ name, id }) => refs.get(`refs/tags/${name}`) === id);
+}
+
+async function recordAbandoned(context: Context, repository: Repository, run: Run, remote: string): Promise<void> {
+  const writer = new LedgerWriter(context, repository, run.id);
+  for (const { record } of await readFolders(`${run.folder}/out`))
+    writer.add({ type: 'abandoned', package: record.package, version: record.version });
+  await uniteWithRemote(repository, remote);
+  await writer.flush(`Abandon run ${run.id}`);
+  await pushLedger(repository, remote, []);
+}

@@ -1,0 +1,79 @@
+import { describe, expect, it } from 'vitest';
+import { releaseWorkspace, uploads, visibleState, type WorkspaceParts } from '../builders/release-workspace.ts';
+
+const clock = { BEVELSTONE_NOW: '2026-11-02T09:30:00Z' };
+const board = `afterwards: ['node -e "process.stdin.pipe(require(\\"fs\\").createWriteStream(\\"../board.txt\\"))"']\n`;
+
+const one: WorkspaceParts = { destinations: ['office'], more: board };
+const three: WorkspaceParts = { destinations: ['office', 'upstairs', 'shelf'], more: board };
+
+/** Every moment at which the program can die, by step; `*` is the first of several. */
+const moments: readonly (readonly [step: string, key: string, moment: string])[] = [
+  ...['opened', 'gated'].flatMap((step) => ['before', 'after-done'].map((moment) => [step, '', moment] as const)),
+  ['surveyed', '', 'after-done'],
+  ...['committed', 'built', 'billed', 'push', 'ledgered', 'settled'].flatMap((step) =>
+    ['before', 'after-effect', 'after-done'].map((moment) => [step, '', moment] as const),
+  ),
+  ...['verified', 'agreed'].flatMap((step) => ['before', 'after-done'].map((moment) => [step, '', moment] as const)),
+  ...['tagged', 'sent', 'confirmed', 'pointed'].flatMap((step) =>
+    ['before', 'after-effect', 'after-done'].map((moment) => [step, '*', moment] as const),
+  ),
+  ['planned', '*', 'after-done'],
+  ['afterwards', '*', 'after-done'],
+  ['closed', '', 'after-done'],
+];
+
+const delivery = (destination: string) => `soundings@0.1.0 soundings-0.1.0.tgz ${destination}`;
+
+/** The same at each destination of three. */
+const later = ['upstairs', 'shelf'].flatMap((destination) => [
+  ...['before', 'after-effect', 'after-done'].flatMap((moment) => [
+    ['sent', delivery(destination), moment] as const,
+    ['confirmed', delivery(destination), moment] as const,
+  ]),
+  ...['before', 'after-effect'].map((moment) => ['pointed', `soundings@0.1.0 ${destination}`, moment] as const),
+]);
+
+const undisturbed = new Map<WorkspaceParts, Promise<unknown>>();
+
+/** What the world sees after a run that nothing disturbed. */
+function undisturbedState(parts: WorkspaceParts): Promise<unknown> {
+  const make = async () => {
+    const w = await releaseWorkspace(parts);
+    const run = await w.release([], clock);
+    expect(run.error).toBeNull();
+    return visibleState(w);
+  };
+  const known = undisturbed.get(parts) ?? make();
+  undisturbed.set(parts, known);
+  return known;
+}
+
+// With one destination the way to the push is the same; `BEVELSTONE_CRASH=all` kills it there, too.
+const fromPush = moments.filter(([step]) =>
+  ['push', 'sent', 'confirmed', 'pointed', 'ledgered', 'settled'].includes(step),
+);
+const forOne = process.env['BEVELSTONE_CRASH'] === 'all' ? moments : fromPush;
+
+describe.each([
+  ['one destination', one, forOne],
+  ['three destinations', three, [...moments, ...later]],
+] as const)('killed with %s', (_, parts, all) => {
+  it.each(all)('at %s %s %s, the run is finished as if nothing had been', async (step, key, moment) => {
+    const expected = await undisturbedState(parts);
+    const w = await releaseWorkspace(parts);
+
+    const killed = await w.release([], { ...clock, BEVELSTONE_FAULT: `${step}:${key}:${moment}` }).catch(() => null);
+    const waits = w.git('for-each-ref', 'refs/tags') !== '' || step !== 'opened' || moment !== 'before';
+    const isOver = step === 'closed';
+    const next = isOver ? null : await w.release(waits ? ['--resume'] : [], clock);
+
+    expect(killed, 'it was killed').toBeNull();
+    expect(next?.error ?? null).toBeNull();
+    expect(visibleState(w)).toEqual(expected);
+    expect(Math.max(...uploads(w))).toBe(1);
+    expect(w.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
+    expect(w.git('rev-parse', 'main')).toBe(w.git('rev-parse', 'origin/main'));
+    expect(w.git('status', '--porcelain')).toBe('');
+  });
+});
