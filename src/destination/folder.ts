@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
 import { link, mkdir, readdir, rename, rm } from 'node:fs/promises';
+import { hostname } from 'node:os';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
@@ -45,7 +46,7 @@ export function folderDestination({ name, folder, under, indexUrl }: FolderSetti
 
   const deliver: Destination['deliver'] = async (parcel, { moved }) => {
     const place = placeOf(parcel);
-    const temporary = `${place}.${process.pid}.tmp`;
+    const temporary = `${place}.${hostname()}-${process.pid}.tmp`;
     try {
       await mkdir(path.dirname(place), { recursive: true });
       await pipeline(parcelBytes(parcel, moved), createWriteStream(temporary, { flush: true }));
@@ -71,6 +72,7 @@ export function folderDestination({ name, folder, under, indexUrl }: FolderSetti
   /** Digests beside the files, then the page over all of them: read, united, written whole. */
   const point = async (all: readonly Parcel[]): Promise<Pointed[]> => {
     const places = all.map((parcel) => ({ place: placeOf(parcel), sha256: parcel.sha256 }));
+    for (const { place } of places) await sweep(place);
     let isMoved = false;
     for (const one of new Set(places.map(({ place }) => path.dirname(place)))) {
       const file = path.join(one, 'SHA256SUMS');
@@ -139,4 +141,23 @@ async function digestOf(file: string): Promise<string> {
   const hash = createHash('sha256');
   for await (const chunk of createReadStream(file)) hash.update(chunk as Buffer);
   return hash.digest('hex');
+}
+
+/** Removes what processes of this machine that are gone have left half-written beside a file. */
+async function sweep(place: string): Promise<void> {
+  const start = `${path.basename(place)}.${hostname()}-`;
+  for (const name of await readdir(path.dirname(place))) {
+    if (!name.startsWith(start) || !name.endsWith('.tmp')) continue;
+    if (isAlive(Number(name.slice(start.length, -'.tmp'.length)))) continue;
+    await rm(path.join(path.dirname(place), name), { force: true });
+  }
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code !== 'ESRCH';
+  }
 }

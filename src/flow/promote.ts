@@ -1,24 +1,19 @@
-import { createWriteStream } from 'node:fs';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { pipeline } from 'node:stream/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerDelivery, LedgerRelease } from '../core/ledger/event.ts';
-import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
-import type { Destination } from '../destination/destination.ts';
-import { fileDigest } from '../world/archive/file-digest.ts';
+import type { LedgerRelease } from '../core/ledger/event.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
-import type { ReleaseFolder } from './built-release.ts';
 import type { Context } from './context.ts';
 import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
 import { openDestination, refusesRelease, takesForm } from './destinations.ts';
+import { fetchArtifact } from './fetch-artifact.ts';
 import { readLedger } from './ledger.ts';
 import { beginLedgerRun } from './ledger-run.ts';
 import { deliveryFailed } from './publish.ts';
 import { planShipment, refuseDifferent } from './publish-plan.ts';
-import { destinationNamed, findRelease, standingDeliveries } from './recorded-release.ts';
+import { destinationNamed, findRelease, recordedFolder, standingDeliveries } from './recorded-release.ts';
 import { openContext, readWorkspace } from './workspace.ts';
 
 /** What is to be copied, from where to where. */
@@ -69,7 +64,7 @@ export async function promoteRelease(
     const from = await openDestination(context, options.from, fromConfig, repository.root);
     const to = await openDestination(context, options.to, toConfig, repository.root);
     for (const artifact of wanted) await fetchArtifact(context, from, artifact, standing, folder);
-    const shipment = await planShipment(asFolder(release, wanted, folder), to, toConfig);
+    const shipment = await planShipment(recordedFolder(release, wanted, folder), to, toConfig);
     if (shipment.trouble !== null) throw shipment.trouble;
     refuseDifferent([shipment]);
     const outcome = { package: release.package, version: release.version, from: options.from, to: options.to };
@@ -100,55 +95,6 @@ export async function promoteRelease(
     await rm(folder, { recursive: true, force: true });
     await closeConnections();
   }
-}
-
-/** @throws DELIVERY_DIFFERS when what comes is not what was recorded. */
-async function fetchArtifact(
-  context: Context,
-  from: Destination,
-  artifact: ArtifactRecord,
-  standing: readonly LedgerDelivery[],
-  folder: string,
-): Promise<void> {
-  const address = standing.find((one) => one.artifact === artifact.file)?.address ?? '';
-  const file = path.join(folder, path.basename(artifact.file));
-  const what = `fetch ${artifact.file} from ${from.name}`;
-  context.report({ type: 'started', what });
-  await pipeline(await from.open(address), createWriteStream(file));
-  const digest = await fileDigest(file, artifact.size);
-  if (digest !== artifact.sha256) {
-    throw new BevelstoneError('DELIVERY_DIFFERS', {
-      message: `${from.name} gives other bytes for ${artifact.file} than were delivered`,
-      why: `its SHA-256 is ${digest.slice(0, 12)}…, on record is ${artifact.sha256.slice(0, 12)}…`,
-      fix: 'Do not promote it; find out who changed it there',
-    });
-  }
-  context.report({ type: 'finished', what });
-}
-
-/** A release of the ledger as if it had been built here; only what delivering looks at is filled. */
-function asFolder(release: LedgerRelease, wanted: readonly ArtifactRecord[], folder: string): ReleaseFolder {
-  const isBill = ({ form }: ArtifactRecord) => form === 'spdx' || form === 'cyclonedx';
-  const record: ReleaseRecord = {
-    schema: 'bevelstone/1',
-    package: release.package,
-    version: release.version,
-    tag: release.tag,
-    commit: release.commit,
-    source: release.source,
-    ...release.about,
-    artifacts: wanted.filter((one) => !isBill(one)),
-    bills: wanted.filter(isBill),
-    last: null,
-    weight: 'none',
-    reasons: [],
-    configDigest: null,
-    pending: [],
-    uncommitted: false,
-    tools: [],
-    program: { bevelstone: '', node: '', zlib: '', arch: '' },
-  };
-  return { folder, record };
 }
 
 function notTaken({ package: name, version }: LedgerRelease, to: string, why: string): BevelstoneError {

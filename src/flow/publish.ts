@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
 import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import { currentLedger, pushLedger, restoreLedger } from '../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../world/git/remote-tags.ts';
@@ -137,7 +137,6 @@ async function addPlan(
   writer: LedgerWriter,
 ): Promise<void> {
   const { package: name, version, commit, source, tag, artifacts, bills } = one;
-  const { ecosystem, folder: inside, spellings, stream, sourceTime, needs } = one;
   if (known.some((release) => release.package === name && release.version === version)) return;
   const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
   const contents = contentsFile(text);
@@ -155,7 +154,7 @@ async function addPlan(
       artifacts: [...artifacts, ...bills],
       destinations,
       contents: contents.sha256,
-      about: { name: one.name, ecosystem, folder: inside, spellings, stream, sourceTime, needs },
+      about: aboutOf(one),
     },
     { [contents.name]: text },
   );

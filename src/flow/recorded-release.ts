@@ -1,8 +1,10 @@
 import type { DestinationConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { LedgerDelivery, LedgerRelease } from '../core/ledger/event.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
 import { nearest } from '../core/text/nearest.ts';
 import type { Subject } from '../destination/destination.ts';
+import type { ReleaseFolder } from './built-release.ts';
 import type { Workspace } from './workspace.ts';
 
 /**
@@ -39,6 +41,35 @@ export function standingDeliveries({ deliveries }: LedgerRelease): ReadonlyMap<s
   const standing = deliveries.filter(({ state }) => state !== 'withdrawn');
   const names = [...new Set(standing.map(({ destination }) => destination))];
   return new Map(names.map((name) => [name, standing.filter(({ destination }) => destination === name)]));
+}
+
+/** A release of the ledger as if it had been built here; only what delivering looks at is filled. */
+export function recordedFolder(
+  release: LedgerRelease,
+  wanted: readonly ArtifactRecord[],
+  folder: string,
+): ReleaseFolder {
+  const isBill = ({ form }: ArtifactRecord) => form === 'spdx' || form === 'cyclonedx';
+  const record: ReleaseRecord = {
+    schema: 'bevelstone/1',
+    package: release.package,
+    version: release.version,
+    tag: release.tag,
+    commit: release.commit,
+    source: release.source,
+    ...release.about,
+    artifacts: wanted.filter((one) => !isBill(one)),
+    bills: wanted.filter(isBill),
+    last: null,
+    weight: 'none',
+    reasons: [],
+    configDigest: null,
+    pending: [],
+    uncommitted: false,
+    tools: [],
+    program: { bevelstone: '', node: '', zlib: '', arch: '' },
+  };
+  return { folder, record };
 }
 
 /** A destination of the configuration by its name. @throws CONFIG_UNKNOWN_REFERENCE */

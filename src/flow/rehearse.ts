@@ -5,7 +5,7 @@ import path from 'node:path';
 import type { DestinationConfig } from '../core/config/config.ts';
 import type { Offer } from '../core/consumer/consumer-line.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
 import { type Standin, type StandinProtocol, startStandin } from '../standin/server.ts';
 import { resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
@@ -229,8 +229,6 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[]): Promi
 /** What a client is told: a release as the ledger would have it. */
 function wantedFrom({ release: { record }, destination, config, url, deliveries }: Rehearsed): Wanted {
   const { package: name, version, commit, source, tag, artifacts, bills } = record;
-  const { ecosystem, folder, spellings, stream, sourceTime, needs } = record;
-  const about = { name: record.name, ecosystem, folder, spellings, stream, sourceTime, needs };
   const release: LedgerRelease = {
     package: name,
     version,
@@ -238,10 +236,14 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
     source,
     tag,
     date: '',
-    about,
+    about: aboutOf(record),
     contents: '',
     artifacts: [...artifacts, ...bills],
     deliveries: [],
+    run: '',
+    destinations: [destination],
+    isAbandoned: false,
+    withdrawals: [],
   };
   const delivered: Offer['delivered'] = deliveries.flatMap(({ artifact, address, sha256 }) => {
     const found = release.artifacts.find(({ file }) => file === artifact);

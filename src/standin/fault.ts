@@ -29,6 +29,8 @@ export class Faults {
   readonly #open: { fault: Fault; left: number }[];
   /** What the server was asked, in order: method and path. */
   readonly asked: string[] = [];
+  /** What it answered: method, path and status. A request that was cut off has no answer. */
+  readonly answered: string[] = [];
 
   constructor(faults: readonly Fault[]) {
     this.#open = faults.map((fault) => ({ fault, left: fault.times ?? 1 }));
@@ -37,6 +39,11 @@ export class Faults {
   /** Adds one while the server runs. */
   add(fault: Fault): void {
     this.#open.push({ fault, left: fault.times ?? 1 });
+  }
+
+  /** Lets everything go well from now on. */
+  clear(): void {
+    this.#open.length = 0;
   }
 
   /** The next fault of this type for a request, used up by asking. */
@@ -67,6 +74,9 @@ export function addFaults(server: FastifyInstance, faults: Faults): void {
         .headers(status.headers ?? {})
         .send({ error: 'a fault' });
     return undefined;
+  });
+  server.addHook('onResponse', async (request, reply) => {
+    faults.answered.push(`${request.method} ${request.url} ${reply.statusCode}`);
   });
   server.addHook('preParsing', async (request, _reply, payload) => {
     const reset = faults.take('reset', request);

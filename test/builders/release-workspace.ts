@@ -126,18 +126,19 @@ export function visibleState({ top, standin }: ReleaseWorkspace): unknown {
     tags: tags.replace(/Bevelstone-Run: [0-9a-f]{32}/g, 'Bevelstone-Run: …'),
     branch: gitIn(remote, 'rev-parse', 'main'),
     events: events.sort(),
-    shelf: filesBelow(path.join(top, 'shelf')),
+    // An index that a killed process was just writing lies beside the old one under a name that nobody asks for.
+    shelf: filesBelow(path.join(top, 'shelf')).filter(([name]) => !/\.[0-9a-f]{12}\.tmp$/.test(name)),
     board: readIfThere(path.join(top, 'board.txt')),
     served: filesBelow(path.join(top, 'store')).filter(([name]) => !/incoming|\/about|time/.test(String(name))),
     leftovers: standin.faults.asked.length > 0 ? [] : ['nothing was asked'],
   };
 }
 
-/** How often each version's file was sent to the stand-in. */
+/** How often each version's file was taken in by the stand-in. */
 export function uploads({ standin }: ReleaseWorkspace): readonly number[] {
   const sent = new Map<string, number>();
-  for (const line of standin.faults.asked) {
-    if (/^PUT \/node\/[^/]+$|^PUT \S+\.tgz$/.test(line)) sent.set(line, (sent.get(line) ?? 0) + 1);
+  for (const line of standin.faults.answered) {
+    if (/^PUT (?:\/node\/[^/]+|\S+\.tgz) 2\d\d$/.test(line)) sent.set(line, (sent.get(line) ?? 0) + 1);
   }
   return [...sent.values()];
 }

@@ -16,6 +16,10 @@ export const release: Command<Arguments, Released> = {
       .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
       .option('abandon', { type: 'boolean', describe: 'Give a release up that was cut short' })
       .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
+      .option('accept-rebuild', {
+        type: 'boolean',
+        describe: 'With --resume: take other bytes for an artifact that nobody holds any more',
+      })
       .option('with-needed', { type: 'boolean', describe: 'Add packages whose unreleased changes are needed' })
       .option('without', { type: 'string', array: true, nargs: 1, describe: 'Release without this platform' }),
   examples: [
@@ -35,6 +39,7 @@ export const release: Command<Arguments, Released> = {
     dryRun: raw['dryRun'] === true,
     resume: raw['resume'] === undefined ? null : (optionalText(raw, 'resume') ?? ''),
     again: raw['again'] === true,
+    acceptRebuild: raw['acceptRebuild'] === true,
     abandon: raw['abandon'] === true,
   }),
   run: async (options, context, ask) => {

@@ -70,6 +70,12 @@ export type ReleaseAbout = Pick<
   'name' | 'ecosystem' | 'folder' | 'spellings' | 'stream' | 'sourceTime' | 'needs'
 >;
 
+/** The same of a built release. */
+export function aboutOf(record: ReleaseRecord): ReleaseAbout {
+  const { name, ecosystem, folder, spellings, stream, sourceTime, needs } = record;
+  return { name, ecosystem, folder, spellings, stream, sourceTime, needs };
+}
+
 /** An event before it gets its id, time and run. */
 export type NewEvent = LedgerEvent extends infer One
   ? One extends LedgerEvent
@@ -101,6 +107,21 @@ export type LedgerRelease = {
   readonly contents: string;
   readonly artifacts: readonly ArtifactRecord[];
   readonly deliveries: readonly LedgerDelivery[];
+  /** The run that planned it. */
+  readonly run: string;
+  /** Destinations that it was planned for. */
+  readonly destinations: readonly string[];
+  /** Whether its run was given up half-way. */
+  readonly isAbandoned: boolean;
+  readonly withdrawals: readonly Withdrawal[];
+};
+
+/** That a release was taken back somewhere. */
+export type Withdrawal = {
+  readonly destination: string;
+  readonly how: string;
+  readonly reason: string;
+  readonly at: string;
 };
 
 /** Folds events into releases, newest first. Order and repetition of the events change nothing. */
@@ -123,13 +144,33 @@ export function foldEvents(events: readonly LedgerEvent[]): LedgerRelease[] {
       contents,
       artifacts,
       deliveries: [],
+      run: event.run,
+      destinations: event.destinations,
+      isAbandoned: false,
+      withdrawals: [],
     });
   }
   for (const [key, release] of releases) {
     const own = sorted.filter((event) => keyOf(event) === key);
-    releases.set(key, { ...release, deliveries: deliveriesOf(own) });
+    releases.set(key, {
+      ...release,
+      artifacts: replannedArtifacts(release.artifacts, own),
+      deliveries: deliveriesOf(own),
+      isAbandoned: own.some(({ type }) => type === 'abandoned'),
+      withdrawals: own.flatMap((event) => (event.type === 'withdrawn' ? [withdrawalOf(event)] : [])),
+    });
   }
   return [...releases.values()].sort((a, b) => (a.date < b.date ? 1 : a.date > b.date ? -1 : 0));
+}
+
+function withdrawalOf({ destination, how, reason, at }: LedgerEvent & { type: 'withdrawn' }): Withdrawal {
+  return { destination, how, reason, at };
+}
+
+/** Artifacts as planned, those that had to be built again in their new shape. */
+function replannedArtifacts(planned: readonly ArtifactRecord[], events: readonly LedgerEvent[]): ArtifactRecord[] {
+  const again = events.flatMap((event) => (event.type === 'replanned' ? [event.artifact] : []));
+  return planned.map((one) => again.findLast(({ file }) => file === one.file) ?? one);
 }
 
 /** What can be said of a release that was planned before these fields were recorded. */

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { readFile, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
+import { aboutOf, foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
 import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
@@ -218,7 +218,6 @@ async function planRelease(
   workspace: Workspace,
   ledger: RunLedger,
 ): Promise<void> {
-  const { ecosystem, folder: inside, spellings, stream, sourceTime, needs } = one;
   const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
   const contents = contentsFile(text);
   const own = workspace.packages.find(({ name }) => name === one.package);
@@ -233,7 +232,7 @@ async function planRelease(
       artifacts: [...one.artifacts, ...one.bills],
       destinations: own?.config['send-to'] ?? [],
       contents: contents.sha256,
-      about: { name: one.name, ecosystem, folder: inside, spellings, stream, sourceTime, needs },
+      about: aboutOf(one),
     },
     { [contents.name]: text },
   );

@@ -35,7 +35,6 @@ import {
   continueRun,
   isPublic,
   newRunId,
-  noRun,
   type Opened,
   openRuns,
   type Run,
@@ -53,6 +52,8 @@ export type ReleaseOptions = {
   readonly resume: string | null;
   /** Whether commands that may have run already are run again. */
   readonly again: boolean;
+  /** Whether an artifact that nobody holds any more may be built again with other bytes than planned. */
+  readonly acceptRebuild: boolean;
 };
 
 /** What is asked and shown on the way. */
@@ -89,9 +90,14 @@ export async function release(context: Context, options: ReleaseOptions, talk: R
       return await newRelease(context, repository, options, talk);
     }
     const known = chooseRun(runs, options.resume === '' ? null : options.resume);
-    if (known === null) throw noRun();
-    const run = await continueRun(context, known);
-    return await goOn(context, repository, { run, options, talk, isPushed: isPublic(known) });
+    if (known !== null) {
+      const run = await continueRun(context, known);
+      return await goOn(context, repository, { run, options, talk, isPushed: isPublic(known) });
+    }
+    // Nothing of it on this machine: what was pushed says what is left to do.
+    const { runFromRemote } = await import('./from-remote.ts');
+    const run = await runFromRemote(context, repository, options);
+    return await goOn(context, repository, { run, options, talk, isPushed: true });
   } finally {
     await unlock();
     await closeConnections();

@@ -119,7 +119,9 @@ export async function pushLedger(repository: Repository, remote: string, tags: r
     )
       return 'tag-taken';
     const isLedgerBehind = refused.some(
-      (line) => line.includes(ledgerRef) && /fetch first|non-fast-forward|stale/.test(line),
+      (line) =>
+        line.includes(ledgerRef) &&
+        /fetch first|non-fast-forward|stale|failed to update ref|lock|incorrect old value/.test(line),
     );
     if (!isLedgerBehind) throw remoteRefused(remote, refused);
     await uniteWithRemote(repository, remote);

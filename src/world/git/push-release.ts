@@ -17,6 +17,9 @@ export type PushVerdict = 'won' | 'lost' | 'stale';
 
 const tries = 6;
 
+/** Words of a remote that will not change its mind. */
+const forGood = /protected|hook declined|denied|prohibited/i;
+
 /**
  * Pushes branch, tags and ledger as one: all or nothing. Whatever the answer of a push is, the remote is asked what it has:
  * the tags decide. When only the ledger moved, it is united and all is pushed again.
@@ -37,10 +40,8 @@ export async function pushRelease(repository: Repository, push: ReleasePush): Pr
     const verdict = await askVerdict(repository.place, push);
     if (verdict !== 'absent') return verdict;
     const refused = text.split('\n').filter((line) => line.startsWith('!'));
-    const isLedgerBehind = refused.some(
-      (line) => line.includes(ledgerRef) && /fetch first|non-fast-forward|stale|lock/.test(line),
-    );
-    if (attempt >= tries || !(isLedgerBehind || refused.some((line) => /lock|atomic/.test(line))))
+    // Another push at the same moment, or only the ledger that moved: the next try meets what came of it.
+    if (attempt >= tries || refused.length === 0 || refused.some((line) => forGood.test(line)))
       throw refusedBy(remote, refused);
     await uniteWithRemote(repository, remote);
     await sleep(50 * attempt + Math.random() * 200);
@@ -94,7 +95,7 @@ export async function readRemoteRefs(
 
 function refusedBy(remote: string, refused: readonly string[]): BevelstoneError {
   const words = refused.join('\n');
-  const isProtected = /protected|hook declined|denied|prohibited/i.test(words);
+  const isProtected = forGood.test(words);
   return new BevelstoneError('REMOTE_REFUSED', {
     message: `${remote} did not take the release's commit, tags and plan`,
     why: words || 'it could not be reached, or asks for a password',

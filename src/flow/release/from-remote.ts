@@ -1,0 +1,257 @@
+import { randomBytes } from 'node:crypto';
+import { copyFile, mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
+import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
+import { fileDigest } from '../../world/archive/file-digest.ts';
+import { exists, writeWhole } from '../../world/files.ts';
+import { ledgerRef, readEvents, uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
+import { git } from '../../world/git/run-git.ts';
+import { billReleases } from '../bill-write.ts';
+import { buildSurveyed, plainBuild } from '../build.ts';
+import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import { type Context, warn } from '../context.ts';
+import { openDestination, refusesRelease, takesForm } from '../destinations.ts';
+import { fetchArtifact } from '../fetch-artifact.ts';
+import { inDependencyOrder } from '../publish-plan.ts';
+import { recordedFolder, standingDeliveries } from '../recorded-release.ts';
+import { plainSurvey, surveyWorkspace } from '../survey.ts';
+import { readWorkspace, type Workspace } from '../workspace.ts';
+import type { ReleaseOptions } from './release.ts';
+import { beginRun, noRun, type Opened, type Run } from './run.ts';
+import { RunLedger } from './run-ledger.ts';
+
+/**
+ * Lays a run out again on a machine that has nothing of it but a clone: the plan that was pushed with the tags says what there is
+ * to deliver. Bytes come from a destination that has them, else from the output folder, else they are built again.
+ * @throws RUN_NOT_FOUND when the ledger knows of nothing unfinished; BUILD_DIFFERS when building again gives other bytes.
+ */
+export async function runFromRemote(context: Context, repository: Repository, options: ReleaseOptions): Promise<Run> {
+  const { place } = repository;
+  const remote = await remoteOf(place, await currentBranch(place));
+  if (remote !== null) await uniteWithRemote(repository, remote);
+  const known = foldEvents(await readEvents(repository)).filter(({ isAbandoned }) => !isAbandoned);
+  const found = await findUnfinished(context, repository, known, options.resume ?? '');
+  const [first] = found;
+  if (first === undefined || remote === null) throw noRun();
+  const workspace = await readWorkspace(context, repository, first.commit, 'commit');
+  const run = await beginRun(context, repository, openedFrom(context, first, remote));
+  const ledger = new RunLedger(run.journal, run.id);
+  run.journal.append({ step: 'committed', phase: 'done', data: { commit: first.commit, tree: null } });
+  const releases = await layOutAll(context, { workspace, run, found, ledger, options });
+  const order = inDependencyOrder(releases).map(({ record }) => record.package);
+  run.journal.append({ step: 'built', phase: 'done', data: order });
+  run.journal.append({ step: 'push', phase: 'done', data: { by: first.run } });
+  return run;
+}
+
+/** Releases of one run that a destination still lacks something of: of the run named, else of the newest one. */
+async function findUnfinished(
+  context: Context,
+  repository: Repository,
+  known: readonly LedgerRelease[],
+  named: string,
+): Promise<LedgerRelease[]> {
+  for (const run of new Set(known.map((one) => one.run))) {
+    if (named !== '' && run !== named) continue;
+    const own = known.filter((one) => one.run === run);
+    const [first] = own;
+    if (first === undefined) continue;
+    const workspace = await readWorkspace(context, repository, first.commit, 'commit');
+    if (own.some((release) => lacksSomething(release, workspace))) return own;
+  }
+  return [];
+}
+
+function lacksSomething(release: LedgerRelease, { config }: Workspace): boolean {
+  return release.destinations.some((name) => {
+    const destination = config.destinations[name];
+    if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
+    return release.artifacts.some(
+      ({ file, form }) =>
+        takesForm(destination, form) &&
+        !release.deliveries.some((one) => one.destination === name && one.artifact === file),
+    );
+  });
+}
+
+/** The record that this machine would have, had it begun the run; the branch is the business of the machine that did. */
+function openedFrom(context: Context, { run, source, about }: LedgerRelease, remote: string): Opened {
+  return {
+    run,
+    source,
+    branch: null,
+    remote,
+    remoteHead: null,
+    time: about.sourceTime,
+    mark: randomBytes(16).toString('hex'),
+    asked: {
+      packages: [],
+      as: null,
+      raise: null,
+      because: null,
+      branch: null,
+      stream: about.stream.name,
+      tagged: null,
+      withNeeded: false,
+      without: [],
+    },
+    configDigest: null,
+    program: {
+      bevelstone: context.programVersion,
+      node: process.versions.node,
+      zlib: process.versions['zlib'] ?? '',
+    },
+  };
+}
+
+type Layout = {
+  readonly workspace: Workspace;
+  readonly run: Run;
+  readonly found: readonly LedgerRelease[];
+  readonly ledger: RunLedger;
+  readonly options: ReleaseOptions;
+};
+
+async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolder[]> {
+  const { run, found } = layout;
+  const missing = new Map<LedgerRelease, ArtifactRecord[]>();
+  for (const release of found) {
+    const folder = path.join(run.folder, 'out', `${fileNameOf(release.package)}-${release.version}`);
+    await mkdir(folder, { recursive: true });
+    const lacking = await collect(context, layout, release, folder);
+    if (lacking.length > 0) missing.set(release, lacking);
+    const { record } = recordedFolder(release, release.artifacts, folder);
+    await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
+    const inLedger = `${ledgerRef}:${release.package}/${release.version}/contents-${release.contents}.json`;
+    const contents = await git(layout.workspace.repository.place, ['show', inLedger], { allow: [128] });
+    if (contents.exitCode === 0) await writeWhole(path.join(folder, 'CONTENTS.json'), contents.text);
+  }
+  if (missing.size > 0) await rebuild(context, layout, missing);
+  return readFolders(path.join(run.folder, 'out'));
+}
+
+/** Gets what can be had without building. @returns the artifacts that could not. */
+async function collect(
+  context: Context,
+  { workspace }: Layout,
+  release: LedgerRelease,
+  folder: string,
+): Promise<ArtifactRecord[]> {
+  const lacking: ArtifactRecord[] = [];
+  for (const artifact of release.artifacts) {
+    if (
+      !(await fetchFromAny(context, workspace, release, artifact, folder)) &&
+      !(await copyBuilt(workspace, release, artifact, folder))
+    )
+      lacking.push(artifact);
+  }
+  return lacking;
+}
+
+async function fetchFromAny(
+  context: Context,
+  { config, repository }: Workspace,
+  release: LedgerRelease,
+  artifact: ArtifactRecord,
+  folder: string,
+): Promise<boolean> {
+  for (const [name, standing] of standingDeliveries(release)) {
+    const destination = config.destinations[name];
+    if (destination === undefined || !standing.some((one) => one.artifact === artifact.file)) continue;
+    try {
+      const opened = await openDestination(context, name, destination, repository.root);
+      await fetchArtifact(context, opened, artifact, standing, folder);
+      return true;
+    } catch (error) {
+      if (!isBevelstoneError(error)) throw error;
+      warn(context, `${artifact.file} could not be had from ${name}: ${error.why}`);
+    }
+  }
+  return false;
+}
+
+async function copyBuilt(
+  { config, repository }: Workspace,
+  release: LedgerRelease,
+  { file, size, sha256 }: ArtifactRecord,
+  folder: string,
+): Promise<boolean> {
+  const built = path.join(repository.root, config.output, `${fileNameOf(release.package)}-${release.version}`, file);
+  if (!(await exists(built)) || (await fileDigest(built, size)) !== sha256) return false;
+  await copyFile(built, path.join(folder, file));
+  return true;
+}
+
+/** Builds what nobody has any more, at the planned commit, and takes what has the planned digest. */
+async function rebuild(
+  context: Context,
+  { workspace, run, found, ledger, options }: Layout,
+  missing: ReadonlyMap<LedgerRelease, readonly ArtifactRecord[]>,
+): Promise<void> {
+  const [first] = found;
+  if (first === undefined) return;
+  const stream = first.about.stream.name;
+  const branch = await currentBranch(workspace.repository.place);
+  const asked = { ...plainSurvey, at: first.source, branch, stream, asReleased: true };
+  const survey = await surveyWorkspace({ ...context, packages: [] }, asked, 'commit');
+  const versions = new Map(found.map((one) => [one.package, one.version]));
+  const packages = survey.packages.map((one) => ({ ...one, next: versions.get(one.name) ?? null }));
+  const output = path.join(run.folder, 'again');
+  const at = { ...survey, packages, commit: first.commit };
+  await buildSurveyed(context, at, plainBuild, { output, source: first.source });
+  await billReleases(context, survey.workspace, await readFolders(output), {
+    commit: first.commit,
+    kinds: [],
+    to: null,
+  });
+  const built = await readFolders(output);
+  for (const [release, artifacts] of missing) {
+    const own = built.find(({ record }) => record.package === release.package);
+    for (const planned of artifacts) {
+      const made = [...(own?.record.artifacts ?? []), ...(own?.record.bills ?? [])].find(
+        ({ file }) => file === planned.file,
+      );
+      if (own === undefined || made === undefined) throw lost(release, planned);
+      const isSame = made.sha256 === planned.sha256;
+      if (!isSame && !options.acceptRebuild) throw differs(release, planned, made);
+      if (!isSame)
+        ledger.add({ type: 'replanned', package: release.package, version: release.version, artifact: made });
+      const folder = path.join(run.folder, 'out', `${fileNameOf(release.package)}-${release.version}`);
+      await copyFile(path.join(own.folder, made.file), path.join(folder, made.file));
+      if (!isSame) await replaceInRecord(folder, made);
+    }
+  }
+}
+
+async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<void> {
+  const [found] = (await readFolders(path.dirname(folder))).filter((one) => one.folder === folder);
+  if (found === undefined) return;
+  const swap = (list: readonly ArtifactRecord[]) => list.map((one) => (one.file === made.file ? made : one));
+  const record = { ...found.record, artifacts: swap(found.record.artifacts), bills: swap(found.record.bills) };
+  await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
+}
+
+function lost({ package: name, version }: LedgerRelease, { file, platform }: ArtifactRecord): BevelstoneError {
+  return new BevelstoneError('RELEASE_NOT_BUILT', {
+    message: `${file} of ${name} ${version} cannot be had here`,
+    why: platform === null ? 'no destination has it, and building gives no such file' : `it is for ${platform}`,
+    fix: 'Go on from the machine that began the release, or copy its output folder here first',
+  });
+}
+
+function differs(
+  { package: name, version }: LedgerRelease,
+  planned: ArtifactRecord,
+  made: ArtifactRecord,
+): BevelstoneError {
+  const isAlike = planned.contentDigest === made.contentDigest;
+  return new BevelstoneError('BUILD_DIFFERS', {
+    message: `${planned.file} of ${name} ${version} came out otherwise than planned`,
+    why: `its SHA-256 is ${made.sha256.slice(0, 12)}…, planned was ${planned.sha256.slice(0, 12)}…${isAlike ? '; the contents are the same, so Node or its zlib differ' : ''}`,
+    fix: 'Use the versions of Bevelstone and Node that the release was begun with, or take these bytes since nobody holds the others: --accept-rebuild',
+  });
+}

@@ -1,0 +1,384 @@
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
+
+type Delivery = { destination: string; artifact: string; state: string; confirmed: string };
+type Released = {
+  package: string;
+  version: string;
+  tag: string;
+  commit: string;
+  source: string;
+  deliveries: Delivery[];
+};
+
+const statesOf = (releases: readonly Released[]) =>
+  Object.fromEntries(
+    releases.flatMap(({ deliveries }) => deliveries.map((one) => [`${one.artifact} ${one.destination}`, one.state])),
+  );
+
+const allThree = ['office', 'upstairs', 'shelf'] as const;
+
+describe('a release', () => {
+  it('of a brand-new package goes the whole way: one commit, one tag, one push, deliveries, ledger', async () => {
+    const w = await releaseWorkspace({ destinations: allThree });
+    const before = w.git('rev-parse', 'HEAD');
+
+    const run = await w.release();
+
+    expect(run.error).toBeNull();
+    const [released] = run.result.releases as Released[];
+    expect(released).toMatchObject({ version: '0.1.0', tag: 'v0.1.0', source: before });
+    expect(Object.values(statesOf(run.result.releases)).every((state) => state === 'delivered')).toBe(true);
+    expect(w.git('rev-parse', 'HEAD')).toBe(released?.commit);
+    expect(w.git('rev-parse', 'HEAD^')).toBe(before);
+    expect(w.git('diff', '--name-only', 'HEAD^').split('\n')).toEqual([
+      'soundings/CHANGELOG.md',
+      'soundings/package.json',
+    ]);
+    expect(w.git('ls-remote', 'origin', 'refs/heads/main')).toContain(released?.commit);
+    expect(w.git('cat-file', 'tag', 'v0.1.0')).toMatch(/Bevelstone-Run: [0-9a-f]{32}$/);
+    expect(w.git('status', '--porcelain')).toBe('');
+    expect(existsSync(path.join(w.folder, 'bevelstone-out/soundings-0.1.0/soundings-0.1.0.tgz'))).toBe(true);
+    const again = await w.release();
+    expect([again.exitCode, again.error?.code]).toEqual([4, 'NOTHING_TO_RELEASE']);
+  });
+
+  it('with the tag alone carrying the version leaves the branch where it is', async () => {
+    const w = await releaseWorkspace({ more: 'write-back: { commit: false }\n' });
+    const before = w.git('rev-parse', 'HEAD');
+
+    const run = await w.release();
+
+    expect(run.error).toBeNull();
+    expect(run.result.releases[0]).toMatchObject({ commit: before, source: before });
+    expect(w.git('rev-parse', 'v0.1.0^{}')).toBe(before);
+    expect(w.git('rev-parse', 'HEAD')).toBe(before);
+  });
+
+  it('dry leaves nothing behind, neither here nor anywhere', async () => {
+    const w = await releaseWorkspace();
+    const refs = w.git('for-each-ref');
+
+    const run = await w.release(['--dry-run']);
+
+    expect([run.exitCode, run.result.releases[0].deliveries[0].state]).toEqual([0, 'pending']);
+    expect(w.git('for-each-ref')).toBe(refs);
+    expect(w.git('ls-remote', 'origin')).not.toContain('v0.1.0');
+    expect(existsSync(path.join(w.folder, 'bevelstone-out'))).toBe(false);
+    expect(w.standin.faults.asked.filter((line) => !/^(GET|HEAD|PROPFIND)/.test(line))).toEqual([]);
+  });
+
+  it('takes what belongs together, and leaves out what has nothing to release', async () => {
+    const w = await releaseWorkspace({ packages: ['soundings', 'buoys', 'charts'] });
+    await w.release();
+    w.commit('fix: the lock gate', { 'soundings/depth.js': 'export const depth = 4.3;\n' });
+    w.commit('feat: buoys with lights', { 'buoys/depth.js': 'export const depth = 2;\n' });
+
+    const run = await w.release();
+
+    expect((run.result.releases as Released[]).map((one) => [one.package, one.version])).toEqual([
+      ['buoys', '0.1.1'],
+      ['soundings', '0.1.1'],
+    ]);
+    expect(w.git('tag', '--list', 'charts/*')).toBe('charts/0.1.0');
+  });
+
+  it('turns a prerelease series into the stable version, and moves the pointer of each stream', async () => {
+    const w = await releaseWorkspace({
+      more: 'streams: { stable: { from: main }, early: { from: early, identifier: early } }\n',
+    });
+    await w.release();
+    w.git('checkout', '--quiet', '-b', 'early');
+    w.commit('feat: depths at night', { 'soundings/night.js': 'export const night = 1;\n' });
+    w.git('push', '--quiet', 'origin', 'early');
+    const first = await w.release();
+    w.commit('fix: depths at dusk', { 'soundings/night.js': 'export const night = 2;\n' });
+    const second = await w.release();
+    w.git('checkout', '--quiet', 'main');
+    w.git('merge', '--quiet', 'early');
+    const stable = await w.release();
+
+    const versions = [first, second, stable].map((one) => [one.error?.why ?? null, one.result?.releases[0].version]);
+    expect(versions).toEqual([
+      [null, '0.1.1-early.1'],
+      [null, '0.1.1-early.2'],
+      [null, '0.1.1'],
+    ]);
+    const answer = await fetch(`${w.env['OFFICE']}soundings`);
+    expect(((await answer.json()) as { 'dist-tags': unknown })['dist-tags']).toEqual({
+      latest: '0.1.1',
+      early: '0.1.1-early.2',
+    });
+  });
+
+  it('maintains an old line beside a newer major without becoming the latest', async () => {
+    const w = await releaseWorkspace({
+      more: 'streams: { stable: { from: main }, maintained: { from: "line/*", only: "{1}" } }\n',
+    });
+    await w.release(['--as', '1.0.0', '--because', 'the first line']);
+    w.git('branch', 'line/1.x');
+    w.commit('feat!: depths in decimetres', { 'soundings/depth.js': 'export const depth = 42;\n' });
+    const major = await w.release();
+    w.git('checkout', '--quiet', 'line/1.x');
+    w.commit('fix: the sill', { 'soundings/sill.js': 'export const sill = 1;\n' });
+    w.git('push', '--quiet', '--set-upstream', 'origin', 'line/1.x');
+
+    const patch = await w.release();
+
+    expect(patch.error).toBeNull();
+    expect([major, patch].map((one) => one.result.releases[0].version)).toEqual(['2.0.0', '1.0.1']);
+    const answer = await fetch(`${w.env['OFFICE']}soundings`);
+    const tags = ((await answer.json()) as { 'dist-tags': Record<string, string> })['dist-tags'];
+    expect(tags['latest']).toBe('2.0.0');
+    expect(Object.values(tags)).toContain('1.0.1');
+  });
+
+  it('regenerates the files that are asked for into its commit', async () => {
+    const make =
+      'write-back: { make: [{ run: "echo install soundings@$BEVELSTONE_VERSION_SOUNDINGS > soundings/README.md; date > noise.txt", files: ["*/README.md"] }] }\n';
+    const w = await releaseWorkspace({ more: make });
+
+    await w.release();
+
+    expect(w.git('show', 'HEAD:soundings/README.md')).toBe('install soundings@0.1.0');
+    expect(w.git('ls-tree', '--name-only', 'HEAD')).not.toContain('noise.txt');
+  });
+});
+
+describe('gates', () => {
+  it('are told all at once, with a remedy each, and leave nothing behind', async () => {
+    const w = await releaseWorkspace({ more: 'gates: { run: ["echo the tests speak; exit 3"] }\n' });
+    const other = w.clone('elsewhere');
+    other.commit('fix: elsewhere', { 'soundings/depth.js': 'export const depth = 9;\n' });
+    other.git('push', '--quiet');
+    writeFileSync(path.join(w.folder, 'half-done.txt'), 'x');
+    const nobody = { GIT_AUTHOR_NAME: '', GIT_AUTHOR_EMAIL: '', GIT_COMMITTER_NAME: '', GIT_COMMITTER_EMAIL: '' };
+
+    const run = await w.release([], { ...nobody, OFFICE_TOKEN: 'a-wrong-token-000' });
+
+    expect([run.exitCode, run.error?.code]).toEqual([3, 'GATES_REFUSED']);
+    const told = (run.error?.problems ?? []).map(({ message }) => message.split(':')[0]);
+    expect(told).toEqual(['clean tree', 'in step', 'committer', 'destinations', 'echo the tests speak; exit 3']);
+    expect(run.error?.problems.every(({ fix }) => fix.length > 0)).toBe(true);
+    expect(run.error?.why).toContain('half-done.txt');
+    expect(run.error?.why).toContain('the tests speak');
+    expect(w.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
+    rmSync(path.join(w.folder, 'half-done.txt'));
+    w.git('pull', '--quiet', '--rebase');
+    expect((await w.release(['--dry-run'])).error?.why).toContain('the tests speak');
+  });
+
+  it.each([
+    [
+      'a detached head',
+      (git: (...args: string[]) => string) => git('checkout', '--quiet', '--detach'),
+      'branch',
+      'HEAD is detached',
+    ],
+    [
+      'a tag that is taken',
+      (git: (...args: string[]) => string) => git('push', '--quiet', 'origin', 'HEAD:refs/tags/v0.1.0'),
+      'tags free',
+      'v0.1.0',
+    ],
+    ['no remote', (git: (...args: string[]) => string) => git('remote', 'remove', 'origin'), 'remote', 'there is none'],
+  ])('refuse %s', async (_, spoil, gate, why) => {
+    const w = await releaseWorkspace();
+    spoil(w.git);
+
+    const run = await w.release();
+
+    expect([run.exitCode, run.error?.code]).toEqual([3, 'GATES_REFUSED']);
+    expect(`${run.error?.message} ${run.error?.why}`).toContain(gate);
+    expect(run.error?.why).toContain(why);
+  });
+
+  it('tell how a remote that takes no push to the branch can be released to', async () => {
+    const w = await releaseWorkspace();
+    const hook = path.join(w.top, 'remote.git/hooks/pre-receive');
+    writeFileSync(
+      hook,
+      '#!/bin/sh\nwhile read old new ref; do case $ref in refs/heads/*) echo "$ref is protected" >&2; exit 1;; esac; done\n',
+      { mode: 0o755 },
+    );
+
+    const run = await w.release();
+
+    expect([run.exitCode, run.error?.code]).toEqual([5, 'REMOTE_REFUSED']);
+    expect(run.error?.fix).toContain('write-back.commit: false');
+    expect(w.git('tag', '--list')).toBe('');
+    expect(uploads(w)).toEqual([]);
+  });
+});
+
+describe('a run that was not finished', () => {
+  const down = { type: 'status', status: 500, method: 'PUT', path: /files/, times: 1000 } as const;
+
+  it('delivers elsewhere when one destination is down, says so, and is finished later', async () => {
+    const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
+
+    const run = await w.release();
+    const second = await w.release();
+    w.standin.faults.clear();
+    const resumed = await w.release(['--resume']);
+
+    expect([run.exitCode, run.error?.code]).toEqual([5, 'DELIVERY_FAILED']);
+    expect(statesOf(run.result.releases)).toMatchObject({
+      'soundings-0.1.0.tgz office': 'delivered',
+      'soundings-0.1.0.tgz upstairs': 'failed',
+    });
+    expect([second.exitCode, second.error?.code]).toEqual([3, 'RUN_OPEN']);
+    expect(resumed.error).toBeNull();
+    expect(statesOf(resumed.result.releases)).toMatchObject({
+      'soundings-0.1.0.tgz office': 'already-there',
+      'soundings-0.1.0.tgz upstairs': 'delivered',
+    });
+    expect((run.error as { resume?: string } | null)?.resume).toBe(resumed.result.run);
+  });
+
+  it('is finished from a fresh clone on another machine, with the bytes that others hold', async () => {
+    const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
+    await w.release();
+    w.standin.faults.clear();
+
+    const other = w.clone('another-machine');
+    const resumed = await other.release(['--resume']);
+
+    expect(resumed.error).toBeNull();
+    expect(statesOf(resumed.result.releases)).toMatchObject({
+      'soundings-0.1.0.tgz office': 'already-there',
+      'soundings-0.1.0.tgz upstairs': 'delivered',
+    });
+    expect(uploads(w)).toEqual([1, 1]);
+  });
+
+  it('whose machine is lost right after the push is built again elsewhere, to the same bytes', async () => {
+    const w = await releaseWorkspace({ destinations: allThree });
+    await w.release([], { BEVELSTONE_FAULT: 'push::after-done' }).catch(() => null);
+    rmSync(w.folder, { recursive: true });
+
+    const other = w.clone('another-machine');
+    const resumed = await other.release(['--resume']);
+
+    expect(resumed.error).toBeNull();
+    expect(Object.values(statesOf(resumed.result.releases)).every((state) => state === 'delivered')).toBe(true);
+    expect(uploads(w).every((count) => count === 1)).toBe(true);
+  });
+
+  it('is given up without a trace before its push', async () => {
+    const w = await releaseWorkspace();
+    await w.release([], { BEVELSTONE_FAULT: 'tagged:*:after-done' }).catch(() => null);
+
+    const run = await w.release(['--abandon']);
+
+    expect(run.error).toBeNull();
+    expect([w.git('tag', '--list'), w.git('for-each-ref', 'refs/bevelstone')]).toEqual(['', '']);
+    expect((await w.release()).error).toBeNull();
+  });
+
+  it('is given up after its push, with its tags taken back while nothing is delivered', async () => {
+    const w = await releaseWorkspace();
+    await w.release([], { BEVELSTONE_FAULT: 'push::after-done' }).catch(() => null);
+
+    await w.release(['--abandon']);
+
+    expect(w.git('ls-remote', '--tags', 'origin')).toBe('');
+    expect(visibleState(w)).toMatchObject({ events: expect.arrayContaining([expect.stringContaining('"abandoned"')]) });
+  });
+
+  it('keeps what is delivered when it is given up', async () => {
+    const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
+    await w.release();
+
+    const run = await w.release(['--abandon']);
+
+    expect(run.exitCode).toBe(0);
+    expect(w.git('ls-remote', '--tags', 'origin')).toContain('v0.1.0');
+    expect((await w.release(['--resume'])).error?.code).toBe('RUN_NOT_FOUND');
+  });
+
+  it('is told from one whose journal was tampered with', async () => {
+    const w = await releaseWorkspace();
+    await w.release([], { BEVELSTONE_FAULT: 'agreed::after-done' }).catch(() => null);
+    const runs = path.join(w.folder, '.git/bevelstone/runs');
+    const [id = ''] = w.git('for-each-ref', '--format=%(refname:lstrip=3)', 'refs/bevelstone/run').split('\n');
+    const journal = path.join(runs, id, 'journal.jsonl');
+    writeFileSync(journal, readFileSync(journal, 'utf8').replace('"0.1.0"', '"9.9.9"'));
+
+    const run = await w.release(['--resume']);
+
+    expect([run.exitCode, run.error?.code]).toEqual([3, 'JOURNAL_DAMAGED']);
+  });
+});
+
+describe('two at once', () => {
+  it('is refused on one machine', async () => {
+    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 2"] }\n' });
+
+    const [one, other] = await Promise.all([
+      w.release(),
+      new Promise((resolve) => setTimeout(resolve, 900)).then(() => w.release()),
+    ]);
+
+    expect(one.error).toBeNull();
+    expect([other.exitCode, other.error?.code]).toEqual([3, 'RUN_BUSY']);
+  });
+
+  it('from two clones: exactly one wins, each of twenty times', async () => {
+    const w = await releaseWorkspace();
+    const clones = [w.clone('harbour'), w.clone('lighthouse')];
+    const ends: string[] = [];
+    for (let round = 1; round <= 20; round++) {
+      const [first] = clones;
+      first?.commit(`fix: sounding ${round}`, { 'soundings/depth.js': `export const depth = ${round};\n` });
+      first?.git('push', '--quiet');
+      clones[1]?.git('pull', '--quiet');
+
+      const runs = await Promise.all(clones.map((one) => one.release()));
+
+      const won = runs.filter(({ error }) => error === null);
+      expect(won, `round ${round}: ${runs.map(({ error }) => error?.why).join(' / ')}`).toHaveLength(1);
+      const lost = runs.find(({ error }) => error !== null);
+      expect(`${lost?.exitCode} ${lost?.error?.why}`).toMatch(/^3 /);
+      ends.push(lost?.error?.code ?? '');
+      for (const one of clones) {
+        expect(one.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
+        one.git('pull', '--quiet', '--tags');
+      }
+    }
+    expect(new Set(uploads(w))).toEqual(new Set([20]));
+    expect(ends.every((code) => ['TAG_ELSEWHERE', 'RUN_STALE', 'GATES_REFUSED'].includes(code))).toBe(true);
+  }, 240_000);
+
+  it('a commit that comes to the branch meanwhile makes the release stale, and nothing of it is public', async () => {
+    const push = 'cd $TOP/elsewhere && git commit -q --allow-empty -m meanwhile && git push -q';
+    const w = await releaseWorkspace({ more: `write-back: { make: [{ run: "${push}", files: [none] }] }\n` });
+    w.clone('elsewhere');
+
+    const run = await w.release([], { TOP: w.top });
+
+    expect([run.exitCode, run.error?.code]).toEqual([3, 'RUN_STALE']);
+    expect(w.git('ls-remote', '--tags', 'origin')).toBe('');
+    expect(w.git('tag', '--list')).toBe('');
+    expect(uploads(w)).toEqual([]);
+  });
+});
+
+describe('afterwards', () => {
+  it('what may have run already is told, and repeated only on demand', async () => {
+    const w = await releaseWorkspace({ more: `afterwards: ["cat >> $TOP/board.txt; exit $CODE"]\n` });
+    const env = { TOP: w.top, CODE: '4' };
+
+    const failed = await w.release([], env);
+    const waiting = await w.release(['--resume'], { ...env, CODE: '0' });
+    const again = await w.release(['--resume', '--again'], { ...env, CODE: '0' });
+
+    expect([failed.exitCode, failed.error?.code]).toEqual([7, 'AFTERWARDS_FAILED']);
+    expect(waiting.error?.code).toBe('AFTERWARDS_FAILED');
+    expect(again.error).toBeNull();
+    expect(readFileSync(path.join(w.top, 'board.txt'), 'utf8').match(/"schema": "bevelstone\/1"/g)).toHaveLength(2);
+    expect(uploads(w)).toEqual([1]);
+  });
+});
