@@ -105,6 +105,18 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/ledger-list.ts')).ledgerList,
   },
   {
+    name: 'ledger show',
+    positional: '<release>',
+    describe: 'Show one release: what changed, what it is made of, where it went',
+    load: async () => (await import('./command/ledger-show.ts')).ledgerShow,
+  },
+  {
+    name: 'ledger trace',
+    positional: '<what>',
+    describe: 'Tell which release first has a file, a digest, a commit or an issue',
+    load: async () => (await import('./command/ledger-trace.ts')).ledgerTrace,
+  },
+  {
     name: 'ledger lines',
     positional: '<release>',
     describe: 'What a user types or pastes to get exactly this release',

@@ -18,7 +18,7 @@ export async function readRemoteText(web: Web, url: string): Promise<TaggedText>
 }
 
 /** Writes a small text over whatever is there. */
-export async function writeRemoteText(
+async function writeRemoteText(
   web: Web,
   url: string,
   text: string,
@@ -31,6 +31,11 @@ export async function writeRemoteText(
     body: textBody(text),
   });
   expectDone(web, url, answer);
+}
+
+/** Makes sure that a small text lies somewhere, such as the digest of a file: a run that was killed may have left it out. */
+export async function ensureRemoteText(web: Web, url: string, text: string): Promise<void> {
+  if ((await readRemoteText(web, url)).text !== text) await writeRemoteText(web, url, text);
 }
 
 const tries = 5;
@@ -50,7 +55,11 @@ export async function changeRemoteText(
   for (let attempt = 0; attempt < tries; attempt++) {
     const { text, tag } = await readRemoteText(web, url);
     const wanted = change(text);
-    if (wanted === null || wanted === text) return isChanged;
+    if (wanted === null || wanted === text) {
+      // What follows a change may be missing still.
+      if (!isChanged && text !== null) await written(text);
+      return isChanged;
+    }
     const condition = tag !== null ? { 'if-match': tag } : text === null ? { 'if-none-match': '*' } : {};
     const answer = await callText(web, {
       method: 'PUT',

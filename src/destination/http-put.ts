@@ -3,7 +3,7 @@ import { formatSums, parseSums } from '../core/protocol/shelf-page.ts';
 import { collectionsOf, parseMultistatus } from '../core/protocol/webdav.ts';
 import { fill } from './address-template.ts';
 import type { Access, Destination, Parcel, Subject } from './destination.ts';
-import { changeRemoteText, deleteAt, presenceAt, putParcel, writeRemoteText } from './http-files.ts';
+import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel } from './http-files.ts';
 import { callText, isDone, openAddress, refused, skewOf, type Web } from './web.ts';
 
 /** Where the store is. */
@@ -45,13 +45,14 @@ export function httpPut({ web, url, under }: HttpPutSettings): Destination {
     if (await asksForCollections()) await makeCollections(path);
     const address = `${base}${path}`;
     await putParcel(web, address, parcel, moved);
-    await writeRemoteText(web, `${address}.sha256`, formatSums(new Map([[parcel.fileName, parcel.sha256]])));
     return address;
   };
 
   const point: Destination['point'] = async (all) => {
     const [parcel] = all;
     if (parcel === undefined) return [];
+    for (const one of all)
+      await ensureRemoteText(web, `${base}${pathOf(one)}.sha256`, formatSums(new Map([[one.fileName, one.sha256]])));
     const moved = await changeRemoteText(web, `${base}${folderOf(parcel)}SHA256SUMS`, (text) =>
       formatSums(
         new Map([...parseSums(text ?? ''), ...all.map(({ fileName, sha256 }) => [fileName, sha256] as const)]),

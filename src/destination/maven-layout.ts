@@ -19,7 +19,7 @@ import {
 } from '../core/protocol/maven-layout.ts';
 import { pointerFor } from '../core/version/pointer.ts';
 import type { Access, Destination, Parcel, Pointed, Presence, Subject } from './destination.ts';
-import { changeRemoteText, deleteAt, presenceAt, putParcel, readRemoteText, writeRemoteText } from './http-files.ts';
+import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from './http-files.ts';
 import { md5Of } from './parcel-bytes.ts';
 import { callText, openAddress, refused, skewOf, strangeAnswer, type Web } from './web.ts';
 
@@ -77,20 +77,23 @@ export function mavenLayout({ web, url, snapshots, now }: MavenSettings): Destin
   const deliver: Destination['deliver'] = async (parcel, { moved }) => {
     const address = await addressOf(parcel);
     await putParcel(web, address, parcel, moved);
-    const digests = { sha1: parcel.sha1, md5: await md5Of(parcel.file), sha256: parcel.sha256, sha512: parcel.sha512 };
-    for (const [name, digest] of Object.entries(digests)) await writeRemoteText(web, `${address}.${name}`, digest);
     return address;
   };
 
   /** Digests of a metadata file follow it at once; a reader that comes in between asks again. */
   const writeDigests = (address: string) => async (text: string) => {
     for (const name of ['md5', 'sha1', 'sha256', 'sha512'])
-      await writeRemoteText(web, `${address}.${name}`, createHash(name).update(text).digest('hex'));
+      await ensureRemoteText(web, `${address}.${name}`, createHash(name).update(text).digest('hex'));
   };
 
   const point = async (all: readonly Parcel[]): Promise<Pointed[]> => {
     const [parcel] = all;
     if (parcel === undefined) return [];
+    for (const one of all) {
+      const own = await addressOf(one);
+      const digests = { sha1: one.sha1, md5: await md5Of(one.file), sha256: one.sha256, sha512: one.sha512 };
+      for (const [name, digest] of Object.entries(digests)) await ensureRemoteText(web, `${own}.${name}`, digest);
+    }
     const coordinates = placeOf(parcel);
     const stamp = await stampFor(coordinates, parcel.sourceTime);
     if (stamp !== null) await pointSnapshot(coordinates, stamp, all);

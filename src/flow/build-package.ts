@@ -6,7 +6,6 @@ import { formatMode, type Origin } from '../core/contents/entry.ts';
 import { type Candidate, outPrefix, type Staged } from '../core/contents/select.ts';
 import type { FormInput } from '../core/form/form.ts';
 import { stageArtifact } from '../core/form/forms.ts';
-import { fileNameOf } from '../core/form/placeholder.ts';
 import { platformUse } from '../core/form/platform-use.ts';
 import type { ArtifactRecord, PendingArtifact } from '../core/ledger/release-record.ts';
 import { exists, readTextIfThere } from '../world/files.ts';
@@ -17,6 +16,7 @@ import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
 import { runBuildStep, stepRuns } from './build-steps.ts';
+import { builtFolder } from './built-release.ts';
 import { Origins } from './origins.ts';
 import { type PackedArtifact, packArtifact } from './pack-artifact.ts';
 import { stampCheckout } from './stamp.ts';
@@ -60,7 +60,7 @@ type Prepared = {
 export async function buildPackage(job: BuildJob, output: string): Promise<BuiltRelease> {
   const { one, version } = job;
   const prepared = await prepare(job);
-  const final = path.join(output, `${fileNameOf(one.name)}-${version}`);
+  const final = builtFolder(output, { package: one.name, version });
   const fresh = `${final}.${process.pid}.tmp`;
   await rm(fresh, { recursive: true, force: true });
   await mkdir(fresh, { recursive: true });

@@ -2,6 +2,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { Origin } from '../core/contents/entry.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../core/form/placeholder.ts';
 import type { ReleaseRecord } from '../core/ledger/release-record.ts';
 import { compareVersions } from '../core/version/version.ts';
 import { isMissing, readTextIfThere } from '../world/files.ts';
@@ -10,6 +11,14 @@ import { selectPackages, type Workspace } from './workspace.ts';
 
 /** A release folder as `build` left it. */
 export type ReleaseFolder = { readonly folder: string; readonly record: ReleaseRecord };
+
+/** Folder of a release below an output folder. */
+export function builtFolder(
+  output: string,
+  { package: name, version }: Pick<ReleaseRecord, 'package' | 'version'>,
+): string {
+  return path.join(output, `${fileNameOf(name)}-${version}`);
+}
 
 /**
  * The newest built release of each package asked for that was built from this commit.

@@ -1,4 +1,4 @@
-import type { Entry } from '../core/contents/entry.ts';
+import type { Entry, Origin } from '../core/contents/entry.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { foldEvents, type LedgerEvent, type LedgerRelease } from '../core/ledger/event.ts';
 import { compareVersions, isVersion } from '../core/version/version.ts';
@@ -51,6 +51,7 @@ type ListedEntry = {
   readonly size: number;
   readonly mode: string;
   readonly sha256: string | null;
+  readonly origin: Origin;
 };
 
 /** A contents list as it is written: entries of each artifact. */

@@ -16,6 +16,7 @@ export const release: Command<Arguments, Released> = {
       .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
       .option('abandon', { type: 'boolean', describe: 'Give a release up that was cut short' })
       .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
+      .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' })
       .option('accept-rebuild', {
         type: 'boolean',
         describe: 'With --resume: take other bytes for an artifact that nobody holds any more',
@@ -39,6 +40,7 @@ export const release: Command<Arguments, Released> = {
     dryRun: raw['dryRun'] === true,
     resume: raw['resume'] === undefined ? null : (optionalText(raw, 'resume') ?? ''),
     again: raw['again'] === true,
+    card: optionalText(raw, 'card'),
     acceptRebuild: raw['acceptRebuild'] === true,
     abandon: raw['abandon'] === true,
   }),
@@ -49,7 +51,7 @@ export const release: Command<Arguments, Released> = {
       const { run, told } = await abandon(context, options.resume || null, (tags, remote) =>
         ask({ shown: `These tags are on ${remote}: ${tags.join(', ')}`, question: 'Delete them there?' }),
       );
-      return { result: { run, dryRun: false, releases: [], card: null, advice: told, error: null } };
+      return { result: { run, dryRun: false, releases: [], card: null, page: null, advice: told, error: null } };
     }
     const flow = await import('../../flow/release/release.ts');
     const result = await flow.release(context, options, {

@@ -98,8 +98,10 @@ function labelled(facts: readonly (readonly [string, string])[], { colours }: Sc
 }
 
 /** What came of the run: deliveries, then where things are. */
-export function renderReleased({ releases, run, dryRun, advice, error }: Released, screen: Screen): string {
-  if (dryRun) return `${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`;
+export function renderReleased({ releases, run, dryRun, advice, page, error }: Released, screen: Screen): string {
+  const card = page === null ? [] : [`  ${cleanText(page)}`];
+  if (dryRun)
+    return [`${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`, ...card].join('\n');
   if (releases.length === 0)
     return [`${sign('done', screen)} abandoned ${run}`, ...advice.map((text) => `    ${cleanText(text)}`)].join('\n');
   const deliveries = releases.flatMap(({ package: name, version, deliveries }) =>
@@ -110,5 +112,5 @@ export function renderReleased({ releases, run, dryRun, advice, error }: Release
   const table =
     deliveries.length === 0 ? screen.colours.bold(cleanText(head)) : deliveryTable(cleanText(head), deliveries, screen);
   const notes = advice.map((text) => `  ${cleanText(text)}`);
-  return [table, ...(notes.length === 0 ? [] : ['', ...notes]), '', `  run ${run}`].join('\n');
+  return [table, ...(notes.length === 0 ? [] : ['', ...notes]), '', `  run ${run}`, ...card].join('\n');
 }

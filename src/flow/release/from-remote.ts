@@ -2,7 +2,6 @@ import { randomBytes } from 'node:crypto';
 import { copyFile, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { fileNameOf } from '../../core/form/placeholder.ts';
 import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
 import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
@@ -12,7 +11,7 @@ import { currentBranch, type Repository, remoteOf } from '../../world/git/reposi
 import { git } from '../../world/git/run-git.ts';
 import { billReleases } from '../bill-write.ts';
 import { buildSurveyed, plainBuild } from '../build.ts';
-import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import { builtFolder, type ReleaseFolder, readFolders } from '../built-release.ts';
 import { type Context, warn } from '../context.ts';
 import { openDestination, refusesRelease, takesForm } from '../destinations.ts';
 import { fetchArtifact } from '../fetch-artifact.ts';
@@ -120,7 +119,7 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
   const { run, found } = layout;
   const missing = new Map<LedgerRelease, ArtifactRecord[]>();
   for (const release of found) {
-    const folder = path.join(run.folder, 'out', `${fileNameOf(release.package)}-${release.version}`);
+    const folder = builtFolder(path.join(run.folder, 'out'), release);
     await mkdir(folder, { recursive: true });
     const lacking = await collect(context, layout, release, folder);
     if (lacking.length > 0) missing.set(release, lacking);
@@ -180,7 +179,7 @@ async function copyBuilt(
   { file, size, sha256 }: ArtifactRecord,
   folder: string,
 ): Promise<boolean> {
-  const built = path.join(repository.root, config.output, `${fileNameOf(release.package)}-${release.version}`, file);
+  const built = path.join(builtFolder(path.join(repository.root, config.output), release), file);
   if (!(await exists(built)) || (await fileDigest(built, size)) !== sha256) return false;
   await copyFile(built, path.join(folder, file));
   return true;
@@ -220,7 +219,7 @@ async function rebuild(
       if (!isSame && !options.acceptRebuild) throw differs(release, planned, made);
       if (!isSame)
         ledger.add({ type: 'replanned', package: release.package, version: release.version, artifact: made });
-      const folder = path.join(run.folder, 'out', `${fileNameOf(release.package)}-${release.version}`);
+      const folder = builtFolder(path.join(run.folder, 'out'), release);
       await copyFile(path.join(own.folder, made.file), path.join(folder, made.file));
       if (!isSame) await replaceInRecord(folder, made);
     }

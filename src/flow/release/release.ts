@@ -54,6 +54,8 @@ export type ReleaseOptions = {
   readonly again: boolean;
   /** Whether an artifact that nobody holds any more may be built again with other bytes than planned. */
   readonly acceptRebuild: boolean;
+  /** File for the release card as a page; null for none. */
+  readonly card: string | null;
 };
 
 /** What is asked and shown on the way. */
@@ -70,6 +72,8 @@ export type Released = {
   readonly dryRun: boolean;
   readonly releases: readonly PublishedRelease[];
   readonly card: ReleaseCard | null;
+  /** Where the card was written as a page. */
+  readonly page: string | null;
   /** What the person may want to do now. */
   readonly advice: readonly string[];
   readonly error: BevelstoneError | null;
@@ -157,14 +161,17 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
       await removeOwnTags(repository, run);
       const prepared = await prepare(inside, repository, work);
       if (options.dryRun) {
+        const page = await writePlan(inside, run, prepared.card, options.card);
         await dropRun(repository, run);
-        return { ...prepared, run: '', dryRun: true, advice: [], error: null };
+        return { ...prepared, run: '', dryRun: true, page, advice: [], error: null };
       }
     }
     isPushed = true;
     const end = await finishRun(inside, repository, run, { again: options.again });
     if (end.isStale) await dropRun(repository, run);
-    return { ...end, dryRun: false, card: null };
+    const card = run.journal.done<{ what: ReleaseCard }>('agreed')?.what ?? null;
+    const page = end.isStale ? null : await writePage(inside, end.releases, card, options.card);
+    return { ...end, dryRun: false, card, page };
   } catch (error) {
     const isCut = context.signal.aborted || isBevelstoneError(error, 'CUT_SHORT');
     // A run that was interrupted keeps what it built; one that was refused would only be refused again.
@@ -174,6 +181,24 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
   } finally {
     run.journal.close();
   }
+}
+
+async function writePlan(context: Context, run: Run, card: ReleaseCard, file: string | null): Promise<string | null> {
+  if (file === null) return null;
+  const { writePlannedCard } = await import('../release-page.ts');
+  return writePlannedCard(context, card, outOf(run), file);
+}
+
+async function writePage(
+  context: Context,
+  releases: readonly PublishedRelease[],
+  card: ReleaseCard | null,
+  file: string | null,
+): Promise<string | null> {
+  if (file === null) return null;
+  const { shownReleases, writeLedgerCard } = await import('../release-page.ts');
+  const names = releases.map((one) => `${one.package}@${one.version}`);
+  return writeLedgerCard(context, await shownReleases(context, names), file, card);
 }
 
 type Prepared = { readonly releases: readonly PublishedRelease[]; readonly card: ReleaseCard };

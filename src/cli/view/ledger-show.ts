@@ -1,0 +1,84 @@
+import { formatBytes } from '../../core/text/bytes.ts';
+import { cleanText } from '../../core/text/clean.ts';
+import type { ReleaseComparison, ShownRelease } from '../../flow/ledger-show.ts';
+import { blank, type Screen, sign } from './screen.ts';
+import { renderTable } from './table.ts';
+
+type Shown = ShownRelease & { readonly page: string | null };
+
+/** All that is on record of one release. */
+export function renderShown({ release, changes, surveyed, against, page }: Shown, screen: Screen): string {
+  const { package: name, version, date, commit, source, artifacts, deliveries, withdrawals } = release;
+  const { bold, dim } = screen.colours;
+  const built =
+    commit === source
+      ? commit.slice(0, 12)
+      : `${commit.slice(0, 12)}, which is ${source.slice(0, 12)} with the versions in it`;
+  const counted = changes.filter((one) => one.counted && one.item.weight !== 'none');
+  const parts = [
+    `${bold(`${cleanText(name)} ${version}`)}  ${date.slice(0, 10)} ${date.slice(11, 16)} UTC${release.isAbandoned ? ', abandoned half-way' : ''}`,
+    [
+      `    ${dim('from       ')} ${built}`,
+      `    ${dim('because    ')} ${cleanText(surveyed?.reasons.join('; ') || 'nothing on record')}`,
+      `    ${dim('run        ')} ${release.run}`,
+    ].join('\n'),
+  ];
+  if (counted.length > 0)
+    parts.push(
+      counted
+        .map(({ commit: id, item }) => `    ${dim(id.slice(0, 7))} ${cleanText(`${item.kind ?? ''}: ${item.summary}`)}`)
+        .join('\n'),
+    );
+  parts.push(
+    renderTable(
+      [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'delivered to' }],
+      artifacts.map(({ file, size, sha256 }) => [
+        file,
+        formatBytes(size),
+        sha256.slice(0, 16),
+        deliveries
+          .filter(({ artifact }) => artifact === file)
+          .map(({ destination, state }) => `${destination}${state === 'delivered' ? '' : ` (${state})`}`)
+          .join(', ') || blank(screen),
+      ]),
+      screen,
+    ),
+  );
+  for (const { destination, how, reason, at } of withdrawals)
+    parts.push(
+      `${sign('warning', screen)} ${how} at ${cleanText(destination)} on ${at.slice(0, 10)}: ${cleanText(reason)}`,
+    );
+  if (against !== null) parts.push(renderComparison(against, screen));
+  if (page !== null) parts.push(`  ${cleanText(page)}`);
+  return parts.join('\n\n');
+}
+
+function renderComparison({ with: other, artifacts, dependencies }: ReleaseComparison, screen: Screen): string {
+  const rows = artifacts.flatMap(({ file, sizeBytes, sizeBytesBefore, entries }) => [
+    [file, 'size', `${formatBytes(sizeBytesBefore)} → ${formatBytes(sizeBytes)}`],
+    ...entries.added.map((one) => ['', 'new', one.path]),
+    ...entries.removed.map((one) => ['', 'gone', one.path]),
+    ...entries.changed.map((one) => ['', 'changed', `${one.path} (${one.what.join(', ')})`]),
+  ]);
+  const moved = [
+    ...dependencies.added.map(({ name, range, kind }) => ['dependency', 'new', `${name} ${range} (${kind})`]),
+    ...dependencies.removed.map(({ name, range, kind }) => ['dependency', 'gone', `${name} ${range} (${kind})`]),
+    ...dependencies.changed.map(({ name, before, after }) => ['dependency', 'changed', `${name} ${before} → ${after}`]),
+  ];
+  const head = `Since ${cleanText(other.package)} ${other.version}`;
+  if (rows.length + moved.length === 0) return `${head}: the same artifacts and dependencies`;
+  return `${head}\n\n${renderTable(
+    ['artifact', 'what', ''].map((title) => ({ title })),
+    [...rows, ...moved],
+    screen,
+  )}`;
+}
+
+/** The `result` of `ledger show --json`. */
+export function shownJson({ release, changes, against, page }: Shown): unknown {
+  const told = changes.map(({ commit, item, counted, why }) => {
+    const { kind, scope, summary, weight, breaking } = item;
+    return { commit, kind, scope, summary, weight, breaking, counted, why };
+  });
+  return { ...release, changes: told, against, page };
+}

@@ -1,0 +1,217 @@
+import { Marked } from 'marked';
+import type { NoteSection } from '../changelog/section.ts';
+import type { ConsumerLine } from '../consumer/consumer-line.ts';
+import { formatBytes } from '../text/bytes.ts';
+import { escapeHtml } from '../text/html.ts';
+
+/** A file inside an artifact, for the picture of sizes. */
+export type ShownFile = { readonly path: string; readonly sizeBytes: number };
+
+/** One release on the page. */
+export type ShownCardRelease = {
+  readonly package: string;
+  readonly version: string;
+  readonly last: string | null;
+  readonly weight: string;
+  readonly reasons: readonly string[];
+  readonly intro: string | null;
+  readonly sections: readonly NoteSection[];
+  readonly artifacts: readonly {
+    readonly file: string;
+    readonly form: string;
+    readonly sizeBytes: number;
+    readonly sha256: string;
+    /** Empty where nothing is known of the inside. */
+    readonly files: readonly ShownFile[];
+  }[];
+  /** What the rules found, in words; null where that is not on record. */
+  readonly findings: string | null;
+  readonly rehearsed: readonly string[];
+  readonly bills: readonly string[];
+  readonly deliveries: readonly {
+    readonly destination: string;
+    readonly artifact: string;
+    readonly state: string;
+    readonly address: string | null;
+  }[];
+  readonly lines: readonly ConsumerLine[];
+};
+
+/** All that a card tells. */
+export type ShownCard = {
+  readonly supplier: string | null;
+  /** What was done, or is about to be: `Released`, `About to be released`. */
+  readonly state: string;
+  /** ISO 8601 date. */
+  readonly date: string;
+  readonly commit: string;
+  readonly stream: string;
+  readonly releases: readonly ShownCardRelease[];
+};
+
+/**
+ * The release card as a page of its own: no script, nothing loaded from elsewhere, readable on paper and read aloud. Everything
+ * from outside is escaped.
+ */
+export function renderReleaseCard(card: ShownCard): string {
+  const names = card.releases.map((one) => `${one.package} ${one.version}`).join(', ');
+  const title = `${card.state}: ${names}`;
+  const rows = card.releases.map(
+    (one) =>
+      `<tr><th scope="row"><a href="#${anchor(one)}">${escapeHtml(one.package)}</a></th><td>${escapeHtml(one.last ?? 'first')}</td><td class="to">${escapeHtml(one.version)}</td><td>${escapeHtml(one.weight)}</td><td>${escapeHtml(one.reasons.join('; '))}</td></tr>`,
+  );
+  return `<!doctype html>
+<html lang="en">
+<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
+<style>${style}</style></head>
+<body>
+<header><p>${escapeHtml(card.supplier ?? '')}</p><h1>${escapeHtml(card.state)}</h1>
+<p>${escapeHtml(card.date)}, from commit <code>${escapeHtml(card.commit.slice(0, 12))}</code>, ${escapeHtml(card.stream)}</p></header>
+<main>
+<table><caption>Versions, and why</caption><thead><tr><th scope="col">package</th><th scope="col">from</th><th scope="col">to</th><th scope="col">weight</th><th scope="col">because</th></tr></thead><tbody>${rows.join('')}</tbody></table>
+${card.releases.map(renderOne).join('\n')}
+</main>
+</body>
+</html>
+`;
+}
+
+function anchor({ package: name }: ShownCardRelease): string {
+  return `p-${name.replace(/[^\w-]+/g, '-')}`;
+}
+
+function renderOne(one: ShownCardRelease): string {
+  const parts = [
+    renderChanges(one),
+    renderArtifacts(one),
+    renderChecks(one),
+    renderDeliveries(one),
+    renderLines(one),
+  ].filter((text) => text !== '');
+  return `<article id="${anchor(one)}"><h2>${escapeHtml(one.package)} <span>${escapeHtml(one.version)}</span></h2>\n${parts.join('\n')}\n</article>`;
+}
+
+function renderChanges({ intro, sections }: ShownCardRelease): string {
+  const said = intro === null ? '' : renderMarkdown(intro);
+  const lists = sections.map(({ title, items }) => {
+    const lines = items.map(
+      ({ summary, scope, breaking }) =>
+        `<li>${scope === null ? '' : `<b>${escapeHtml(scope)}:</b> `}${escapeHtml(summary)}${breaking === null || breaking === summary ? '' : `<br>${escapeHtml(breaking)}`}</li>`,
+    );
+    return `<h4>${escapeHtml(title)}</h4><ul>${lines.join('')}</ul>`;
+  });
+  return `<section><h3>Changes</h3>${said}${lists.join('') || '<p>Nothing that needs a word.</p>'}</section>`;
+}
+
+/** Every artifact with its size against the largest, cut by the folders inside. */
+function renderArtifacts({ artifacts }: ShownCardRelease): string {
+  if (artifacts.length === 0) return '';
+  const largest = Math.max(...artifacts.map(({ sizeBytes }) => sizeBytes), 1);
+  const figures = artifacts.map((one) => {
+    const groups = groupsOf(one.files);
+    const told = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');
+    const inside = one.files.length === 0 ? '' : `${one.files.length} files: ${told}`;
+    return `<figure><figcaption><b>${escapeHtml(one.file)}</b> ${formatBytes(one.sizeBytes)}${inside === '' ? '' : `<br>${escapeHtml(inside)}`}<br><code>${escapeHtml(one.sha256)}</code></figcaption>${bar(groups, one.sizeBytes / largest, inside || one.file)}</figure>`;
+  });
+  return `<section><h3>Contents</h3>${figures.join('')}</section>`;
+}
+
+type Group = { readonly name: string; readonly sizeBytes: number };
+
+const mostGroups = 5;
+
+/** Sizes by first folder, the largest first; what is small is put together. */
+function groupsOf(files: readonly ShownFile[]): Group[] {
+  const top = commonStart(files);
+  const sizes = new Map<string, number>();
+  for (const { path, sizeBytes } of files) {
+    const inside = path.slice(top.length);
+    const slash = inside.indexOf('/');
+    const name = slash === -1 ? 'top' : `${inside.slice(0, slash)}/`;
+    sizes.set(name, (sizes.get(name) ?? 0) + sizeBytes);
+  }
+  const sorted = [...sizes].map(([name, sizeBytes]) => ({ name, sizeBytes })).sort((a, b) => b.sizeBytes - a.sizeBytes);
+  if (sorted.length <= mostGroups) return sorted;
+  const rest = sorted.slice(mostGroups - 1).reduce((sum, one) => sum + one.sizeBytes, 0);
+  return [...sorted.slice(0, mostGroups - 1), { name: 'other folders', sizeBytes: rest }];
+}
+
+function commonStart(files: readonly ShownFile[]): string {
+  const [first] = files;
+  const folder = first === undefined ? '' : first.path.slice(0, first.path.indexOf('/') + 1);
+  return folder !== '' && files.every(({ path }) => path.startsWith(folder)) ? folder : '';
+}
+
+/** Shades that stay apart in black and white. */
+const shades = ['#2d6a73', '#8fb8bd', '#5a6b4f', '#c9c3a5', '#dfe6e4'];
+
+function bar(groups: readonly Group[], share: number, label: string): string {
+  const whole = groups.reduce((sum, one) => sum + one.sizeBytes, 0);
+  const width = Math.max(4, Math.round(share * 600));
+  let x = 0;
+  const pieces = groups.map(({ sizeBytes }, index) => {
+    const piece = whole === 0 ? 0 : (sizeBytes / whole) * width;
+    const rect = `<rect x="${x.toFixed(1)}" width="${Math.max(0.5, piece - 1).toFixed(1)}" height="14" fill="${shades[index % shades.length]}"/>`;
+    x += piece;
+    return rect;
+  });
+  const plain = `<rect width="${width}" height="14" fill="${shades[0]}"/>`;
+  return `<svg viewBox="0 0 600 14" role="img" aria-label="${escapeHtml(label)}">${pieces.join('') || plain}</svg>`;
+}
+
+function renderChecks({ findings, rehearsed, bills }: ShownCardRelease): string {
+  const facts = [
+    ...(findings === null ? [] : [['rules', findings] as const]),
+    ...(rehearsed.length === 0 ? [] : [['tried', rehearsed.join(', ')] as const]),
+    ...(bills.length === 0 ? [] : [['bills of materials', bills.join('; ')] as const]),
+  ];
+  if (facts.length === 0) return '';
+  const rows = facts.map(([name, text]) => `<dt>${name}</dt><dd>${escapeHtml(text)}</dd>`);
+  return `<section><h3>Checks</h3><dl>${rows.join('')}</dl></section>`;
+}
+
+function renderDeliveries({ deliveries }: ShownCardRelease): string {
+  if (deliveries.length === 0) return '';
+  const rows = deliveries.map(
+    ({ destination, artifact, state, address }) =>
+      `<tr><td>${escapeHtml(state)}</td><td>${escapeHtml(artifact)}</td><td>${escapeHtml(destination)}</td><td class="at">${escapeHtml(address ?? '')}</td></tr>`,
+  );
+  return `<section><h3>Deliveries</h3><table><thead><tr><th scope="col">state</th><th scope="col">artifact</th><th scope="col">to</th><th scope="col">at</th></tr></thead><tbody>${rows.join('')}</tbody></table></section>`;
+}
+
+function renderLines({ lines }: ShownCardRelease): string {
+  if (lines.length === 0) return '';
+  const items = lines.map(
+    ({ destination, client, text }) =>
+      `<h4>${escapeHtml(client)} from ${escapeHtml(destination)}</h4><pre>${escapeHtml(text)}</pre>`,
+  );
+  return `<section><h3>To get it</h3>${items.join('')}</section>`;
+}
+
+/** Markdown without HTML of its own, and without anything that loads. */
+function renderMarkdown(text: string): string {
+  const marked = new Marked({
+    renderer: {
+      html: ({ text: raw }) => escapeHtml(raw),
+      image: ({ text: label }) => `<i>${escapeHtml(label)}</i>`,
+      link: ({ href, text: label }) =>
+        /^https?:\/\//i.test(href) ? `<a href="${escapeHtml(href)}">${escapeHtml(label)}</a>` : escapeHtml(label),
+    },
+  });
+  return marked.parse(text, { async: false });
+}
+
+const style = `
+body{margin:0;background:#f4f1e8;color:#20303a;font:16px/1.5 Georgia,"DejaVu Serif",serif}
+header{background:#20303a;color:#f4f1e8;padding:1.2rem 2.5rem}header p{margin:0;color:#c3d3d5}header h1{margin:.1rem 0;font-size:1.8rem}
+main{max-width:66rem;margin:0 auto;padding:1rem 2.5rem 3rem}
+article{background:#fffdf8;border-left:6px solid #2d6a73;margin-top:1.6rem;padding:.4rem 1.6rem 1rem}
+h2{font-size:1.4rem;margin:.6rem 0 0}h2 span,td.to{color:#2d6a73}td.to{font-weight:bold}
+h3{font-size:1rem;margin:1.1rem 0 .3rem;color:#66757d;font-weight:normal;border-bottom:1px solid #ddd6c6}h4{font-size:1rem;margin:.6rem 0 0}
+ul{margin:.2rem 0}table{border-collapse:collapse;width:100%}caption{text-align:left;color:#66757d;padding:.4rem 0}
+th,td{text-align:left;padding:.25rem 1rem .25rem 0;border-bottom:1px solid #e6e0d2;vertical-align:top;font-weight:normal}thead th{color:#66757d}
+td.at{font-size:.8rem;overflow-wrap:anywhere}figure{margin:.6rem 0}figcaption{font-size:.9rem}svg{display:block;width:100%;height:14px;margin-top:.2rem}
+code,pre{font:.8rem/1.45 "DejaVu Sans Mono",monospace;overflow-wrap:anywhere}pre{background:#f1ede2;padding:.6rem;white-space:pre-wrap;margin:.2rem 0}
+dl{display:grid;grid-template-columns:max-content 1fr;gap:.2rem 1.2rem;margin:.2rem 0}dt{color:#66757d}dd{margin:0}a{color:#1d5f85}
+@media print{body,header{background:#fff;color:#000}header p{color:#333}article{break-inside:auto;border-left-width:2px}main{max-width:none;padding:0}figure,tr{break-inside:avoid}}
+`;
