@@ -3,6 +3,12 @@ import type { ListedCommand } from './command.ts';
 /** All commands in the order of the work. */
 export const commandList: readonly ListedCommand[] = [
   {
+    name: 'init',
+    positional: '',
+    describe: 'Look at the repository and write a commented bevelstone.yaml',
+    load: async () => (await import('./command/init.ts')).init,
+  },
+  {
     name: 'survey',
     positional: '',
     describe: 'Show what changed since the last release, the next version, and why',
@@ -19,6 +25,12 @@ export const commandList: readonly ListedCommand[] = [
     positional: '',
     describe: 'Build the packages of the next release from a fresh checkout',
     load: async () => (await import('./command/build.ts')).build,
+  },
+  {
+    name: 'gather',
+    positional: '<folders..>',
+    describe: 'Join what several machines built of one commit',
+    load: async () => (await import('./command/gather.ts')).gather,
   },
   {
     name: 'inspect',
@@ -121,6 +133,24 @@ export const commandList: readonly ListedCommand[] = [
     positional: '<release>',
     describe: 'What a user types or pastes to get exactly this release',
     load: async () => (await import('./command/ledger-lines.ts')).ledgerLines,
+  },
+  {
+    name: 'config check',
+    positional: '',
+    describe: 'Tell whether bevelstone.yaml is right',
+    load: async () => (await import('./command/config.ts')).configCheck,
+  },
+  {
+    name: 'config show',
+    positional: '',
+    describe: 'Show the configuration with every default filled in',
+    load: async () => (await import('./command/config.ts')).configShow,
+  },
+  {
+    name: 'config schema',
+    positional: '',
+    describe: 'Print the JSON Schema of bevelstone.yaml, for editors',
+    load: async () => (await import('./command/config.ts')).configSchema,
   },
   {
     name: 'standin',

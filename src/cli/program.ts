@@ -23,7 +23,7 @@ export async function runProgram(args: readonly string[]): Promise<void> {
   process.stdout.on('error', ignoreClosedPipe);
   process.stderr.on('error', ignoreClosedPipe);
   try {
-    const chosen = await choose(args, session);
+    const chosen = await choose(args);
     if (chosen !== null) await session.run(chosen);
   } catch (error) {
     await session.fail(error);
@@ -154,11 +154,13 @@ class Chosen {
 }
 
 /** Parses the arguments. @returns null when the parser has answered already: help, version, completion. */
-async function choose(args: readonly string[], session: Session): Promise<Chosen | null> {
+async function choose(args: readonly string[]): Promise<Chosen | null> {
   try {
-    const { _: words } = await makeParser(args, await loadNamed(args)).parseAsync([...args]);
-    if (words.length === 0) await showHelp(args, session);
-    return null;
+    const raw = await makeParser(args, await loadNamed(args)).parseAsync([...args]);
+    const isAnswered = args.some((arg) => ['--help', '--version', '-h'].includes(arg)) || args[0] === 'completion';
+    if (raw._.length > 0 || isAnswered) return null;
+    const { status } = await import('./command/status.ts');
+    return new Chosen('', status, raw);
   } catch (thrown) {
     if (thrown instanceof Chosen) return thrown;
     throw thrown;
@@ -207,6 +209,7 @@ function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
 const groupWords: Readonly<Record<string, readonly [string, string]>> = {
   bill: ['Bills of materials: what is inside, and what it depends on', 'Name what to do with the bill'],
   ledger: ['The record of every release', 'Name what to do with the ledger'],
+  config: ['The configuration of the workspace', 'Name what to do with the configuration'],
 };
 
 function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {
@@ -236,13 +239,6 @@ function addCommand(parser: Argv, { name, positional, describe }: ListedCommand,
       throw new Chosen(name, command, raw);
     },
   } as never);
-}
-
-async function showHelp(args: readonly string[], session: Session): Promise<void> {
-  const isAsked = args.some((arg) => ['--help', '--version', '-h'].includes(arg));
-  if (isAsked || args[0] === 'completion') return;
-  if (session.isJson) throw usage('Name a command', args);
-  process.stdout.write(`${await makeParser([], new Map()).getHelp()}\n`);
 }
 
 function usage(message: string, args: readonly string[]): BevelstoneError {

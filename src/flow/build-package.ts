@@ -1,4 +1,4 @@
-import { mkdir, rename, rm } from 'node:fs/promises';
+import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { ReleaseNotes } from '../core/changelog/section.ts';
 import type { ArtifactConfig } from '../core/config/config.ts';
@@ -8,7 +8,7 @@ import type { FormInput } from '../core/form/form.ts';
 import { stageArtifact } from '../core/form/forms.ts';
 import { platformUse } from '../core/form/platform-use.ts';
 import type { ArtifactRecord, PendingArtifact } from '../core/ledger/release-record.ts';
-import { exists, readTextIfThere } from '../world/files.ts';
+import { readTextIfThere } from '../world/files.ts';
 import { listFilesAt } from '../world/git/read-objects.ts';
 import { type ListedFile, listFiles } from '../world/list-files.ts';
 import { hostPlatform } from '../world/platform.ts';
@@ -16,7 +16,7 @@ import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
 import { runBuildStep, stepRuns } from './build-steps.ts';
-import { builtFolder } from './built-release.ts';
+import { builtFolder, replaceFolder } from './built-release.ts';
 import { Origins } from './origins.ts';
 import { type PackedArtifact, packArtifact } from './pack-artifact.ts';
 import { stampCheckout } from './stamp.ts';
@@ -210,12 +210,4 @@ async function formInput(
     isStamped: prepared.stamped.size > 0,
     read: (file) => readTextIfThere(path.join(folder, file)),
   };
-}
-
-/** Puts the new folder in the old one's place; a reader sees one or the other. */
-async function replaceFolder(fresh: string, final: string): Promise<void> {
-  const old = `${final}.${process.pid}.old`;
-  if (await exists(final)) await rename(final, old);
-  await rename(fresh, final);
-  await rm(old, { recursive: true, force: true });
 }

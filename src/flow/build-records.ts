@@ -86,7 +86,8 @@ function toRelease(
     weight: surveyed.weight,
     reasons: surveyed.reasons,
     spellings: spellAll(version, stream),
-    tag: formatTag(one, version),
+    // Somebody's own tag may follow a pattern that is only read.
+    tag: surveyed.here?.version === version ? surveyed.here.tag : formatTag(one, version),
     stream: { name: stream.name, type: stream.type, pointer: pointerOf(stream) },
     commit,
     source,

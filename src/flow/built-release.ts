@@ -1,11 +1,11 @@
-import { readdir, readFile } from 'node:fs/promises';
+import { readdir, readFile, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { Origin } from '../core/contents/entry.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../core/form/placeholder.ts';
 import type { ReleaseRecord } from '../core/ledger/release-record.ts';
 import { compareVersions } from '../core/version/version.ts';
-import { isMissing, readTextIfThere } from '../world/files.ts';
+import { exists, isMissing, readTextIfThere } from '../world/files.ts';
 import type { Context } from './context.ts';
 import { selectPackages, type Workspace } from './workspace.ts';
 
@@ -109,4 +109,12 @@ export function alteredArtifact(file: string): BevelstoneError {
     fix: 'Build again; the folder is replaced',
     where: { file },
   });
+}
+
+/** Puts the new folder in the old one's place; a reader sees one or the other. */
+export async function replaceFolder(fresh: string, final: string): Promise<void> {
+  const old = `${final}.${process.pid}.old`;
+  if (await exists(final)) await rename(final, old);
+  await rename(fresh, final);
+  await rm(old, { recursive: true, force: true });
 }

@@ -76,7 +76,7 @@ async function compare(context: Context, release: LedgerRelease, other: LedgerRe
         form: one.form,
         sizeBytes: one.size,
         sizeBytesBefore: earlier.size,
-        entries: compareEntries(entries, earlierEntries),
+        entries: compareEntries(earlierEntries, entries),
       },
     ];
   });

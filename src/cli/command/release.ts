@@ -1,4 +1,5 @@
-import type { Released, ReleaseOptions } from '../../flow/release/release.ts';
+import type { ReleaseOptions } from '../../flow/release/options.ts';
+import type { Released } from '../../flow/release/release.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { publicationJson } from '../view/publish.ts';
 import { renderCard, renderGates, renderReleased } from '../view/release.ts';
@@ -16,12 +17,14 @@ export const release: Command<Arguments, Released> = {
       .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
       .option('abandon', { type: 'boolean', describe: 'Give a release up that was cut short' })
       .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
+      .option('tagged', { type: 'string', describe: 'Release what somebody tagged: the version is that of TAG' })
       .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' })
       .option('accept-rebuild', {
         type: 'boolean',
         describe: 'With --resume: take other bytes for an artifact that nobody holds any more',
       })
       .option('with-needed', { type: 'boolean', describe: 'Add packages whose unreleased changes are needed' })
+      .option('hand-out', { type: 'boolean', describe: 'Push the commit for other machines to build, and stop' })
       .option('without', { type: 'string', array: true, nargs: 1, describe: 'Release without this platform' }),
   examples: [
     ['release --dry-run', 'Everything up to the question'],
@@ -33,13 +36,14 @@ export const release: Command<Arguments, Released> = {
     asked: {
       ...parseOverrides(raw),
       packages: textList(raw, 'package'),
-      tagged: null,
+      tagged: optionalText(raw, 'tagged'),
       withNeeded: raw['withNeeded'] === true,
       without: textList(raw, 'without'),
     },
     dryRun: raw['dryRun'] === true,
     resume: raw['resume'] === undefined ? null : (optionalText(raw, 'resume') ?? ''),
     again: raw['again'] === true,
+    handOut: raw['handOut'] === true,
     card: optionalText(raw, 'card'),
     acceptRebuild: raw['acceptRebuild'] === true,
     abandon: raw['abandon'] === true,

@@ -103,7 +103,7 @@ export function renderReleased({ releases, run, dryRun, advice, page, error }: R
   if (dryRun)
     return [`${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`, ...card].join('\n');
   if (releases.length === 0)
-    return [`${sign('done', screen)} abandoned ${run}`, ...advice.map((text) => `    ${cleanText(text)}`)].join('\n');
+    return [`${sign('done', screen)} run ${run}`, ...advice.map((text) => `    ${cleanText(text)}`)].join('\n');
   const deliveries = releases.flatMap(({ package: name, version, deliveries }) =>
     deliveries.map((delivery) => ({ name, version, ...delivery })),
   );

@@ -14,6 +14,7 @@ export const errorCatalog = {
   CONFIG_WRONG_TYPE: { exitCode: 2, summary: 'A value of the wrong type or form' },
   CONFIG_UNKNOWN_REFERENCE: { exitCode: 2, summary: 'A name that is referred to but not defined' },
   CONFIG_NOT_FOUND: { exitCode: 2, summary: 'The configuration file named on the command line is not there' },
+  CONFIG_EXISTS: { exitCode: 2, summary: 'There is a bevelstone.yaml already, and init never overwrites' },
   CONFIG_PROGRAM_VERSION: { exitCode: 2, summary: 'The workspace asks for another version of Bevelstone' },
 
   WORKSPACE_NOT_FOUND: { exitCode: 2, summary: 'The folder is not inside a git repository' },
@@ -127,6 +128,8 @@ export const errorCatalog = {
   RUN_STALE: { exitCode: 3, summary: 'The branch moved while the release was made; release again' },
   JOURNAL_DAMAGED: { exitCode: 3, summary: 'The journal of a run was changed by something else' },
   NEEDED_UNRELEASED: { exitCode: 3, summary: 'A package needs a change of another one that is not released with it' },
+  PLATFORM_PENDING: { exitCode: 3, summary: 'Nobody built the artifacts of a platform' },
+  GATHER_DIFFERS: { exitCode: 3, summary: 'Parts of a release that were built elsewhere do not belong together' },
   AFTERWARDS_FAILED: { exitCode: 7, summary: 'The release is done, and a command of `afterwards` failed' },
 
   LEDGER_CONTENDED: { exitCode: 5, summary: 'The ledger could not be pushed because others kept writing' },

@@ -9,6 +9,7 @@ import type { Context } from '../context.ts';
 import { LedgerWriter } from '../ledger-writer.ts';
 import { openContext } from '../workspace.ts';
 import { dropRun } from './drop-run.ts';
+import { forgetHandedOut } from './hand-out.ts';
 import { removeOwnTags } from './own-tags.ts';
 import { chooseRun, continueRun, noRun, openRuns, type Run, runsFolder } from './run.ts';
 
@@ -57,6 +58,7 @@ async function giveUp(
   const tags = await pushedTags(repository, run);
   if (tags.length === 0 || remote === null) {
     const removed = await removeOwnTags(repository, run);
+    await forgetHandedOut(repository, run);
     await dropRun(repository, run);
     return [
       'nothing of it was public',

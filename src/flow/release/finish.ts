@@ -27,6 +27,7 @@ import { deliveryFailed, type PublishedRelease } from '../publish.ts';
 import { planShipments, refuseDifferent } from '../publish-plan.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
 import { runAfterwards } from './afterwards.ts';
+import { forgetHandedOut } from './hand-out.ts';
 import type { Run } from './run.ts';
 import { RunLedger } from './run-ledger.ts';
 import { settle } from './settle.ts';
@@ -85,6 +86,7 @@ export async function finishRun(
   if (error === null) {
     run.journal.append({ step: 'closed', phase: 'done' });
     faultPoint('closed', '', 'after-done');
+    await forgetHandedOut(lasting, run);
     // The output folder has them, and the journal tells the rest.
     await rm(path.join(run.folder, 'out'), { recursive: true, force: true });
   }

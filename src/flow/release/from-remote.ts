@@ -19,7 +19,7 @@ import { inDependencyOrder } from '../publish-plan.ts';
 import { recordedFolder, standingDeliveries } from '../recorded-release.ts';
 import { plainSurvey, surveyWorkspace } from '../survey.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
-import type { ReleaseOptions } from './release.ts';
+import type { ReleaseOptions } from './options.ts';
 import { beginRun, noRun, type Opened, type Run } from './run.ts';
 import { RunLedger } from './run-ledger.ts';
 

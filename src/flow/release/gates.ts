@@ -31,6 +31,8 @@ export type GateInput = {
   readonly run: string;
   /** Platforms that are left out on purpose. */
   readonly without: readonly string[];
+  /** Whether other machines build parts of it. */
+  readonly isHandedOut: boolean;
 };
 
 type Trouble = Gate['trouble'];
@@ -40,16 +42,16 @@ export async function askGates(context: Context, input: GateInput): Promise<Gate
   const { config } = input.survey.workspace;
   const remoteHead = await askRemote(input);
   const asked: [string, Promise<Trouble>][] = [
-    ['branch', branchGate(input)],
+    ['branch', input.makesTags ? branchGate(input) : holds()],
     ['clean tree', config.gates.clean ? cleanGate(input) : holds()],
     ['remote', remoteGate(input, remoteHead)],
-    ['in step', config.gates['in-step'] ? inStepGate(input, remoteHead) : holds()],
+    ['in step', config.gates['in-step'] && input.makesTags ? inStepGate(input, remoteHead) : holds()],
     ['committer', identityGate(input)],
     ['signing', config['write-back'].sign && input.makesTags ? signingGate(input) : holds()],
-    ['push', pushGate(input, remoteHead)],
+    ['push', input.makesTags ? pushGate(input, remoteHead) : holds()],
     ['tags free', input.makesTags ? tagGate(input) : holds()],
     ['tools', toolGate(context, input)],
-    ['platforms', platformGate(input)],
+    ['platforms', input.isHandedOut ? holds() : platformGate(input)],
     ['destinations', destinationGate(context, input)],
     ...config.gates.run.map((line, index): [string, Promise<Trouble>] => [line, testGate(context, input, line, index)]),
   ];

@@ -27,7 +27,9 @@ import { makeCard } from './card.ts';
 import { dropRun } from './drop-run.ts';
 import { finishRun, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
+import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
 import { withNeeded } from './needed.ts';
+import type { ReleaseOptions } from './options.ts';
 import { removeOwnTags } from './own-tags.ts';
 import {
   beginRun,
@@ -42,21 +44,8 @@ import {
   refuseOpen,
   runsFolder,
 } from './run.ts';
+import { surveyTagged } from './tagged.ts';
 import { makeReleaseCommit, type Releasing, releasingOf } from './write-back.ts';
-
-/** What `release` may be asked for. */
-export type ReleaseOptions = {
-  readonly asked: RunAsked;
-  readonly dryRun: boolean;
-  /** The run to go on with, '' for the only one; null for a new release. */
-  readonly resume: string | null;
-  /** Whether commands that may have run already are run again. */
-  readonly again: boolean;
-  /** Whether an artifact that nobody holds any more may be built again with other bytes than planned. */
-  readonly acceptRebuild: boolean;
-  /** File for the release card as a page; null for none. */
-  readonly card: string | null;
-};
 
 /** What is asked and shown on the way. */
 export type ReleaseTalk = {
@@ -132,7 +121,7 @@ async function newRelease(
   const opened: Opened = {
     run: newRunId(now),
     source: survey.commit,
-    branch,
+    branch: options.asked.tagged === null ? branch : null,
     remote,
     remoteHead: await askHead(repository, remote, branch),
     time: Math.floor(now.getTime() / 1000),
@@ -160,10 +149,12 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
     if (!isPushed) {
       await removeOwnTags(repository, run);
       const prepared = await prepare(inside, repository, work);
+      if (prepared.card === null)
+        return { ...prepared, card: null, run: run.id, dryRun: false, page: null, error: null };
       if (options.dryRun) {
         const page = await writePlan(inside, run, prepared.card, options.card);
         await dropRun(repository, run);
-        return { ...prepared, run: '', dryRun: true, page, advice: [], error: null };
+        return { ...prepared, run: '', dryRun: true, page, error: null };
       }
     }
     isPushed = true;
@@ -174,9 +165,11 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
     return { ...end, dryRun: false, card, page };
   } catch (error) {
     const isCut = context.signal.aborted || isBevelstoneError(error, 'CUT_SHORT');
-    // A run that was interrupted keeps what it built; one that was refused would only be refused again.
-    if (!isPushed && !isCut) await dropRun(repository, run);
-    if (isPushed || isCut) throw withResume(error, run.id);
+    // A run that was interrupted keeps what it built, and one that others build for waits for them; another one that was
+    // refused would only be refused again.
+    const isKept = isPushed || isCut || run.journal.isDone('committed', 'handed-out');
+    if (isKept) throw withResume(error, run.id);
+    await dropRun(repository, run);
     throw error;
   } finally {
     run.journal.close();
@@ -201,7 +194,12 @@ async function writePage(
   return writeLedgerCard(context, await shownReleases(context, names), file, card);
 }
 
-type Prepared = { readonly releases: readonly PublishedRelease[]; readonly card: ReleaseCard };
+/** What is ready; without a card where others go on with the commit. */
+type Prepared = {
+  readonly releases: readonly PublishedRelease[];
+  readonly card: ReleaseCard | null;
+  readonly advice: readonly string[];
+};
 
 /** Everything up to the question: gates, survey, commit, build, rules, bills, rehearsal, card. Nothing of it is public. */
 async function prepare(context: Context, repository: Repository, { run, options, talk }: Work): Promise<Prepared> {
@@ -210,11 +208,18 @@ async function prepare(context: Context, repository: Repository, { run, options,
   const survey = await surveyFor(context, asked, opened.source);
   const releasing = releasingOf(survey);
   const makesTags = asked.tagged === null;
-  await gate(context, run, { survey, releasing, makesTags }, talk);
+  const isHandedOut = options.handOut || journal.isDone('committed', 'handed-out');
+  await gate(context, run, { survey, releasing, makesTags, isHandedOut }, talk);
   noteSurvey(run, releasing);
   const commit = await makeCommit(context, repository, run, survey, releasing);
   const at: Survey = { ...survey, commit };
+  if (options.handOut) return { releases: [], card: null, advice: await handOut(repository, run, commit, releasing) };
+  await takeGathered(repository, run, at);
   const releases = inDependencyOrder(await buildAll(context, run, at));
+  if (isHandedOut) {
+    const error = pendingPlatforms(releases, asked.without);
+    if (error !== null) throw error;
+  }
   const verification = await verifyAll(context, run, at, releases);
   const billed = inDependencyOrder(await billAll(context, run, at, releases));
   const rehearsal = await rehearseAll(context, run, at, billed);
@@ -225,7 +230,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   await agree(run, card, options, talk);
   await closeConnections();
   journalBuilt(journal, billed);
-  return { releases: pendingDeliveries(billed, shipments), card };
+  return { releases: pendingDeliveries(billed, shipments), card, advice: [] };
 }
 
 /** The survey that counts: with the configuration of the commit, and the packages that were asked for. */
@@ -239,6 +244,7 @@ async function surveyFor(context: Context, asked: RunAsked, at: string | null): 
     branch: asked.branch,
     stream: asked.stream,
   };
+  if (asked.tagged !== null) return surveyTagged(context, asked.tagged, asked.stream);
   const { place } = await openContext(context);
   // A survey at an id knows no branch, and the stream is that of the branch.
   const branch = options.branch ?? (context.env['BEVELSTONE_BRANCH'] || (await currentBranch(place)));
@@ -250,7 +256,12 @@ async function surveyFor(context: Context, asked: RunAsked, at: string | null): 
 async function gate(
   context: Context,
   run: Run,
-  input: { readonly survey: Survey; readonly releasing: readonly Releasing[]; readonly makesTags: boolean },
+  input: {
+    readonly survey: Survey;
+    readonly releasing: readonly Releasing[];
+    readonly makesTags: boolean;
+    readonly isHandedOut: boolean;
+  },
   talk: ReleaseTalk,
 ): Promise<void> {
   faultPoint('gated', '', 'before');

@@ -1,11 +1,10 @@
-import { cp, mkdir, rename, rm } from 'node:fs/promises';
+import { cp, mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { faultPoint } from '../../world/fault-point.ts';
-import { exists } from '../../world/files.ts';
 import { forgetRun } from '../../world/git/release-commit.ts';
 import { currentBranch, type Repository, uncommittedPaths } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
-import type { ReleaseFolder } from '../built-release.ts';
+import { type ReleaseFolder, replaceFolder } from '../built-release.ts';
 import type { Context } from '../context.ts';
 import type { Run } from './run.ts';
 
@@ -71,8 +70,5 @@ async function copyFolder(from: string, to: string): Promise<void> {
   await mkdir(path.dirname(to), { recursive: true });
   await rm(fresh, { recursive: true, force: true });
   await cp(from, fresh, { recursive: true, preserveTimestamps: true });
-  const old = `${to}.${process.pid}.old`;
-  if (await exists(to)) await rename(to, old);
-  await rename(fresh, to);
-  await rm(old, { recursive: true, force: true });
+  await replaceFolder(fresh, to);
 }

@@ -1,0 +1,16 @@
+import type { Status } from '../../flow/status.ts';
+import type { Command } from '../command.ts';
+import { renderStatus } from '../view/status.ts';
+
+/** `bevelstone` without a command. */
+export const status: Command<null, Status> = {
+  options: (yargs) => yargs,
+  examples: [],
+  parse: () => null,
+  run: async (_args, context) => {
+    const { readStatus } = await import('../../flow/status.ts');
+    return { result: await readStatus(context) };
+  },
+  render: renderStatus,
+  toJson: (result) => result,
+};

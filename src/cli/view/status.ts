@@ -1,0 +1,38 @@
+import { cleanText } from '../../core/text/clean.ts';
+import type { Status } from '../../flow/status.ts';
+import { displayPath } from './display-path.ts';
+import { blank, type Screen, sign } from './screen.ts';
+import { renderTable } from './table.ts';
+
+/** Where things stand, and the next sensible command as the last line. */
+export function renderStatus({ commit, branch, run, last, built, waiting, next }: Status, screen: Screen): string {
+  const { bold } = screen.colours;
+  const where = branch === null ? 'on no branch' : `on ${cleanText(branch)}`;
+  const parts = [bold(`At ${commit.slice(0, 7)} ${where}`)];
+  if (run !== null) {
+    const what = run.isPublic ? 'its tags may be public already' : 'nothing of it is public';
+    parts.push(`${sign('warning', screen)} the release ${run.id} was cut short; ${what}`);
+  }
+  const names = [...new Set([...waiting, ...last].map((one) => one.package))];
+  if (names.length > 0) {
+    const rows = names.map((name) => {
+      const known = last.find((one) => one.package === name);
+      const folder = built.find((one) => one.package === name);
+      return [
+        name,
+        known === undefined ? blank(screen) : `${known.version}, ${known.date.slice(0, 10)}`,
+        waiting.find((one) => one.package === name)?.version ?? blank(screen),
+        folder === undefined ? blank(screen) : displayPath(folder.folder),
+      ];
+    });
+    parts.push(
+      renderTable(
+        ['package', 'last on record', 'next', 'built for this commit'].map((title) => ({ title })),
+        rows,
+        screen,
+      ),
+    );
+  }
+  parts.push(`  Next: ${next}`);
+  return parts.join('\n\n');
+}

@@ -1,0 +1,91 @@
+import { cp, mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { writeWhole } from '../../world/files.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import { git } from '../../world/git/run-git.ts';
+import { platformsHere } from '../build.ts';
+import { pendingOf } from '../build-package.ts';
+import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import type { Survey } from '../survey.ts';
+import type { Run } from './run.ts';
+import type { Releasing } from './write-back.ts';
+
+/** The ref under which other machines find the commit of a run. */
+function handedOutRef(run: string): string {
+  return `refs/bevelstone/handed-out/${run}`;
+}
+
+/**
+ * Pushes the commit of a run, which no branch has yet, so that other machines can build it.
+ * @returns what is typed there and here.
+ */
+export async function handOut(
+  repository: Repository,
+  { id, journal, opened }: Run,
+  commit: string,
+  releasing: readonly Releasing[],
+): Promise<string[]> {
+  const ref = handedOutRef(id);
+  const remote = opened.remote ?? 'origin';
+  await git(repository.place, ['push', '--no-verify', '--porcelain', remote, `${commit}:${ref}`]);
+  journal.append({ step: 'committed', key: 'handed-out', phase: 'done', data: { ref } });
+  const pending = releasing.flatMap(({ one }) => pendingOf({ one, platforms: platformsHere(one, []) }));
+  const platforms = [...new Set(pending.map(({ platform }) => platform))];
+  return [
+    'on each other machine, in a clone of this repository:',
+    `  git fetch ${remote} ${ref}`,
+    ...(platforms.length === 0 ? ['PLATFORM'] : platforms).map(
+      (platform) =>
+        `  BEVELSTONE_BRANCH=${opened.branch ?? 'main'} bevelstone build --at ${commit} --platform ${platform}`,
+    ),
+    'then here, with their output folders:',
+    `  BEVELSTONE_BRANCH=${opened.branch ?? 'main'} bevelstone build --at ${commit}`,
+    `  bevelstone gather bevelstone-out DIR…`,
+    `  bevelstone release --resume ${id}`,
+  ];
+}
+
+/** What was gathered for the run's commit is taken as built. */
+export async function takeGathered(
+  { root }: Repository,
+  { folder, journal, opened }: Run,
+  { commit, workspace }: Survey,
+): Promise<void> {
+  if (!journal.isDone('committed', 'handed-out')) return;
+  const out = path.join(folder, 'out');
+  await mkdir(out, { recursive: true });
+  for (const { folder: built, record } of await readFolders(path.join(root, workspace.config.output))) {
+    if (record.commit !== commit || record.uncommitted) continue;
+    const copy = path.join(out, path.basename(built));
+    await cp(built, copy, { recursive: true, preserveTimestamps: true });
+    // Whoever built it knew the commit only, not what it was made from.
+    const own = { ...record, source: opened.source };
+    await writeWhole(path.join(copy, 'release.json'), `${JSON.stringify(own, null, 2)}\n`);
+  }
+}
+
+/** Takes the ref back when the run is over. */
+export async function forgetHandedOut({ place }: Repository, { id, journal, opened }: Run): Promise<void> {
+  if (!journal.isDone('committed', 'handed-out') || opened.remote === null) return;
+  await git(place, ['push', '--no-verify', '--porcelain', opened.remote, `:${handedOutRef(id)}`], { allow: [1, 128] });
+}
+
+/** The error for platforms that nobody built; null when all are there, or left out on purpose. */
+export function pendingPlatforms(
+  releases: readonly ReleaseFolder[],
+  without: readonly string[],
+): BevelstoneError | null {
+  const pending = releases.flatMap(({ record }) =>
+    record.pending
+      .filter(({ platform }) => !without.includes(platform))
+      .map(({ form, platform }) => ({ text: `${record.package} ${form} for ${platform}`, platform })),
+  );
+  const [first] = pending;
+  if (first === undefined) return null;
+  return new BevelstoneError('PLATFORM_PENDING', {
+    message: `Artifacts of ${[...new Set(pending.map(({ platform }) => platform))].join(', ')} are missing`,
+    why: pending.map(({ text }) => text).join('\n'),
+    fix: `Build them on such a machine and gather them; or give the run up and release without: --without ${first.platform}`,
+  });
+}

@@ -1,0 +1,101 @@
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fitsStream, type Stream } from '../../core/version/stream.ts';
+import { assignTags } from '../../core/version/tag-pattern.ts';
+import { compareVersions, prereleaseOf } from '../../core/version/version.ts';
+import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
+import { currentBranch, remoteOf } from '../../world/git/repository.ts';
+import { type Context, warn } from '../context.ts';
+import { plainSurvey, type Survey, surveyWorkspace } from '../survey.ts';
+import { openContext } from '../workspace.ts';
+
+/**
+ * The survey of a tag that somebody made: its package gets the tag's version and no other package any. What the changes would
+ * have given is worked out beside it.
+ * @throws TAG_NOT_PUSHED when it is not an annotated tag that the remote has, PACKAGE_NOT_FOUND when it is nobody's,
+ * VERSION_REFUSED when the changes demand more than the tag gives.
+ */
+export async function surveyTagged(context: Context, tag: string, stream: string | null): Promise<Survey> {
+  const { place } = await openContext(context);
+  const local = await readLocalTag(place, tag);
+  const remote = await remoteOf(place, await currentBranch(place));
+  const there = remote === null ? null : ((await readRemoteTags(place, remote, [tag])).get(tag) ?? null);
+  if (local === null || !local.isAnnotated || there === null || there.commit !== local.commit)
+    throw notPushed(tag, remote, local?.isAnnotated ?? null);
+  const ask = (named: string | null, branch: string | null) =>
+    surveyWorkspace(
+      { ...context, packages: [] },
+      { ...plainSurvey, at: tag, stream: named, branch, asReleased: true },
+      'commit',
+    );
+  const first = await ask(stream, stream === null ? await branchFor(context) : null);
+  const own = assignTags([{ name: tag, commit: local.commit }], first.workspace.packages).byOwner;
+  const index = own.findIndex((tags) => tags.length > 0);
+  const version = own[index]?.[0]?.version;
+  const name = first.workspace.packages[index]?.name;
+  if (version === undefined || name === undefined) throw nobodys(tag);
+  const survey = fits(first.stream, version) ? first : await ask(streamOf(first, version), null);
+  const computed = survey.packages.find((one) => one.name === name);
+  if (computed?.last != null && compareVersions(version, computed.last.version) <= 0)
+    throw refused(tag, `${computed.last.version} was released before it`);
+  if (computed?.next != null && compareVersions(version, computed.next) < 0)
+    throw refused(
+      tag,
+      `the changes since ${computed.last?.version ?? 'the beginning'} demand ${computed.next}: ${computed.reasons.join('; ')}`,
+    );
+  if (computed?.next != null && computed.next !== version)
+    warn(context, `${name}: the changes would have given ${computed.next}; the tag says ${version}`);
+  const packages = survey.packages.map((one) =>
+    one.name === name ? { ...one, next: version } : { ...one, next: null },
+  );
+  return { ...survey, packages };
+}
+
+async function branchFor(context: Context): Promise<string | null> {
+  const { place } = await openContext(context);
+  return context.env['BEVELSTONE_BRANCH'] || currentBranch(place);
+}
+
+function fits(stream: Stream, version: string): boolean {
+  return stream.type !== 'look' && fitsStream(version, stream);
+}
+
+/** The stream that gives versions of this shape; null for that of the branch. */
+function streamOf({ workspace: { config } }: Survey, version: string): string | null {
+  const identifier = prereleaseOf(version)?.split('.')[0] ?? null;
+  const found = Object.entries(config.streams).find(([, one]) =>
+    identifier === null
+      ? one.identifier === undefined && one.look !== true && one.only === undefined
+      : one.identifier === identifier,
+  );
+  return found?.[0] ?? null;
+}
+
+function notPushed(tag: string, remote: string | null, isAnnotated: boolean | null): BevelstoneError {
+  const why =
+    isAnnotated === null
+      ? 'there is no such tag here'
+      : isAnnotated
+        ? `${remote ?? 'a remote'} does not have it, or at another commit`
+        : 'it is a lightweight one, and only an annotated tag says who released when';
+  return new BevelstoneError('TAG_NOT_PUSHED', {
+    message: `The tag ${tag} cannot be released`,
+    why,
+    fix: `Run: git fetch --tags, or make it: git tag -a ${tag} && git push ${remote ?? 'origin'} ${tag}`,
+  });
+}
+
+function nobodys(tag: string): BevelstoneError {
+  return new BevelstoneError('PACKAGE_NOT_FOUND', {
+    message: `The tag ${tag} belongs to no package`,
+    why: 'it fits no `tag` pattern of bevelstone.yaml, or names no version',
+    fix: 'Add its pattern to `history.tag` or to the package, or correct the tag',
+  });
+}
+
+function refused(tag: string, why: string): BevelstoneError {
+  return new BevelstoneError('VERSION_REFUSED', {
+    message: `The tag ${tag} gives too low a version`,
+    why,
+    fix: 'Delete the tag, and make one that is high enough',
+  });
+}
