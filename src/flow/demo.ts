@@ -10,16 +10,14 @@ import { runCommand } from '../world/command.ts';
 import { isMissing, writeWhole } from '../world/files.ts';
 import { git } from '../world/git/run-git.ts';
 import { listFiles } from '../world/list-files.ts';
+import { hostPlatform } from '../world/platform.ts';
 import { programFolder } from '../world/program-folder.ts';
-import { type BillsWritten, writeBills } from './bill-write.ts';
-import { type Build, buildWorkspace, plainBuild } from './build.ts';
 import type { Context } from './context.ts';
 import { type DemoHistory, writeFastImport } from './demo-history.ts';
 import { listReleases } from './ledger.ts';
-import { type Publication, publish } from './publish.ts';
+import { type Released, release } from './release/release.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from './survey.ts';
 import { checkTools, type MissingTool } from './tools.ts';
-import { type Verification, verify } from './verify.ts';
 
 /** The whole way, step by step. */
 export type Demo = {
@@ -32,10 +30,9 @@ export type Demo = {
   readonly survey: Survey;
   /** Tools that are not here, with the packages that were left out for it. */
   readonly missing: readonly MissingTool[];
-  readonly build: Build;
-  readonly verification: Verification;
-  readonly bills: BillsWritten;
-  readonly publication: Publication;
+  /** Platforms that this machine does not build. */
+  readonly without: readonly string[];
+  readonly released: Released;
   readonly ledger: readonly LedgerRelease[];
   readonly visit: Visit;
 };
@@ -82,10 +79,9 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     const names = survey.packages.map(({ name }) => name).filter((name) => !lacking.has(name));
     // Packages whose tools are not on this machine are left out of everything that follows.
     const able = { ...inside, packages: lacking.size === 0 ? [] : names };
-    const build = await buildWorkspace(able, plainBuild);
-    const verification = await verify(able, []);
-    const bills = await writeBills(able, { targets: [], kinds: [], to: null });
-    const publication = await publish(able, { tag: true, dryRun: false }, async () => {});
+    const platforms = survey.workspace.packages.flatMap(({ config }) => config.platforms);
+    const without = [...new Set(platforms)].filter((platform) => platform !== hostPlatform());
+    const released = await releaseAll(able, without);
     const ledger = await listReleases(inside);
     const visit = await visitAsStranger(inside, top, registry);
     const office = standin.url;
@@ -95,16 +91,41 @@ export async function runDemo(context: Context, folder: string | null): Promise<
       office,
       survey,
       missing,
-      build,
-      verification,
-      bills,
-      publication,
+      without,
+      released,
       ledger,
       visit,
     };
   } finally {
     await standin.close();
   }
+}
+
+/** The whole way, with nobody to be asked: everything stays on this machine. */
+async function releaseAll(context: Context, without: readonly string[]): Promise<Released> {
+  const asked = {
+    packages: context.packages,
+    as: null,
+    raise: null,
+    because: null,
+    branch: null,
+    stream: null,
+    tagged: null,
+    withNeeded: false,
+    without,
+  };
+  const options = {
+    asked,
+    dryRun: false,
+    resume: null,
+    again: false,
+    handOut: false,
+    acceptRebuild: false,
+    card: null,
+  };
+  const released = await release(context, options, { gates: async () => {}, agree: async () => {} });
+  if (released.error !== null) throw released.error;
+  return released;
 }
 
 /** Lays out workspace and remote only: their history is the same on every machine. */

@@ -42,7 +42,7 @@ describe('the demo', () => {
 
     const { folder } = (await bevelstoneJson(['demo', 'tides'], { cwd: top, env })).result;
 
-    const head = execFileSync('git', ['log', '--format=%h %s', '-n1', 'origin/main'], {
+    const head = execFileSync('git', ['log', '--format=%h %s', '-n1', 'origin/main^'], {
       cwd: folder,
       env: testEnvironment(),
       encoding: 'utf8',

@@ -1,13 +1,10 @@
 import path from 'node:path';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Demo } from '../../flow/demo.ts';
-import { renderWritten } from './bill.ts';
-import { renderBuild } from './build.ts';
 import { renderLedger } from './ledger.ts';
-import { renderPublication } from './publish.ts';
+import { renderCard, renderReleased } from './release.ts';
 import { type Screen, sign } from './screen.ts';
 import { renderSurvey } from './survey.ts';
-import { renderVerification } from './verify.ts';
 
 /** Each command of the way with what it printed, and last what a stranger got. */
 export function renderDemo(demo: Demo, screen: Screen): string {
@@ -26,10 +23,13 @@ export function renderDemo(demo: Demo, screen: Screen): string {
   return [
     step('bevelstone survey', renderSurvey(demo.survey, screen, false)),
     ...skippedLines(demo, screen),
-    step('bevelstone build', renderBuild(demo.build, screen)),
-    step('bevelstone verify', renderVerification(demo.verification, screen, null)),
-    step('bevelstone bill write', renderWritten(inside(demo), screen)),
-    step('bevelstone publish --tag', renderPublication(demo.publication, screen)),
+    step(
+      ['bevelstone release', ...demo.without.map((platform) => `--without ${platform}`)].join(' '),
+      [
+        demo.released.card === null ? '' : renderCard(demo.released.card, screen),
+        renderReleased(demo.released, screen),
+      ].join('\n'),
+    ),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,
     `To go on by hand, in ${cleanText(demo.folder)}:`,
@@ -51,11 +51,6 @@ function skippedLines({ missing }: Demo, screen: Screen): string[] {
 }
 
 /** The `result` of `demo --json`. */
-export function demoJson({ folder, store, missing, publication, visit }: Demo): unknown {
-  return { folder, store, skipped: missing, releases: publication.releases, visit };
-}
-
-/** The bills as somebody in the demo's folder would see them. */
-function inside({ bills, folder }: Demo): Demo['bills'] {
-  return { ...bills, bills: bills.bills.map((one) => ({ ...one, file: path.relative(folder, one.file) })) };
+export function demoJson({ folder, store, missing, released, visit }: Demo): unknown {
+  return { folder, store, skipped: missing, releases: released.releases, visit };
 }
