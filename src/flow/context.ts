@@ -1,5 +1,7 @@
 /** Something worth telling while work goes on. Texts may hold names from outside; whoever shows them cleans them. */
 export type ProgressEvent =
+  /** What comes next belongs together under this title. */
+  | { readonly type: 'group'; readonly title: string }
   | { readonly type: 'started'; readonly what: string }
   | { readonly type: 'finished'; readonly what: string; readonly detail?: string }
   | { readonly type: 'skipped'; readonly what: string; readonly why: string }

@@ -55,8 +55,12 @@ const fromPush = moments.filter(([step]) =>
 );
 const forOne = process.env['BEVELSTONE_CRASH'] === 'all' ? moments : fromPush;
 
+/** The tag alone carries the version: the same moments, but that there is no commit. */
+const tagOnly: WorkspaceParts = { ...one, more: `${board}write-back: { commit: false }\n` };
+
 describe.each([
   ['one destination', one, forOne],
+  ['the tag alone carrying the version', tagOnly, [...forOne, ...moments.filter(([step]) => step === 'tagged')]],
   ['three destinations', three, [...moments, ...later]],
 ] as const)('killed with %s', (_, parts, all) => {
   it.each(all)('at %s %s %s, the run is finished as if nothing had been', async (step, key, moment) => {

@@ -1,7 +1,10 @@
-import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
-import { releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
+import { bevelstoneJson } from '../builders/program.ts';
+import { faultyProgram, releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
+import { testEnvironment } from '../builders/repository.ts';
 
 type Delivery = { destination: string; artifact: string; state: string; confirmed: string };
 type Released = {
@@ -144,6 +147,89 @@ describe('a release', () => {
 
     expect(w.git('show', 'HEAD:soundings/README.md')).toBe('install soundings@0.1.0');
     expect(w.git('ls-tree', '--name-only', 'HEAD')).not.toContain('noise.txt');
+  });
+});
+
+describe('packages that need each other', () => {
+  it('are released together, or not at all', async () => {
+    const w = await releaseWorkspace({ packages: ['soundings', 'buoys'] });
+    const file = path.join(w.folder, 'buoys/package.json');
+    const manifest = { ...JSON.parse(readFileSync(file, 'utf8')), dependencies: { soundings: '^0.1.0' } };
+    w.commit('feat: buoys know their depth', { 'buoys/package.json': `${JSON.stringify(manifest, null, 2)}\n` });
+    w.git('push', '--quiet');
+
+    const alone = await w.release(['-p', 'buoys']);
+    const both = await w.release(['-p', 'buoys', '--with-needed']);
+
+    expect([alone.exitCode, alone.error?.code]).toEqual([3, 'NEEDED_UNRELEASED']);
+    expect(alone.error?.fix).toContain('-p soundings');
+    expect((both.result.releases as Released[]).map((one) => one.package)).toEqual(['soundings', 'buoys']);
+    const asked = w.standin.faults.answered.filter((line) => /^PUT \/node\/\w+ 2/.test(line));
+    expect(asked.map((line) => line.split(' ')[1])).toEqual(['/node/soundings', '/node/buoys']);
+  });
+
+  it('and have no destination are tagged and recorded all the same', async () => {
+    const w = await releaseWorkspace({ destinations: [] });
+
+    const run = await w.release();
+
+    expect([run.error, run.result.releases[0].deliveries]).toEqual([null, []]);
+    expect(w.git('ls-remote', '--tags', 'origin')).toContain('v0.1.0');
+  });
+});
+
+describe('a release that is interrupted', () => {
+  it('while it works waits to be resumed, with exit code 6', async () => {
+    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 8"] }\n' });
+    const child = execa(process.execPath, [faultyProgram(), 'release', '--yes', '--json'], {
+      cwd: w.folder,
+      env: testEnvironment(w.env),
+      extendEnv: false,
+      reject: false,
+    });
+    setTimeout(() => child.kill('SIGINT'), 2500);
+
+    const { exitCode, stdout } = await child;
+    const { error } = JSON.parse(stdout) as { error: { code: string; resume: string } };
+
+    expect([exitCode, error.code]).toEqual([6, 'CUT_SHORT']);
+    expect(error.resume).toMatch(/^\d{8}-\d{6}-[0-9a-f]{8}$/);
+    expect(w.git('worktree', 'list').split('\n')).toHaveLength(1);
+    const abandoned = await w.release(['--abandon']);
+    expect([abandoned.exitCode, abandoned.result.run]).toEqual([0, error.resume]);
+  });
+
+  it('or not agreed to leaves nothing', async () => {
+    const w = await releaseWorkspace();
+
+    const run = await bevelstoneJson(['release'], { cwd: w.folder, env: w.env, program: faultyProgram() });
+
+    expect([run.exitCode, run.error?.code]).toEqual([2, 'CONFIRMATION_NEEDED']);
+    expect(run.stderr).toContain('Release card');
+    expect(w.git('for-each-ref', 'refs/bevelstone', 'refs/tags')).toBe('');
+    expect(readdirSync(path.join(w.folder, '.git/bevelstone/runs'))).toEqual([]);
+  });
+
+  it('by a journal that cannot be written does nothing that is not written down', async () => {
+    const w = await releaseWorkspace();
+    await w.release([], { BEVELSTONE_FAULT: 'agreed::after-done' }).catch(() => null);
+    const [id = ''] = readdirSync(path.join(w.folder, '.git/bevelstone/runs')).filter((name) => name !== 'lock');
+    const journal = path.join(w.folder, '.git/bevelstone/runs', id, 'journal.jsonl');
+    // A limit on the size of files is what a full disk looks like from inside.
+    const blocks = Math.floor(statSync(journal).size / 512) + 3;
+    const line = `ulimit -f ${blocks}; exec "${process.execPath}" "${faultyProgram()}" release --resume --yes --json`;
+
+    const { exitCode } = await execa('bash', ['-c', line], {
+      cwd: w.folder,
+      env: testEnvironment(w.env),
+      extendEnv: false,
+      reject: false,
+    });
+    const resumed = await w.release(['--resume']);
+
+    expect(exitCode).not.toBe(0);
+    expect(resumed.error).toBeNull();
+    expect(uploads(w)).toEqual([1]);
   });
 });
 

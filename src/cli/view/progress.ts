@@ -36,6 +36,7 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
   const report = (event: ProgressEvent) => {
     clear();
     if (event.type === 'started') started.set(cleanText(event.what), Date.now());
+    else if (event.type === 'group') write(`${screen.colours.bold(cleanText(event.title))}\n`);
     else if (event.type === 'moved') moved.set(cleanText(event.what), share(event.bytes, event.of));
     else if (event.type === 'waiting') tellWaiting(cleanText(event.what), cleanText(event.why));
     else write(`${finishedLine(event, started, screen)}\n`);
@@ -49,7 +50,7 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
 }
 
 function finishedLine(
-  event: Exclude<ProgressEvent, { type: 'started' | 'moved' | 'waiting' }>,
+  event: Exclude<ProgressEvent, { type: 'started' | 'moved' | 'waiting' | 'group' }>,
   started: Map<string, number>,
   screen: Screen,
 ): string {

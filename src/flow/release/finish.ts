@@ -65,9 +65,11 @@ export async function finishRun(
   const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
   const releases = await releasesOf(run);
   const workspace = await readWorkspace(context, repository, commit, 'commit');
+  context.report({ type: 'group', title: 'Push' });
   const stale = await pushAll(context, lasting, run, { ledger, releases, workspace });
   if (stale !== null)
     return { run: run.id, releases: pendingDeliveries(releases, []), advice: [], error: stale, isStale: true };
+  context.report({ type: 'group', title: 'Deliveries' });
   const shipments = await planShipments(context, workspace, releases, 'none-is-fine');
   refuseDifferent(shipments);
   const known = foldEvents([...(await readEvents(repository)), ...ledger.events()]);
@@ -75,6 +77,7 @@ export async function finishRun(
     writer: ledger,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
   });
+  context.report({ type: 'group', title: 'Record' });
   await writeLedger(context, lasting, run, ledger);
   const advice = await settle(context, lasting, run, { commit, releases, output: workspace.config.output });
   const published = publishedOf(releases, shipments, results);

@@ -209,7 +209,9 @@ async function prepare(context: Context, repository: Repository, { run, options,
   const releasing = releasingOf(survey);
   const makesTags = asked.tagged === null;
   const isHandedOut = options.handOut || journal.isDone('committed', 'handed-out');
+  context.report({ type: 'group', title: 'Gates' });
   await gate(context, run, { survey, releasing, makesTags, isHandedOut }, talk);
+  context.report({ type: 'group', title: 'Build' });
   noteSurvey(run, releasing);
   const commit = await makeCommit(context, repository, run, survey, releasing);
   const at: Survey = { ...survey, commit };
@@ -220,6 +222,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
     const error = pendingPlatforms(releases, asked.without);
     if (error !== null) throw error;
   }
+  context.report({ type: 'group', title: 'Checks' });
   const verification = await verifyAll(context, run, at, releases);
   const billed = inDependencyOrder(await billAll(context, run, at, releases));
   const rehearsal = await rehearseAll(context, run, at, billed);

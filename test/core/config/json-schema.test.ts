@@ -1,0 +1,87 @@
+import { describe, expect, it } from 'vitest';
+import { configJsonSchema } from '../../../src/core/config/json-schema.ts';
+import { parseConfig } from '../../../src/core/config/parse-config.ts';
+
+type Schema = {
+  readonly type?: string;
+  readonly enum?: readonly unknown[];
+  readonly anyOf?: readonly Schema[];
+  readonly properties?: Readonly<Record<string, Schema>>;
+  readonly required?: readonly string[];
+  readonly additionalProperties?: boolean | Schema;
+  readonly items?: Schema;
+};
+
+/** A judge of the few words that the schema uses. */
+function accepts(schema: Schema, value: unknown): boolean {
+  if (schema.enum !== undefined) return schema.enum.includes(value as never);
+  if (schema.anyOf !== undefined) return schema.anyOf.some((one) => accepts(one, value));
+  if (schema.type === 'array') return Array.isArray(value) && value.every((one) => accepts(schema.items ?? {}, one));
+  if (schema.type === 'object') {
+    if (typeof value !== 'object' || value === null || Array.isArray(value)) return false;
+    const { properties = {}, required = [], additionalProperties = true } = schema;
+    return (
+      required.every((name) => name in value) &&
+      Object.entries(value).every(([name, inner]) => {
+        const own = properties[name];
+        if (own !== undefined) return accepts(own, inner);
+        return typeof additionalProperties === 'boolean' ? additionalProperties : accepts(additionalProperties, inner);
+      })
+    );
+  }
+  return schema.type === undefined || typeof value === schema.type;
+}
+
+const schema = configJsonSchema() as Schema;
+
+const good: readonly unknown[] = [
+  { schema: 1 },
+  {
+    schema: 1,
+    packages: {
+      tidemark: {
+        folder: 'packages/tidemark',
+        artifacts: [{ form: 'npm-tarball' }],
+        build: ['npm ci', { run: 'make', in: 'native' }],
+      },
+    },
+  },
+  {
+    schema: 1,
+    streams: { stable: { from: 'main' }, early: { from: ['early', 'next'], identifier: 'early', spell: 'alpha' } },
+  },
+  { schema: 1, gates: { clean: false, run: ['npm test'], 'run-in': 'working-folder' }, afterwards: ['true'] },
+  { schema: 1, 'write-back': { commit: false, sign: true, make: [{ run: 'true', files: ['README.md'] }] } },
+  {
+    schema: 1,
+    destinations: {
+      office: {
+        speaks: 's3',
+        url: 'https://store.fenmarsh.example',
+        bucket: 'tides',
+        credential: { 'access-key': 'env:A_KEY', 'secret-key': 'env:S_KEY' },
+      },
+    },
+  },
+];
+
+const bad: readonly unknown[] = [
+  {},
+  { schema: 1, gate: {} },
+  { schema: 1, gates: { 'run-in': 'nowhere' } },
+  { schema: 1, packages: { tidemark: { folder: 7 } } },
+  { schema: 1, afterwards: 'true' },
+  { schema: 1, destinations: { office: { speaks: 'telegraph', url: 'https://x.example' } } },
+];
+
+describe('the schema for editors', () => {
+  it.each(good)('takes what the program takes: %j', (value) => {
+    expect(() => parseConfig(JSON.stringify(value), 'bevelstone.yaml')).not.toThrow();
+    expect(accepts(schema, value)).toBe(true);
+  });
+
+  it.each(bad)('refuses what the program refuses: %j', (value) => {
+    expect(() => parseConfig(JSON.stringify(value), 'bevelstone.yaml')).toThrow();
+    expect(accepts(schema, value)).toBe(false);
+  });
+});

@@ -1,0 +1,91 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import {
+  formatRecord,
+  lastRecord,
+  lineDigest,
+  parseJournal,
+  type RunRecord,
+  runSteps,
+} from '../../../src/core/run/journal.ts';
+
+/** A journal of some records, chained as the program writes it. */
+function journalOf(parts: readonly Pick<RunRecord, 'step' | 'key' | 'phase' | 'data'>[]): string {
+  let prev = '';
+  return parts
+    .map((part, seq) => {
+      const line = formatRecord({ seq, at: '2026-11-02T09:30:00.000Z', input: '', prev, ...part });
+      prev = lineDigest(line);
+      return `${line}\n`;
+    })
+    .join('');
+}
+
+const parts = fc.array(
+  fc.record({
+    step: fc.constantFrom(...runSteps),
+    key: fc.string(),
+    phase: fc.constantFrom('intent', 'done', 'failed'),
+    data: fc.jsonValue(),
+  }),
+  { minLength: 1, maxLength: 8 },
+) as fc.Arbitrary<Pick<RunRecord, 'step' | 'key' | 'phase' | 'data'>[]>;
+
+describe('a journal', () => {
+  it('gives back what was written, whatever it was', () => {
+    fc.assert(
+      fc.property(parts, (all) => {
+        const { records, wholeBytes } = parseJournal(journalOf(all), 'journal');
+        expect(records.map(({ step, key, phase }) => ({ step, key, phase }))).toEqual(
+          all.map(({ step, key, phase }) => ({ step, key, phase })),
+        );
+        expect(wholeBytes).toBe(Buffer.byteLength(journalOf(all)));
+      }),
+    );
+  });
+
+  it('cut at any byte, holds the records that were whole, and says where they end', () => {
+    fc.assert(
+      fc.property(parts, fc.nat(), (all, at) => {
+        const bytes = Buffer.from(journalOf(all));
+        const cut = bytes.subarray(0, at % (bytes.length + 1));
+        const { records, wholeBytes } = parseJournal(cut.toString('utf8'), 'journal');
+        expect(records.length).toBe(cut.toString('latin1').split('\n').length - 1);
+        expect(bytes.subarray(0, wholeBytes).toString('latin1').endsWith('\n') || wholeBytes === 0).toBe(true);
+      }),
+    );
+  });
+
+  it.each([
+    ['a line taken out', (lines: string[]) => lines.filter((_, index) => index !== 1)],
+    ['two lines swapped', ([a = '', b = '', ...rest]: string[]) => [b, a, ...rest]],
+    [
+      'a value changed',
+      (lines: string[]) => lines.map((line, index) => (index === 1 ? line.replace('1.4.0', '1.5.0') : line)),
+    ],
+    ['rubbish between', ([a = '', ...rest]: string[]) => [a, 'rubbish', ...rest]],
+  ])('with %s is damaged', (_, spoil) => {
+    const all = ['opened', 'surveyed', 'committed', 'built'].map((step) => ({
+      step,
+      key: '',
+      phase: 'done',
+      data: '1.4.0',
+    }));
+    const text = journalOf(all as Parameters<typeof journalOf>[0]);
+    const spoilt = spoil(text.trimEnd().split('\n'))
+      .map((line) => `${line}\n`)
+      .join('');
+
+    expect(() => parseJournal(spoilt, 'journal')).toThrow(expect.objectContaining({ code: 'JOURNAL_DAMAGED' }));
+  });
+
+  it('is asked for the last record of a step, a key, a phase', () => {
+    const of = (step: string, key: string, phase: string) => ({ step, key, phase, data: null });
+    const all = [of('sent', 'a', 'intent'), of('sent', 'b', 'intent'), of('sent', 'a', 'done')];
+    const { records } = parseJournal(journalOf(all as Parameters<typeof journalOf>[0]), 'journal');
+
+    expect(lastRecord(records, 'sent')?.seq).toBe(2);
+    expect(lastRecord(records, 'sent', { key: 'b' })?.seq).toBe(1);
+    expect(lastRecord(records, 'sent', { key: 'b', phase: 'done' })).toBeNull();
+  });
+});
