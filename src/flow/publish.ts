@@ -1,9 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { readFile } from 'node:fs/promises';
-import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
-import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import { currentLedger, pushLedger, restoreLedger } from '../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../world/git/remote-tags.ts';
 import { type Repository, resolveCommit } from '../world/git/repository.ts';
@@ -13,7 +9,7 @@ import { builtReleases, type ReleaseFolder } from './built-release.ts';
 import type { Context } from './context.ts';
 import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
 import { beginLedgerRun } from './ledger-run.ts';
-import { contentsFile, type LedgerWriter } from './ledger-writer.ts';
+import type { LedgerWriter } from './ledger-writer.ts';
 import { checkNarrow } from './narrow-credential.ts';
 import {
   inDependencyOrder,
@@ -24,18 +20,9 @@ import {
   type TagOptions,
   type TagPlan,
 } from './publish-plan.ts';
+import { isRecorded, type PublishedRelease, planInLedger, publishedOf, tagMessage } from './published.ts';
 import { refusal, verifyReleases } from './verify.ts';
 import { openContext, readWorkspace, type Workspace } from './workspace.ts';
-
-/** One release with its deliveries. */
-export type PublishedRelease = {
-  readonly package: string;
-  readonly version: string;
-  readonly tag: string;
-  readonly commit: string;
-  readonly source: string;
-  readonly deliveries: readonly Delivery[];
-};
 
 /** The answer of `publish`. */
 export type Publication = {
@@ -106,7 +93,12 @@ async function deliverAll(
 ): Promise<Publication> {
   const ledger = await beginLedgerRun(context, repository, tags.remote);
   const { run, writer, known } = ledger;
-  for (const release of releases) await addPlan(release, shipments, known, writer);
+  for (const release of releases) {
+    const { package: name, version } = release.record;
+    if (known.some((one) => one.package === name && one.version === version)) continue;
+    const own = shipments.filter((one) => one.release.record === release.record);
+    await planInLedger(release, [...new Set(own.map(({ destination }) => destination.name))], writer);
+  }
   if (tags.missing.length > 0) await pushPlan(context, repository, { releases, shipments, tags }, writer);
   const results = await deliverShipments(context, shipments, {
     writer,
@@ -114,63 +106,10 @@ async function deliverAll(
   });
   const names = releases.map(({ record: one }) => `${one.package} ${one.version}`).join(', ');
   await ledger.record(`Record deliveries of ${names}`);
-  const published = releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
-    package: name,
-    version,
-    tag,
-    commit,
-    source,
-    deliveries: shipments
-      .filter(({ release }) => release.record.package === name)
-      .flatMap((one) => results.get(one) ?? []),
-  }));
+  const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
   const failed = [...results.values()].flat().filter(({ state }) => state === 'failed');
   const error = context.signal.aborted ? cutShort() : failed.length === 0 ? null : deliveryFailed(failed);
   return { run, dryRun: false, releases: published, error };
-}
-
-/** The plan of a release goes into the ledger once, before anything is uploaded. */
-async function addPlan(
-  { folder, record: one }: ReleaseFolder,
-  shipments: readonly Shipment[],
-  known: readonly LedgerRelease[],
-  writer: LedgerWriter,
-): Promise<void> {
-  const { package: name, version, commit, source, tag, artifacts, bills } = one;
-  if (known.some((release) => release.package === name && release.version === version)) return;
-  const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
-  const contents = contentsFile(text);
-  const destinations = [
-    ...new Set(shipments.filter(({ release }) => release.record === one).map(({ destination }) => destination.name)),
-  ];
-  writer.add(
-    {
-      type: 'planned',
-      package: name,
-      version,
-      commit,
-      source,
-      tag,
-      artifacts: [...artifacts, ...bills],
-      destinations,
-      contents: contents.sha256,
-      about: aboutOf(one),
-    },
-    { [contents.name]: text },
-  );
-}
-
-/** Whether the ledger already holds this very delivery, confirmed. */
-function isRecorded(
-  { release, destination }: Shipment,
-  artifact: ArtifactRecord,
-  known: readonly LedgerRelease[],
-): boolean {
-  const { package: name, version } = release.record;
-  const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
-  return deliveries.some(
-    (one) => one.destination === destination.name && one.artifact === artifact.file && one.confirmed === 'bytes',
-  );
 }
 
 /** Tags and plan go out as one push before any file does; from then on any clone can finish. */
@@ -186,14 +125,11 @@ async function pushPlan(
   const mark = randomBytes(16).toString('hex');
   const made: string[] = [];
   const before = await currentLedger(repository.place);
-  for (const { folder, record: one } of releases.filter(({ record: { tag } }) => missing.includes(tag))) {
-    if ((await readLocalTag(repository.place, one.tag))?.isAnnotated !== true) {
-      const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
-      const text = notes === '' ? one.reasons.join('\n') : notes;
-      const message = `${one.package} ${one.version}\n\n${text}\n\nBevelstone-Run: ${mark}\n`;
-      await makeTag(repository.place, one.tag, one.commit, message);
-      made.push(one.tag);
-    }
+  for (const release of releases.filter(({ record: { tag } }) => missing.includes(tag))) {
+    const { tag, commit } = release.record;
+    if ((await readLocalTag(repository.place, tag))?.isAnnotated === true) continue;
+    await makeTag(repository.place, tag, commit, await tagMessage(release, mark));
+    made.push(tag);
   }
   await writer.flush(`Plan ${missing.join(', ')}`);
   try {
@@ -215,24 +151,15 @@ async function pushPlan(
 }
 
 function pendingReleases(releases: readonly ReleaseFolder[], shipments: readonly Shipment[]): PublishedRelease[] {
-  return releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
-    package: name,
-    version,
-    tag,
-    commit,
-    source,
-    deliveries: shipments
-      .filter(({ release }) => release.record.package === name)
-      .flatMap((shipment) =>
-        shipment.deliveries.map((planned) => {
-          const { presence } = planned;
-          const pending = pendingDelivery(shipment, planned, shipment.trouble?.message ?? null);
-          return presence?.type === 'same'
-            ? { ...pending, state: 'already-there' as const, address: presence.address }
-            : pending;
-        }),
-      ),
-  }));
+  return publishedOf(releases, shipments, (shipment) =>
+    shipment.deliveries.map((planned) => {
+      const { presence } = planned;
+      const pending = pendingDelivery(shipment, planned, shipment.trouble?.message ?? null);
+      return presence?.type === 'same'
+        ? { ...pending, state: 'already-there' as const, address: presence.address }
+        : pending;
+    }),
+  );
 }
 
 /** The error for deliveries of which some failed. */

@@ -12,7 +12,7 @@ import { closeConnections } from '../world/http.ts';
 import { builtReleases, type ReleaseFolder } from './built-release.ts';
 import type { Wanted } from './client/client.ts';
 import { clientOf, clients } from './client/clients.ts';
-import { type Context, warn } from './context.ts';
+import { type Context, type ProgressEvent, warn } from './context.ts';
 import { type Delivery, deliverShipments, type Shipment } from './deliver.ts';
 import { openDestination, readerUrl, refusesRelease } from './destinations.ts';
 import { type ContentsList, entriesIn } from './last-artifact.ts';
@@ -104,11 +104,19 @@ async function deliverToStandins(
       shipments.push({ shipment: await planShipment(release, destination, elsewhere), own, config: elsewhere, name });
     }
   }
+  const what = 'deliver to throw-away stand-ins';
+  context.report({ type: 'started', what });
   const results = await deliverShipments(
-    context,
+    { ...context, report: (event) => reportFailures(context, event) },
     shipments.map(({ shipment }) => shipment),
     { writer: null, isRecorded: () => true },
   );
+  const count = [...results.values()].flat().length;
+  context.report({
+    type: 'finished',
+    what,
+    detail: `${count} ${count === 1 ? 'delivery' : 'deliveries'}, nothing leaves this machine`,
+  });
   return shipments.map(({ shipment, own, config, name }) => ({
     release: shipment.release,
     own,
@@ -117,6 +125,12 @@ async function deliverToStandins(
     url: readerUrl(context, name, config),
     deliveries: results.get(shipment) ?? [],
   }));
+}
+
+/** A delivery to a stand-in must never look like a real one; only what went wrong is told one by one. */
+function reportFailures(context: Context, event: ProgressEvent): void {
+  if (event.type === 'failed') context.report({ ...event, what: `${event.what}'s stand-in` });
+  else if (event.type === 'warning' || event.type === 'note') context.report(event);
 }
 
 /** The same destination, but at the stand-in, with the rehearsal's own token. */

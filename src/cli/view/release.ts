@@ -46,12 +46,14 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
     renderTable(
       [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'goes to' }],
       card.releases.flatMap(({ artifacts }) =>
-        artifacts.map(({ file, sizeBytes, sha256, to }) => [
-          file,
-          formatBytes(sizeBytes),
-          sha256.slice(0, 12),
-          to.join(', ') || blank(screen),
-        ]),
+        artifacts
+          .filter(isShown)
+          .map(({ file, sizeBytes, sha256, to }) => [
+            file,
+            formatBytes(sizeBytes),
+            sha256.slice(0, 12),
+            to.join(', ') || blank(screen),
+          ]),
       ),
       screen,
     ),
@@ -64,25 +66,30 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
   ].join('\n');
 }
 
-function factsOf(card: ReleaseCard): (readonly [string, string])[] {
+/** Bills that go nowhere lie beside the artifacts, as always. */
+function isShown({ form, to }: CardRelease['artifacts'][number]): boolean {
+  return to.length > 0 || (form !== 'spdx' && form !== 'cyclonedx');
+}
+
+/** Facts with their label; each may have several lines. */
+function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   const { writes, commit, source } = card;
   const files =
     writes.length <= 4 ? writes.join(', ') : `${writes.slice(0, 3).join(', ')} and ${writes.length - 3} more`;
   const findings = card.releases.map(findingsOf).filter((text) => text !== '');
   const rehearsed = card.releases.filter((one) => one.rehearsed.length > 0).map(rehearsalOf);
   const without = card.releases.flatMap((one) => one.without.map((text) => `${one.package}: ${text}`));
-  return [
-    [
-      'built from',
-      `${commit.slice(0, 12)}${commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`}`,
-    ],
-    ['writes', writes.length === 0 ? 'nothing into the repository' : files],
-    ['pushes', `${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`],
-    ['rules', findings.length === 0 ? 'nothing found' : findings.join('; ')],
-    ...(rehearsed.length === 0 ? [] : [['rehearsed', rehearsed.join('; ')] as const]),
-    ...(without.length === 0 ? [] : [['without', without.join('; ')] as const]),
-    ...(card.opted.length === 0 ? [] : [['let pass', card.opted.join('; ')] as const]),
+  const from = commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`;
+  const facts: (readonly [string, readonly string[]])[] = [
+    ['built from', [`${commit.slice(0, 12)}${from}`]],
+    ['writes', [writes.length === 0 ? 'nothing into the repository' : files]],
+    ['pushes', [`${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`]],
+    ['rules', findings.length === 0 ? ['nothing found'] : findings],
+    ['rehearsed', rehearsed],
+    ['without', without],
+    ['let pass', card.opted],
   ];
+  return facts.filter(([, lines]) => lines.length > 0);
 }
 
 function findingsOf({ package: name, warned }: CardRelease): string {
@@ -90,11 +97,30 @@ function findingsOf({ package: name, warned }: CardRelease): string {
 }
 
 function rehearsalOf({ package: name, rehearsed }: CardRelease): string {
-  return `${name} ${rehearsed.join(', ')}`;
+  return `${name}: ${[...new Set(rehearsed)].join(', ')}`;
 }
 
-function labelled(facts: readonly (readonly [string, string])[], { colours }: Screen): string[] {
-  return facts.map(([label, text]) => `    ${colours.dim(label.padEnd(11))} ${cleanText(text)}`);
+const labelWidth = 11;
+
+function labelled(facts: readonly (readonly [string, readonly string[]])[], screen: Screen): string[] {
+  const width = screen.columns - labelWidth - 6;
+  return facts.flatMap(([label, texts]) =>
+    texts
+      .flatMap((text) => wrapWords(cleanText(text), width))
+      .map((line, index) => `    ${screen.colours.dim((index === 0 ? label : '').padEnd(labelWidth))} ${line}`),
+  );
+}
+
+/** Breaks between words only; a word that is too long stays whole. */
+function wrapWords(text: string, width: number): string[] {
+  const lines: string[] = [];
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1);
+    if (last === undefined || last.length + 1 + word.length > width)
+      lines.push(lines.length === 0 ? word : `  ${word}`);
+    else lines[lines.length - 1] = `${last} ${word}`;
+  }
+  return lines;
 }
 
 /** What came of the run: deliveries, then where things are. */

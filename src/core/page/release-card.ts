@@ -110,7 +110,7 @@ function renderArtifacts({ artifacts }: ShownCardRelease): string {
   const figures = artifacts.map((one) => {
     const groups = groupsOf(one.files);
     const told = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');
-    const inside = one.files.length === 0 ? '' : `${one.files.length} files: ${told}`;
+    const inside = one.files.length === 0 ? '' : `${one.files.length} files, unpacked: ${told}`;
     return `<figure><figcaption><b>${escapeHtml(one.file)}</b> ${formatBytes(one.sizeBytes)}${inside === '' ? '' : `<br>${escapeHtml(inside)}`}<br><code>${escapeHtml(one.sha256)}</code></figcaption>${bar(groups, one.sizeBytes / largest, inside || one.file)}</figure>`;
   });
   return `<section><h3>Contents</h3>${figures.join('')}</section>`;
@@ -156,7 +156,7 @@ function bar(groups: readonly Group[], share: number, label: string): string {
     return rect;
   });
   const plain = `<rect width="${width}" height="14" fill="${shades[0]}"/>`;
-  return `<svg viewBox="0 0 600 14" role="img" aria-label="${escapeHtml(label)}">${pieces.join('') || plain}</svg>`;
+  return `<svg viewBox="0 0 600 14" preserveAspectRatio="none" role="img" aria-label="${escapeHtml(label)}">${pieces.join('') || plain}</svg>`;
 }
 
 function renderChecks({ findings, rehearsed, bills }: ShownCardRelease): string {
@@ -172,11 +172,13 @@ function renderChecks({ findings, rehearsed, bills }: ShownCardRelease): string 
 
 function renderDeliveries({ deliveries }: ShownCardRelease): string {
   if (deliveries.length === 0) return '';
+  const isAnywhere = deliveries.some(({ address }) => address !== null);
+  const at = (text: string) => (isAnywhere ? text : '');
   const rows = deliveries.map(
     ({ destination, artifact, state, address }) =>
-      `<tr><td>${escapeHtml(state)}</td><td>${escapeHtml(artifact)}</td><td>${escapeHtml(destination)}</td><td class="at">${escapeHtml(address ?? '')}</td></tr>`,
+      `<tr><td>${escapeHtml(state)}</td><td>${escapeHtml(artifact)}</td><td>${escapeHtml(destination)}</td>${at(`<td class="at">${escapeHtml(address ?? '')}</td>`)}</tr>`,
   );
-  return `<section><h3>Deliveries</h3><table><thead><tr><th scope="col">state</th><th scope="col">artifact</th><th scope="col">to</th><th scope="col">at</th></tr></thead><tbody>${rows.join('')}</tbody></table></section>`;
+  return `<section><h3>Deliveries</h3><table><thead><tr><th scope="col">state</th><th scope="col">artifact</th><th scope="col">to</th>${at('<th scope="col">at</th>')}</tr></thead><tbody>${rows.join('')}</tbody></table></section>`;
 }
 
 function renderLines({ lines }: ShownCardRelease): string {

@@ -1,9 +1,8 @@
 import { createHash } from 'node:crypto';
-import { readFile, rm } from 'node:fs/promises';
+import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { aboutOf, foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
-import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
+import { foldEvents } from '../../core/ledger/event.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import {
@@ -22,9 +21,9 @@ import { git } from '../../world/git/run-git.ts';
 import { type ReleaseFolder, readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
 import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from '../deliver.ts';
-import { contentsFile } from '../ledger-writer.ts';
-import { deliveryFailed, type PublishedRelease } from '../publish.ts';
+import { deliveryFailed } from '../publish.ts';
 import { planShipments, refuseDifferent } from '../publish-plan.ts';
+import { isRecorded, type PublishedRelease, planInLedger, publishedOf, tagMessage } from '../published.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
 import { runAfterwards } from './afterwards.ts';
 import { forgetHandedOut } from './hand-out.ts';
@@ -80,7 +79,7 @@ export async function finishRun(
   context.report({ type: 'group', title: 'Record' });
   await writeLedger(context, lasting, run, ledger);
   const advice = await settle(context, lasting, run, { commit, releases, output: workspace.config.output });
-  const published = publishedOf(releases, shipments, results);
+  const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
   const failed = [...results.values()].flat().filter(({ state }) => state === 'failed' || state === 'pending');
   if (failed.length > 0 || context.signal.aborted) {
     return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
@@ -120,7 +119,10 @@ async function pushAll(
   if (journal.isDone('push') || opened.remote === null) return null;
   const before = (lastRecord(journal.records, 'push', { phase: 'intent' })?.data as PushData | undefined)?.ledger;
   const tags = opened.asked.tagged === null ? await makeTags(repository, run, releases, workspace) : [];
-  for (const release of releases) await planRelease(release, workspace, ledger);
+  for (const release of releases) {
+    const own = workspace.packages.find(({ name }) => name === release.record.package);
+    await planInLedger(release, own?.config['send-to'] ?? [], ledger);
+  }
   const commit = releases[0]?.record.commit ?? opened.source;
   const branch = opened.branch === null || tags.length === 0 ? null : opened.branch;
   const push: ReleasePush = {
@@ -193,7 +195,8 @@ async function makeTags(
   workspace: Workspace,
 ): Promise<{ name: string; id: string }[]> {
   const tags: { name: string; id: string }[] = [];
-  for (const { folder, record } of releases) {
+  for (const release of releases) {
+    const { record } = release;
     const name = record.tag;
     const known = lastRecord(journal.records, 'tagged', { key: name });
     if (known?.phase === 'done') {
@@ -202,9 +205,7 @@ async function makeTags(
     }
     faultPoint('tagged', name, 'before');
     if ((await readLocalTag(repository.place, name)) === null) {
-      const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
-      const text = notes === '' ? record.reasons.join('\n') : notes;
-      const message = `${record.package} ${record.version}\n\n${text}\n\nBevelstone-Run: ${opened.mark}\n`;
+      const message = await tagMessage(release, opened.mark);
       const isSigned = workspace.config['write-back'].sign;
       await makeTag(repository.place, name, record.commit, message, { time: opened.time, isSigned });
     }
@@ -215,32 +216,6 @@ async function makeTags(
     tags.push({ name, id });
   }
   return tags;
-}
-
-/** The plan of a release: from the push on, any clone can finish it. */
-async function planRelease(
-  { folder, record: one }: ReleaseFolder,
-  workspace: Workspace,
-  ledger: RunLedger,
-): Promise<void> {
-  const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
-  const contents = contentsFile(text);
-  const own = workspace.packages.find(({ name }) => name === one.package);
-  ledger.add(
-    {
-      type: 'planned',
-      package: one.package,
-      version: one.version,
-      commit: one.commit,
-      source: one.source,
-      tag: one.tag,
-      artifacts: [...one.artifacts, ...one.bills],
-      destinations: own?.config['send-to'] ?? [],
-      contents: contents.sha256,
-      about: aboutOf(one),
-    },
-    { [contents.name]: text },
-  );
 }
 
 /** Writes what the ledger lacks of this run's events, here and on the remote. */
@@ -268,44 +243,14 @@ async function addMissing(repository: Repository, ledger: RunLedger, message: st
   if (files.length > 0) await addToLedger(repository, files, message);
 }
 
-function isRecorded(
-  { release, destination }: Shipment,
-  artifact: ArtifactRecord,
-  known: readonly LedgerRelease[],
-): boolean {
-  const { package: name, version } = release.record;
-  const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
-  return deliveries.some(
-    (one) => one.destination === destination.name && one.artifact === artifact.file && one.confirmed === 'bytes',
-  );
-}
-
-function publishedOf(
-  releases: readonly ReleaseFolder[],
-  shipments: readonly Shipment[],
-  results: ReadonlyMap<Shipment, readonly Delivery[]>,
-): PublishedRelease[] {
-  return releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
-    package: name,
-    version,
-    tag,
-    commit,
-    source,
-    deliveries: shipments
-      .filter(({ release }) => release.record.package === name)
-      .flatMap((one) => results.get(one) ?? []),
-  }));
-}
-
 /** Releases as they are before anything is sent. */
 export function pendingDeliveries(
   releases: readonly ReleaseFolder[],
   shipments: readonly Shipment[],
 ): PublishedRelease[] {
-  const results = new Map(
-    shipments.map((one) => [one, one.deliveries.map((planned) => pendingDelivery(one, planned, null))] as const),
+  return publishedOf(releases, shipments, (one) =>
+    one.deliveries.map((planned) => pendingDelivery(one, planned, null)),
   );
-  return publishedOf(releases, shipments, results);
 }
 
 function verdictError(verdict: Exclude<PushVerdict, 'won'>, { remote, branch, tags }: ReleasePush): BevelstoneError {

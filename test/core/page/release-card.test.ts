@@ -70,7 +70,7 @@ describe('the release card', () => {
       'npm install tidemark@1.4.0',
     ])
       expect(html).toContain(text);
-    expect(html).toContain('3 files: dist/ 400 B, top 50 B');
+    expect(html).toContain('3 files, unpacked: dist/ 400 B, top 50 B');
   });
 
   it('draws sizes in proportion: against the largest artifact, and of what is inside', () => {

@@ -1,0 +1,79 @@
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
+import type { ArtifactRecord } from '../core/ledger/release-record.ts';
+import type { ReleaseFolder } from './built-release.ts';
+import type { Delivery, Shipment } from './deliver.ts';
+import { contentsFile, type EventSink } from './ledger-writer.ts';
+
+/** One release with its deliveries. */
+export type PublishedRelease = {
+  readonly package: string;
+  readonly version: string;
+  readonly tag: string;
+  readonly commit: string;
+  readonly source: string;
+  readonly deliveries: readonly Delivery[];
+};
+
+/** Releases with what became of their shipments. */
+export function publishedOf(
+  releases: readonly ReleaseFolder[],
+  shipments: readonly Shipment[],
+  deliveriesOf: (shipment: Shipment) => readonly Delivery[],
+): PublishedRelease[] {
+  return releases.map(({ record: { package: name, version, tag, commit, source } }) => ({
+    package: name,
+    version,
+    tag,
+    commit,
+    source,
+    deliveries: shipments.filter(({ release }) => release.record.package === name).flatMap(deliveriesOf),
+  }));
+}
+
+/** Whether the ledger already holds this very delivery, confirmed. */
+export function isRecorded(
+  { release, destination }: Shipment,
+  artifact: ArtifactRecord,
+  known: readonly LedgerRelease[],
+): boolean {
+  const { package: name, version } = release.record;
+  const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
+  return deliveries.some(
+    (one) => one.destination === destination.name && one.artifact === artifact.file && one.confirmed === 'bytes',
+  );
+}
+
+/** Plans a release in the ledger, with its contents list beside: from then on any clone can finish it. */
+export async function planInLedger(
+  { folder, record }: ReleaseFolder,
+  destinations: readonly string[],
+  sink: EventSink,
+): Promise<void> {
+  const { package: name, version, commit, source, tag, artifacts, bills } = record;
+  const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
+  const contents = contentsFile(text);
+  sink.add(
+    {
+      type: 'planned',
+      package: name,
+      version,
+      commit,
+      source,
+      tag,
+      artifacts: [...artifacts, ...bills],
+      destinations,
+      contents: contents.sha256,
+      about: aboutOf(record),
+    },
+    { [contents.name]: text },
+  );
+}
+
+/** What a tag says: the release, its notes, and the run that made it. */
+export async function tagMessage({ folder, record }: ReleaseFolder, mark: string): Promise<string> {
+  const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
+  const text = notes === '' ? record.reasons.join('\n') : notes;
+  return `${record.package} ${record.version}\n\n${text}\n\nBevelstone-Run: ${mark}\n`;
+}
