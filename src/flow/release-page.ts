@@ -115,8 +115,9 @@ function deliveriesOf({ deliveries }: LedgerRelease): ShownCardRelease['deliveri
   }));
 }
 
-function checksOf({ warned, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
-  const findings = warned === 0 ? 'nothing found' : `${warned} ${warned === 1 ? 'warning' : 'warnings'}`;
+function checksOf({ warned, rules, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
+  const findings =
+    warned === 0 ? 'nothing found' : `${warned} ${warned === 1 ? 'warning' : 'warnings'}: ${rules.join(', ')}`;
   return { findings, rehearsed };
 }
 

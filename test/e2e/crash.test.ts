@@ -1,5 +1,13 @@
+import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
-import { releaseWorkspace, uploads, visibleState, type WorkspaceParts } from '../builders/release-workspace.ts';
+import {
+  faultyProgram,
+  releaseWorkspace,
+  uploads,
+  visibleState,
+  type WorkspaceParts,
+} from '../builders/release-workspace.ts';
+import { testEnvironment } from '../builders/repository.ts';
 
 const clock = { BEVELSTONE_NOW: '2026-11-02T09:30:00Z' };
 const board = `afterwards: ['node -e "process.stdin.pipe(require(\\"fs\\").createWriteStream(\\"../board.txt\\"))"']\n`;
@@ -58,9 +66,11 @@ const forOne = process.env['BEVELSTONE_CRASH'] === 'all' ? moments : fromPush;
 /** The tag alone carries the version: the same moments, but that there is no commit. */
 const tagOnly: WorkspaceParts = { ...one, more: `${board}write-back: { commit: false }\n` };
 
+const forTagOnly = forOne.filter(([step, , moment]) => moment === 'after-effect' || step === 'push');
+
 describe.each([
   ['one destination', one, forOne],
-  ['the tag alone carrying the version', tagOnly, [...forOne, ...moments.filter(([step]) => step === 'tagged')]],
+  ['the tag alone carrying the version', tagOnly, forTagOnly],
   ['three destinations', three, [...moments, ...later]],
 ] as const)('killed with %s', (_, parts, all) => {
   it.each(all)('at %s %s %s, the run is finished as if nothing had been', async (step, key, moment) => {
@@ -80,6 +90,31 @@ describe.each([
     expect(w.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
     expect(w.git('rev-parse', 'main')).toBe(w.git('rev-parse', 'origin/main'));
     expect(w.git('status', '--porcelain')).toBe('');
+  });
+});
+
+describe('killed at any time', () => {
+  it.each([500, 900, 1300, 1700])('after some %i ms, the run is finished as if nothing had been', async (ms) => {
+    const expected = await undisturbedState(three);
+    const w = await releaseWorkspace(three);
+    const env = testEnvironment({ ...w.env, ...clock });
+    const child = execa(process.execPath, [faultyProgram(), 'release', '--yes', '--json'], {
+      cwd: w.folder,
+      env,
+      extendEnv: false,
+      reject: false,
+    });
+    setTimeout(() => child.kill('SIGKILL'), ms + Math.random() * 400);
+    await child;
+
+    const resumed = await w.release(['--resume'], clock);
+    // Killed before it began, or after it was done: then there is nothing to go on with.
+    const isOver = resumed.error?.code === 'RUN_NOT_FOUND';
+    const again = isOver ? await w.release([], clock) : resumed;
+
+    expect(['NOTHING_TO_RELEASE', undefined]).toContain(again.error?.code);
+    expect(visibleState(w)).toEqual(expected);
+    expect(Math.max(0, ...uploads(w))).toBeLessThanOrEqual(1);
   });
 });
 

@@ -92,8 +92,8 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   return facts.filter(([, lines]) => lines.length > 0);
 }
 
-function findingsOf({ package: name, warned }: CardRelease): string {
-  return warned === 0 ? '' : `${name}: ${warned} ${warned === 1 ? 'warning' : 'warnings'}`;
+function findingsOf({ package: name, warned, rules }: CardRelease): string {
+  return warned === 0 ? '' : `${name}: ${warned} ${warned === 1 ? 'warning' : 'warnings'}, ${rules.join(', ')}`;
 }
 
 function rehearsalOf({ package: name, rehearsed }: CardRelease): string {

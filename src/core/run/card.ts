@@ -25,6 +25,8 @@ export type CardRelease = {
   readonly artifacts: readonly CardArtifact[];
   readonly refused: number;
   readonly warned: number;
+  /** Names of the rules that warned. */
+  readonly rules: readonly string[];
   /** What a rehearsal did, as `npm 11: installed`; empty where there was none. */
   readonly rehearsed: readonly string[];
   /** Artifacts of platforms that are left out on purpose. */

@@ -98,6 +98,7 @@ async function cardRelease(
     })),
     refused: count('refuse'),
     warned: count('warn'),
+    rules: [...new Set(findings.filter((one) => one.severity === 'warn').map((one) => one.rule))],
     rehearsed: steps.map(({ client, version, state }) => `${client}${version === '' ? '' : ` ${version}`}: ${state}`),
     without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
   };

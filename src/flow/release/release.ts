@@ -385,7 +385,7 @@ async function verifyAll(
   context.report({
     type: 'finished',
     what: 'verify',
-    detail: `${artifacts.length} artifacts, ${warned === 0 ? 'no' : warned} warnings`,
+    detail: `${artifacts.length} ${artifacts.length === 1 ? 'artifact' : 'artifacts'}, ${warned === 0 ? 'no' : warned} ${warned === 1 ? 'warning' : 'warnings'}`,
   });
   journal.append({ step: 'verified', phase: 'done', input: inputOf(releases), data: { warned } });
   faultPoint('verified', '', 'after-done');
