@@ -7,6 +7,8 @@ export type AskSettings = {
   readonly isTerminal: boolean;
   readonly signal: AbortSignal;
   readonly show: (text: string) => void;
+  /** Stands before the question, in a colour that is seen on any ground. */
+  readonly prefix: string;
 };
 
 /** Asks for a secret without showing it; without a terminal takes it from standard input where that is allowed. */
@@ -34,7 +36,7 @@ async function readInput(): Promise<string | null> {
  * Shows what is about to happen and asks once. `--yes` answers beforehand; without a terminal it is needed.
  * The asker throws CONFIRMATION_NEEDED when nobody can be asked, INTERRUPTED when the answer is no.
  */
-export function makeAsk({ yes, isTerminal, signal, show }: AskSettings): Ask {
+export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings): Ask {
   return async ({ shown, question }) => {
     show(shown);
     if (yes || question === null) return;
@@ -46,7 +48,7 @@ export function makeAsk({ yes, isTerminal, signal, show }: AskSettings): Ask {
       });
     }
     const { confirm } = await import('@inquirer/prompts');
-    if (await confirm({ message: question, default: false }, { signal })) return;
+    if (await confirm({ message: question, default: false, theme: { prefix } }, { signal })) return;
     throw new BevelstoneError('INTERRUPTED', {
       message: 'Answered no',
       why: 'you were asked first',

@@ -13,7 +13,7 @@ import { commandList } from './command-list.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
 import { jsonPieces } from './view/json.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
-import { makeScreen } from './view/screen.ts';
+import { makeScreen, signText } from './view/screen.ts';
 
 const programVersion = process.env['BEVELSTONE_PROGRAM_VERSION'] ?? '0.0.0';
 
@@ -89,6 +89,7 @@ class Session {
       isTerminal: this.#isTerminal,
       signal: this.#abort.signal,
       show: (text) => process.stderr.write(this.#safe(`${text}\n`)),
+      prefix: this.errors.colours.cyan(signText('nothing', this.errors)),
     });
     const { result, error = null, until, bytes } = await command.run(args, this.context(raw), ask);
     this.#progress.stop();

@@ -168,6 +168,34 @@ describe('packages that need each other', () => {
     expect(asked.map((line) => line.split(' ')[1])).toEqual(['/node/soundings', '/node/buoys']);
   });
 
+  it('do not stand in the way of one that needs none of them', async () => {
+    const streams = 'streams: { stable: { from: main }, early: { from: early, identifier: early } }\n';
+    const w = await releaseWorkspace({ packages: ['soundings', 'buoys'], more: streams });
+    await w.release();
+    w.git('checkout', '--quiet', '-b', 'early');
+    w.commit('feat: at night', {
+      'soundings/night.js': 'export const night = 1;\n',
+      'buoys/night.js': 'export const night = 1;\n',
+    });
+    await w.release();
+    w.git('checkout', '--quiet', 'main');
+    w.commit('fix: the light', { 'buoys/depth.js': 'export const depth = 3;\n' });
+    await w.release();
+    w.git('checkout', '--quiet', 'early');
+    w.commit('fix: at dusk', {
+      'soundings/night.js': 'export const night = 2;\n',
+      'buoys/night.js': 'export const night = 2;\n',
+    });
+    w.git('push', '--quiet', 'origin', 'early');
+
+    // The early line of buoys lacks a release of the stable one.
+    const all = await w.release(['--dry-run']);
+    const own = await w.release(['-p', 'soundings']);
+
+    expect(all.error?.code).toBe('STREAM_BEHIND');
+    expect([own.error, own.result.releases[0].version]).toEqual([null, '0.1.1-early.2']);
+  });
+
   it('and have no destination are tagged and recorded all the same', async () => {
     const w = await releaseWorkspace({ destinations: [] });
 

@@ -14,20 +14,20 @@ export async function withNeeded(
   survey: (context: Context, options: SurveyOptions) => Promise<Survey>,
 ): Promise<Survey> {
   if (context.packages.length === 0) return survey(context, options);
-  const quiet: Context = { ...context, packages: [], report: () => {} };
-  const whole = await survey(quiet, { ...options, as: null, raise: null, because: null });
-  const next = new Map(whole.packages.map((one, at) => [whole.indexes[at] ?? -1, one.next]));
-  const nameOf = (index: number) => whole.workspace.packages[index]?.name ?? '';
   const chosen = new Set(context.packages);
   for (;;) {
-    const needed = whole.edges.find(
-      ({ from, to, kind }) =>
-        kind !== 'development' &&
-        chosen.has(nameOf(from)) &&
-        !chosen.has(nameOf(to)) &&
-        (next.get(to) ?? null) !== null,
+    const own = await survey({ ...context, packages: [...chosen] }, options);
+    const nameOf = (index: number) => own.workspace.packages[index]?.name ?? '';
+    const wanted = own.edges.filter(
+      ({ from, to, kind }) => kind !== 'development' && chosen.has(nameOf(from)) && !chosen.has(nameOf(to)),
     );
-    if (needed === undefined) return survey({ ...context, packages: [...chosen] }, options);
+    if (wanted.length === 0) return own;
+    // What stands in the way of packages that nobody needs is no business of this release.
+    const quiet: Context = { ...context, packages: [...new Set(wanted.map(({ to }) => nameOf(to)))], report: () => {} };
+    const others = await survey(quiet, { ...options, as: null, raise: null, because: null });
+    const open = new Set(others.packages.filter(({ next }) => next !== null).map(({ name }) => name));
+    const needed = wanted.find(({ to }) => open.has(nameOf(to)));
+    if (needed === undefined) return own;
     const [from, to] = [nameOf(needed.from), nameOf(needed.to)];
     if (!isAdded) {
       throw new BevelstoneError('NEEDED_UNRELEASED', {
