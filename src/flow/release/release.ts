@@ -205,7 +205,8 @@ type Prepared = {
 async function prepare(context: Context, repository: Repository, { run, options, talk }: Work): Promise<Prepared> {
   const { journal, opened } = run;
   const asked = opened.asked;
-  const survey = await surveyFor(context, asked, opened.source);
+  // Whatever is checked out by now: the run goes on with its own branch.
+  const survey = await surveyFor(context, { ...asked, branch: asked.branch ?? opened.branch }, opened.source);
   const releasing = releasingOf(survey);
   const makesTags = asked.tagged === null;
   const isHandedOut = options.handOut || journal.isDone('committed', 'handed-out');
