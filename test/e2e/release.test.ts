@@ -413,6 +413,44 @@ describe('a run that was not finished', () => {
     expect((await w.release(['--resume'])).error?.code).toBe('RUN_NOT_FOUND');
   });
 
+  it('of a tag that somebody made is never said to be without a trace, and the tag stays', async () => {
+    const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
+    w.git('tag', '-a', '-m', 'by hand', 'v0.2.0');
+    w.git('push', '--quiet', 'origin', 'v0.2.0');
+    await w.release(['--tagged', 'v0.2.0']);
+
+    const run = await w.release(['--abandon']);
+
+    expect(run.result.advice.join()).toContain('is delivered, and stays');
+    expect(w.git('ls-remote', '--tags', 'origin')).toContain('v0.2.0');
+    expect(visibleState(w)).toMatchObject({ events: expect.arrayContaining([expect.stringContaining('"abandoned"')]) });
+  });
+
+  it('is not finished by a dry run', async () => {
+    const w = await releaseWorkspace();
+    await w.release([], { BEVELSTONE_FAULT: 'push::after-done' }).catch(() => null);
+
+    const run = await w.release(['--resume', '--dry-run']);
+
+    expect([run.exitCode, run.error?.code]).toEqual([2, 'USAGE']);
+    expect(uploads(w)).toEqual([]);
+  });
+
+  it('and was half laid out on another machine is laid out again', async () => {
+    const w = await releaseWorkspace({ destinations: allThree });
+    await w.release([], { BEVELSTONE_FAULT: 'push::after-done' }).catch(() => null);
+    const other = w.clone('another-machine');
+    await other.release(['--resume'], { BEVELSTONE_FAULT: 'built::before' }).catch(() => null);
+    const half = path.join(other.folder, '.git/bevelstone/runs');
+    const opened = readdirSync(half).filter((name) => name !== 'lock');
+
+    const resumed = await other.release(['--resume']);
+
+    expect(opened).toHaveLength(1);
+    expect(resumed.error).toBeNull();
+    expect(uploads(w).every((count) => count === 1)).toBe(true);
+  });
+
   it('is told from one whose journal was tampered with', async () => {
     const w = await releaseWorkspace();
     await w.release([], { BEVELSTONE_FAULT: 'agreed::after-done' }).catch(() => null);

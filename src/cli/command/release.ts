@@ -1,8 +1,7 @@
 import type { ReleaseOptions } from '../../flow/release/options.ts';
 import type { Released } from '../../flow/release/release.ts';
 import { type Command, optionalText, textList } from '../command.ts';
-import { publicationJson } from '../view/publish.ts';
-import { renderCard, renderGates, renderReleased } from '../view/release.ts';
+import { releasedJson, renderCard, renderGates, renderReleased } from '../view/release.ts';
 import { makeScreen } from '../view/screen.ts';
 import { overrideOptions, parseOverrides } from './override-options.ts';
 
@@ -65,5 +64,5 @@ export const release: Command<Arguments, Released> = {
     return { result, error: result.error };
   },
   render: renderReleased,
-  toJson: publicationJson,
+  toJson: releasedJson,
 };

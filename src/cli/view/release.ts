@@ -140,3 +140,8 @@ export function renderReleased({ releases, run, dryRun, advice, page, error }: R
   const notes = advice.map((text) => `  ${cleanText(text)}`);
   return [table, ...(notes.length === 0 ? [] : ['', ...notes]), '', `  run ${run}`, ...card].join('\n');
 }
+
+/** The `result` of `release --json`. */
+export function releasedJson({ run, releases, advice, page }: Released): unknown {
+  return { run: run === '' ? null : run, releases, advice, page };
+}

@@ -1,6 +1,6 @@
 import { lastRecord } from '../../core/run/journal.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
-import { readRemoteRefs } from '../../world/git/push-release.ts';
+import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { takeLock } from '../../world/run-lock.ts';
@@ -56,7 +56,8 @@ async function giveUp(
   const { journal, opened } = run;
   const { remote } = opened;
   const tags = await pushedTags(repository, run);
-  if (tags.length === 0 || remote === null) {
+  const isPublic = tags.length > 0 || journal.isDone('push');
+  if (!isPublic || remote === null) {
     const removed = await removeOwnTags(repository, run);
     await forgetHandedOut(repository, run);
     await dropRun(repository, run);
@@ -65,9 +66,14 @@ async function giveUp(
       ...(removed.length === 0 ? [] : [`deleted here: the tags ${removed.join(', ')}`]),
     ];
   }
+  // Of a run that another machine began, or of somebody's own tag, there is no tag of ours to take back.
   const isDelivered = lastRecord(journal.records, 'sent') !== null;
   const told: string[] = [];
-  if (!isDelivered) {
+  if (isDelivered) {
+    told.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
+  } else if (tags.length === 0) {
+    told.push('nothing was delivered from here, and its tags stay where they are');
+  } else {
     const names = tags.map(({ name }) => name);
     await confirm(names, remote);
     // By their ids, so that a tag that somebody else put there stays.
@@ -76,8 +82,8 @@ async function giveUp(
     await git(repository.place, ['push', '--atomic', '--porcelain', '--no-verify', ...leases, remote, ...refs]);
     await removeOwnTags(repository, run);
     told.push(`deleted here and on ${remote}: the tags ${names.join(', ')}`);
-  } else {
-    told.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
+    if (opened.branch !== null && journal.done<{ commit: string }>('committed')?.commit !== opened.source)
+      told.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
   }
   await recordAbandoned(context, repository, run, remote);
   journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });

@@ -5,6 +5,7 @@ import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-
 import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
 import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
+import { faultPoint } from '../../world/fault-point.ts';
 import { exists, writeWhole } from '../../world/files.ts';
 import { ledgerRef, readEvents, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
@@ -19,8 +20,9 @@ import { inDependencyOrder } from '../publish-plan.ts';
 import { recordedFolder, standingDeliveries } from '../recorded-release.ts';
 import { plainSurvey, surveyWorkspace } from '../survey.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
+import { dropRun } from './drop-run.ts';
 import type { ReleaseOptions } from './options.ts';
-import { beginRun, noRun, type Opened, type Run } from './run.ts';
+import { beginRun, newRunId, noRun, type Opened, type Run, runsFolder } from './run.ts';
 import { RunLedger } from './run-ledger.ts';
 
 /**
@@ -37,14 +39,23 @@ export async function runFromRemote(context: Context, repository: Repository, op
   const [first] = found;
   if (first === undefined || remote === null) throw noRun();
   const workspace = await readWorkspace(context, repository, first.commit, 'commit');
-  const run = await beginRun(context, repository, openedFrom(context, first, remote));
-  const ledger = new RunLedger(run.journal, run.id);
-  run.journal.append({ step: 'committed', phase: 'done', data: { commit: first.commit, tree: null } });
-  const releases = await layOutAll(context, { workspace, run, found, ledger, options });
-  const order = inDependencyOrder(releases).map(({ record }) => record.package);
-  run.journal.append({ step: 'built', phase: 'done', data: order });
-  run.journal.append({ step: 'push', phase: 'done', data: { by: first.run } });
-  return run;
+  const opened = openedFrom(context, first, remote);
+  const isTaken = await exists(path.join(runsFolder(repository), opened.run));
+  const run = await beginRun(context, repository, isTaken ? { ...opened, run: newRunId(context.now()) } : opened);
+  try {
+    const ledger = new RunLedger(run.journal, run.id);
+    run.journal.append({ step: 'committed', phase: 'done', data: { commit: first.commit, tree: null } });
+    faultPoint('built', '', 'before');
+    const releases = await layOutAll(context, { workspace, run, found, ledger, options });
+    const order = inDependencyOrder(releases).map(({ record }) => record.package);
+    run.journal.append({ step: 'built', phase: 'done', data: order });
+    run.journal.append({ step: 'push', phase: 'done', data: { by: first.run } });
+    return run;
+  } catch (error) {
+    run.journal.close();
+    await dropRun(repository, run);
+    throw error;
+  }
 }
 
 /** Releases of one run that a destination still lacks something of: of the run named, else of the newest one. */
@@ -98,6 +109,7 @@ function openedFrom(context: Context, { run, source, about }: LedgerRelease, rem
       withNeeded: false,
       without: [],
     },
+    isFromRemote: true,
     configDigest: null,
     program: {
       bevelstone: context.programVersion,

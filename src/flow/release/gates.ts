@@ -1,8 +1,8 @@
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
-import { readRemoteRefs } from '../../world/git/push-release.ts';
 import { complainOfIdentity, complainOfPush, complainOfSigning } from '../../world/git/push-rights.ts';
+import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { readLocalTag } from '../../world/git/remote-tags.ts';
 import { uncommittedPaths } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';

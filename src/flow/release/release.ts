@@ -5,8 +5,8 @@ import { cardDigest, type ReleaseCard } from '../../core/run/card.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
-import { readRemoteRefs } from '../../world/git/push-release.ts';
 import { keepForRun } from '../../world/git/release-commit.ts';
+import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { takeLock } from '../../world/run-lock.ts';
@@ -35,7 +35,9 @@ import {
   beginRun,
   chooseRun,
   continueRun,
+  isHalfLaidOut,
   isPublic,
+  type KnownRun,
   newRunId,
   type Opened,
   openRuns,
@@ -74,10 +76,15 @@ export type Released = {
  * the push nothing is public and nothing is left behind but the run itself.
  */
 export async function release(context: Context, options: ReleaseOptions, talk: ReleaseTalk): Promise<Released> {
+  if (options.dryRun && options.resume !== null) throw dryResume();
   const repository = await openContext(context);
   const unlock = await takeLock(runsFolder(repository));
   try {
-    const runs = await openRuns(repository, true);
+    const runs: KnownRun[] = [];
+    for (const one of await openRuns(repository, true)) {
+      if (isHalfLaidOut(one)) await dropRun(repository, one);
+      else runs.push(one);
+    }
     if (options.resume === null) {
       refuseOpen(runs);
       return await newRelease(context, repository, options, talk);
@@ -127,6 +134,7 @@ async function newRelease(
     time: Math.floor(now.getTime() / 1000),
     mark: randomBytes(16).toString('hex'),
     asked: { ...options.asked, packages: context.packages },
+    isFromRemote: false,
     configDigest: survey.workspace.configText === null ? null : sha256(survey.workspace.configText),
     program: {
       bevelstone: context.programVersion,
@@ -468,6 +476,14 @@ async function askHead(repository: Repository, remote: string | null, branch: st
   // Whether the remote can be asked at all is a gate, told with the others.
   const refs = await readRemoteRefs(repository.place, remote, [ref]).catch(() => new Map<string, string>());
   return refs.get(ref) ?? null;
+}
+
+function dryResume(): BevelstoneError {
+  return new BevelstoneError('USAGE', {
+    message: '--dry-run and --resume exclude each other',
+    why: 'what was cut short may be public in part, and finishing it sends the rest',
+    fix: 'Run: bevelstone, which says where it stands, or: bevelstone release --resume',
+  });
 }
 
 function nothingToRelease({ packages }: Survey): BevelstoneError {

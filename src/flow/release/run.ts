@@ -24,6 +24,8 @@ export type Opened = {
   /** What was asked of the run, in words that make it again. */
   readonly asked: RunAsked;
   readonly configDigest: string | null;
+  /** Whether another machine began it, and this one laid it out from what was pushed. */
+  readonly isFromRemote: boolean;
   readonly program: { readonly bevelstone: string; readonly node: string; readonly zlib: string };
 };
 
@@ -137,6 +139,12 @@ export function refuseOpen(runs: readonly KnownRun[]): void {
     fix: 'Run: bevelstone release --resume, or: bevelstone release --abandon',
     resume: first.id,
   });
+}
+
+/** Whether a run of another machine was cut short while it was laid out here: nothing of it counts. */
+export function isHalfLaidOut(run: KnownRun): boolean {
+  const opened = lastRecord(run.records, 'opened')?.data as Opened | undefined;
+  return opened?.isFromRemote === true && !isPublic(run);
 }
 
 /** Whether anything of a run may be public: its push was announced. */

@@ -1,6 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { ledgerRef, uniteWithRemote } from './ledger-store.ts';
+import { readRemoteRefs } from './remote-refs.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
@@ -66,31 +67,6 @@ export async function askVerdict(
   if (branch === null) return 'absent';
   const head = heads.get(`refs/heads/${branch.name}`) ?? null;
   return head === branch.from || head === branch.to ? 'absent' : 'stale';
-}
-
-/** The objects that refs of a remote name, as it says now. @throws REMOTE_REFUSED */
-export async function readRemoteRefs(
-  place: GitPlace,
-  remote: string,
-  refs: readonly string[],
-): Promise<ReadonlyMap<string, string>> {
-  try {
-    const { text } = await git(place, ['ls-remote', remote, ...refs]);
-    return new Map(
-      text.split('\n').flatMap((line): [string, string][] => {
-        const [id, ref] = line.split('\t');
-        return id === undefined || ref === undefined ? [] : [[ref, id]];
-      }),
-    );
-  } catch (cause) {
-    if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
-    throw new BevelstoneError('REMOTE_REFUSED', {
-      message: `${remote} could not be asked what it has`,
-      why: cause.why,
-      fix: 'Check the network and that you may read there, then run the same command again',
-      cause,
-    });
-  }
 }
 
 function refusedBy(remote: string, refused: readonly string[]): BevelstoneError {

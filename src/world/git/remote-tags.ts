@@ -1,4 +1,4 @@
-import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { readRemoteRefs } from './remote-refs.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A tag as a remote has it: the commit it peels to, and whether it is annotated. */
@@ -11,12 +11,10 @@ export async function readRemoteTags(
   tags: readonly string[],
 ): Promise<Map<string, RemoteTag>> {
   const refs = tags.flatMap((tag) => [`refs/tags/${tag}`, `refs/tags/${tag}^{}`]);
-  const { text } = await asRemote(remote, () => git(place, ['ls-remote', '--tags', remote, ...refs]));
   const found = new Map<string, RemoteTag>();
-  for (const line of text.split('\n')) {
-    const match = /^([0-9a-f]+)\trefs\/tags\/(.+?)(\^\{\})?$/.exec(line);
-    const [, commit = '', name = '', peeled] = match ?? [];
-    if (match === null || (found.has(name) && peeled === undefined)) continue;
+  for (const [ref, commit] of await readRemoteRefs(place, remote, refs)) {
+    const [, name = '', peeled] = /^refs\/tags\/(.+?)(\^\{\})?$/.exec(ref) ?? [];
+    if (name === '' || (found.has(name) && peeled === undefined)) continue;
     found.set(name, { commit, isAnnotated: peeled !== undefined });
   }
   return found;
@@ -52,18 +50,4 @@ export async function readLocalTag(place: GitPlace, name: string): Promise<Remot
   const [object, commit] = await Promise.all([ask(''), ask('^{commit}')]);
   if (commit.exitCode !== 0) return null;
   return { commit: commit.text.trim(), isAnnotated: object.text.trim() !== commit.text.trim() };
-}
-
-async function asRemote<Value>(remote: string, work: () => Promise<Value>): Promise<Value> {
-  try {
-    return await work();
-  } catch (cause) {
-    if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
-    throw new BevelstoneError('REMOTE_REFUSED', {
-      message: `${remote} could not be asked for its tags`,
-      why: cause.why,
-      fix: 'Check the network and that you may read there; nothing was changed',
-      cause,
-    });
-  }
 }
