@@ -504,6 +504,25 @@ describe('two at once', () => {
     expect(ends.every((code) => ['TAG_ELSEWHERE', 'RUN_STALE', 'GATES_REFUSED'].includes(code))).toBe(true);
   }, 240_000);
 
+  it('a rival whose files are there before our card is told as one who was quicker, not as other bytes', async () => {
+    const quick =
+      'cd $TOP/lighthouse && env -u BEVELSTONE_TEST_RIVAL OFFICE_TOKEN=$BEVELSTONE_TEST_RIVAL BEVELSTONE_NOW=2026-11-05T08:00:00Z $NODE $PROGRAM release --yes -q >/dev/null 2>&1';
+    const make = `write-back: { make: [{ run: 'if [ -n "$BEVELSTONE_TEST_RIVAL" ]; then ${quick}; fi', files: [none] }] }\n`;
+    const w = await releaseWorkspace({ more: make });
+    w.clone('lighthouse');
+
+    const run = await w.release([], {
+      TOP: w.top,
+      NODE: process.execPath,
+      PROGRAM: faultyProgram(),
+      BEVELSTONE_TEST_RIVAL: w.env['OFFICE_TOKEN'] ?? '',
+    });
+
+    expect([run.exitCode, run.error?.code]).toEqual([3, 'TAG_ELSEWHERE']);
+    expect(uploads(w)).toEqual([1]);
+    expect(w.git('tag', '--list')).toBe('');
+  });
+
   it('a commit that comes to the branch meanwhile makes the release stale, and nothing of it is public', async () => {
     const push = 'cd $TOP/elsewhere && git commit -q --allow-empty -m meanwhile && git push -q';
     const w = await releaseWorkspace({ more: `write-back: { make: [{ run: "${push}", files: [none] }] }\n` });

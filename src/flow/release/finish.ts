@@ -253,14 +253,21 @@ export function pendingDeliveries(
   );
 }
 
+/** The error for a release that somebody else made at the same moment. */
+export function lostError(remote: string, tags: readonly string[]): BevelstoneError {
+  return new BevelstoneError('TAG_ELSEWHERE', {
+    message: `${remote} has ${tags.join(' or ')} already`,
+    why: 'somebody else released at the same moment; their tag came first',
+    fix: 'Run: git pull, and survey again. Nothing of this run is public, and its tags here are gone',
+  });
+}
+
 function verdictError(verdict: Exclude<PushVerdict, 'won'>, { remote, branch, tags }: ReleasePush): BevelstoneError {
-  if (verdict === 'lost') {
-    return new BevelstoneError('TAG_ELSEWHERE', {
-      message: `${remote} has ${tags.map(({ name }) => name).join(' or ')} already`,
-      why: 'somebody else released at the same moment; their tag came first',
-      fix: 'Run: git pull, and survey again. Nothing of this run is public, and its tags here are gone',
-    });
-  }
+  if (verdict === 'lost')
+    return lostError(
+      remote,
+      tags.map(({ name }) => name),
+    );
   return new BevelstoneError('RUN_STALE', {
     message: `${branch?.name ?? 'The branch'} moved on ${remote} while the release was made`,
     why: 'a commit was pushed there, and the release would not contain it',

@@ -15,6 +15,7 @@ import { buildSurveyed, plainBuild } from '../build.ts';
 import type { BuiltRelease } from '../build-package.ts';
 import { type ReleaseFolder, readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
+import type { Shipment } from '../deliver.ts';
 import { checkNarrow } from '../narrow-credential.ts';
 import { parcelOf } from '../parcel.ts';
 import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-plan.ts';
@@ -25,7 +26,7 @@ import { refusal, type Verification, verifyReleases } from '../verify.ts';
 import { openContext } from '../workspace.ts';
 import { makeCard } from './card.ts';
 import { dropRun } from './drop-run.ts';
-import { finishRun, pendingDeliveries } from './finish.ts';
+import { finishRun, lostError, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
 import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
 import { withNeeded } from './needed.ts';
@@ -236,13 +237,40 @@ async function prepare(context: Context, repository: Repository, { run, options,
   const billed = inDependencyOrder(await billAll(context, run, at, releases));
   const rehearsal = await rehearseAll(context, run, at, billed);
   const shipments = await planShipments(context, at.workspace, billed, 'none-is-fine');
-  refuseDifferent(shipments);
+  await refuseTaken(repository, opened, shipments);
   await checkNarrow(context, repository, at.workspace, shipments);
   const card = await makeCard({ survey: at, opened, releases: billed, shipments, verification, rehearsal, makesTags });
   await agree(run, card, options, talk);
   await closeConnections();
   journalBuilt(journal, billed);
   return { releases: pendingDeliveries(billed, shipments), card, advice: [] };
+}
+
+/**
+ * Other bytes at a destination are those of a rival when the remote has the tags by now.
+ * @throws TAG_ELSEWHERE, DELIVERY_DIFFERS
+ */
+async function refuseTaken(
+  repository: Repository,
+  { remote, asked }: Opened,
+  shipments: readonly Shipment[],
+): Promise<void> {
+  try {
+    refuseDifferent(shipments);
+  } catch (error) {
+    if (remote === null || asked.tagged !== null) throw error;
+    const tags = [...new Set(shipments.map(({ release: { record } }) => record.tag))];
+    const there = await readRemoteRefs(
+      repository.place,
+      remote,
+      tags.map((tag) => `refs/tags/${tag}`),
+    );
+    if (there.size === 0) throw error;
+    throw lostError(
+      remote,
+      tags.filter((tag) => there.has(`refs/tags/${tag}`)),
+    );
+  }
 }
 
 /** The survey that counts: with the configuration of the commit, and the packages that were asked for. */
