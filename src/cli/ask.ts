@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { cleanText } from '../core/text/clean.ts';
 import type { Ask } from './command.ts';
 
 /** How the question of a command is answered. */
@@ -18,6 +19,14 @@ export function makeAskSecret({ isTerminal, signal }: Pick<AskSettings, 'isTermi
     const { password } = await import('@inquirer/prompts');
     const secret = (await password({ message: question, mask: true }, { signal })).trim();
     return secret === '' ? null : secret;
+  };
+}
+
+/** Asks whether a credential may be sent somewhere. The answer is no unless the person says yes. */
+export function makeAskTrust({ signal }: Pick<AskSettings, 'signal'>) {
+  return async (question: string): Promise<boolean> => {
+    const { confirm } = await import('@inquirer/prompts');
+    return confirm({ message: cleanText(question), default: false }, { signal });
   };
 }
 

@@ -4,10 +4,11 @@ import yargs, { type Argv } from 'yargs';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { errorCatalog } from '../core/error/catalog.ts';
 import { nearest } from '../core/text/nearest.ts';
-import { redact } from '../core/text/redact.ts';
+import { redact, redactValue } from '../core/text/redact.ts';
 import type { Context } from '../flow/context.ts';
 import { currentTime } from '../world/fault-point.ts';
-import { makeAsk, makeAskSecret } from './ask.ts';
+import { systemFault } from '../world/system-fault.ts';
+import { makeAsk, makeAskSecret, makeAskTrust } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
@@ -73,8 +74,14 @@ class Session {
       now: currentTime,
       signal: this.#abort.signal,
       secrets: this.secrets,
+      trust: {
+        isConfigTrusted: raw['trustConfig'] === true,
+        ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal }) : null,
+      },
       askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal }),
-      report: (event) => {
+      report: (told) => {
+        // Before a line is cut to the width of the terminal: half a secret is not found any more.
+        const event = redactValue(told, this.secrets);
         if (event.type === 'warning') this.warnings.push(event.text);
         if (event.type === 'warning' || !this.#isQuiet) this.#progress.report(event);
       },
@@ -96,7 +103,10 @@ class Session {
     if (this.isJson)
       await this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
     else if (bytes !== undefined && process.stdout.isTTY !== true) process.stdout.write(bytes);
-    else process.stdout.write(this.#safe(`${command.render(result, makeScreen(process.stdout, process.env), args)}\n`));
+    else {
+      const shown = redactValue(result, this.secrets);
+      process.stdout.write(this.#safe(`${command.render(shown, makeScreen(process.stdout, process.env), args)}\n`));
+    }
     if (error !== null) {
       process.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));
       process.exitCode = error.exitCode;
@@ -106,7 +116,10 @@ class Session {
 
   async fail(error: unknown): Promise<void> {
     this.#progress.stop();
-    const told = this.#abort.signal.aborted && !(error instanceof BevelstoneError) ? interrupted(error) : error;
+    const told =
+      this.#abort.signal.aborted && !(error instanceof BevelstoneError)
+        ? interrupted(error)
+        : (systemFault(error) ?? error);
     if (this.isJson)
       await this.#printJson(false, told instanceof BevelstoneError ? told.result : null, errorJson(told));
     const isOurs = told instanceof BevelstoneError;
@@ -121,10 +134,8 @@ class Session {
 
   async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
     const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
-    // A secret may lie across two pieces, so with secrets about it is one piece.
-    const pieces = this.secrets.size === 0 ? jsonPieces(envelope) : [[...jsonPieces(envelope)].join('')];
-    for (const piece of pieces) {
-      if (!process.stdout.write(this.#safe(piece))) await once(process.stdout, 'drain');
+    for (const piece of jsonPieces(envelope, (text) => this.#safe(text))) {
+      if (!process.stdout.write(piece)) await once(process.stdout, 'drain');
     }
     process.stdout.write('\n');
   }
@@ -181,10 +192,14 @@ function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
       nargs: 1,
       describe: 'Only this package; may be repeated',
     })
+    .option('trust-config', {
+      type: 'boolean',
+      describe: 'Send credentials wherever this configuration says, without asking',
+    })
     .option('json', { type: 'boolean', describe: 'Print one JSON object' })
     .option('quiet', { alias: 'q', type: 'boolean', describe: 'No progress' })
     .option('verbose', { alias: 'v', type: 'boolean', describe: 'More detail in errors' })
-    .group(['dir', 'config', 'package', 'json', 'quiet', 'verbose'], 'Everywhere:')
+    .group(['dir', 'config', 'package', 'trust-config', 'json', 'quiet', 'verbose'], 'Everywhere:')
     .version(programVersion)
     .help()
     .strict()

@@ -19,7 +19,7 @@ export async function accessByEmptyForm(web: Web, { method, url, fields }: Empty
   const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
   if (answer.status === 401 || answer.status === 403) {
     if (isAnonymous) return { credential: 'none', why: 'an upload needs one', ...common };
-    return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
+    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
   }
   if (answer.status === 400) return { credential: isAnonymous ? 'none' : 'accepted', why: null, ...common };
   return { credential: 'unknown', why: `an empty upload was answered with ${answer.status}`, ...common };

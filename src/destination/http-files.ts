@@ -12,7 +12,7 @@ export type TaggedText = { readonly text: string | null; readonly tag: string | 
 export async function readRemoteText(web: Web, url: string): Promise<TaggedText> {
   const answer = await callText(web, { method: 'GET', url });
   if (answer.status === 404) return { text: null, tag: null };
-  if (answer.status !== 200) throw refused(web.name, `the question for ${url}`, answer);
+  if (answer.status !== 200) throw refused(web, `the question for ${url}`, answer);
   const tag = answer.headers['etag'];
   return { text: answer.text, tag: typeof tag === 'string' && !tag.startsWith('W/') ? tag : null };
 }
@@ -89,7 +89,7 @@ export async function presenceAt(
   const head = await call(web, { method: 'HEAD', url });
   await drain(head);
   if (head.status === 404 || head.status === 410) return { type: 'absent' };
-  if (head.status !== 200) throw refused(web.name, `the question for ${url}`, { ...head, text: '' });
+  if (head.status !== 200) throw refused(web, `the question for ${url}`, { ...head, text: '' });
   const length = head.headers['content-length'];
   if (typeof length === 'string' && Number(length) !== parcel.sizeBytes)
     return { type: 'different', why: `it has ${length} bytes, ours ${parcel.sizeBytes}` };
@@ -121,7 +121,7 @@ export async function putParcel(web: Web, url: string, parcel: Parcel, moved: (b
 export async function deleteAt(web: Web, url: string): Promise<void> {
   const answer = await callText(web, { method: 'DELETE', url });
   if (isDone(answer.status) || answer.status === 404) return;
-  if (answer.status !== 405 && answer.status !== 501) throw refused(web.name, `to delete ${url}`, answer);
+  if (answer.status !== 405 && answer.status !== 501) throw refused(web, `to delete ${url}`, answer);
   throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
     message: `${web.name} does not delete ${url}`,
     why: `it answered ${answer.status}: this server never takes a file back`,

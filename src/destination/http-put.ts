@@ -35,7 +35,7 @@ export function httpPut({ web, url, under }: HttpPutSettings): Destination {
       const answer = await callText(web, { method: 'MKCOL', url: `${base}${collection}` });
       // 405: there is one already (RFC 4918 §9.3.1); some servers say 301 or 409 of one that is there.
       if (!isDone(answer.status) && ![405, 301, 409].includes(answer.status))
-        throw refused(web.name, `the collection ${collection}`, answer);
+        throw refused(web, `the collection ${collection}`, answer);
       made.add(collection);
     }
   };
@@ -65,7 +65,7 @@ export function httpPut({ web, url, under }: HttpPutSettings): Destination {
     const answer = await callText(web, { method: 'OPTIONS', url: base });
     const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
     if (answer.status === 401 || answer.status === 403)
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
+      return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
     const isAnonymous = Object.keys(web.headers).length === 0;
     const why = 'the protocol has no way to ask what a credential may do';
     return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
@@ -88,8 +88,10 @@ export function httpPut({ web, url, under }: HttpPutSettings): Destination {
 
   const withdraw: Destination['withdraw'] = async (subject, delivered) => {
     const names = new Set(delivered.map(({ artifact }) => artifact));
-    for (const { address } of delivered)
-      for (const ending of ['', '.sha256']) await deleteAt(web, `${address}${ending}`);
+    // Where it lies follows from the release; the address on record could name any other file.
+    for (const { artifact } of delivered)
+      for (const ending of ['', '.sha256'])
+        await deleteAt(web, `${base}${folderOf(subject)}${encode(artifact).slice(0, -1)}${ending}`);
     await changeRemoteText(web, `${base}${folderOf(subject)}SHA256SUMS`, (text) =>
       text === null ? null : formatSums(new Map([...parseSums(text)].filter(([name]) => !names.has(name)))),
     );

@@ -146,7 +146,7 @@ export function mavenLayout({ web, url, snapshots, now }: MavenSettings): Destin
     const answer = await callText(web, { method: 'GET', url: metadataAt(artifactFolder(placeOf(subject))) });
     const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
     if (answer.status === 401 || answer.status === 403)
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
+      return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
     const isAnonymous = Object.keys(web.headers).length === 0;
     const why = 'the layout has no way to ask what a credential may do';
     return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
@@ -163,8 +163,13 @@ export function mavenLayout({ web, url, snapshots, now }: MavenSettings): Destin
 
   const withdraw: Destination['withdraw'] = async (subject, delivered) => {
     const coordinates = placeOf(subject);
-    for (const { address } of delivered)
+    const folder = `${base}${artifactFolder(coordinates)}${coordinates.version}/`;
+    for (const { address } of delivered) {
+      // An address on record could name any other file.
+      if (!address.startsWith(folder) || /[/?#]/.test(address.slice(folder.length)))
+        throw notOfRelease(web.name, address);
       for (const ending of ['', '.md5', '.sha1', '.sha256', '.sha512']) await deleteAt(web, `${address}${ending}`);
+    }
     const address = metadataAt(artifactFolder(coordinates));
     const change = (text: string | null) => {
       const before = text === null ? null : parseVersionMetadata(text);
@@ -178,4 +183,12 @@ export function mavenLayout({ web, url, snapshots, now }: MavenSettings): Destin
   const open: Destination['open'] = (address) => openAddress(web, address);
   const { name } = web;
   return { name, speaks: 'maven-layout', url: base, access, nameState, find, deliver, open, isListed, point, withdraw };
+}
+
+function notOfRelease(destination: string, address: string): BevelstoneError {
+  return new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
+    message: `${destination} is not asked to delete ${address}`,
+    why: 'the ledger names it, and it does not lie in the folder of this release',
+    fix: 'Look at the release with bevelstone ledger show, and delete its files by hand',
+  });
 }

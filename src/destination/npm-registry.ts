@@ -61,7 +61,7 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
   const fetchPackument = async (name: string): Promise<Packument | null> => {
     const answer = await call('GET', packagePath(name));
     if (answer.status === 404) return null;
-    if (answer.status !== 200) throw refused(web.name, `the question for ${name}`, answer);
+    if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
     const packument = parsePackument(parseJson(answer.text));
     if (packument !== null) return packument;
     throw strangeAnswer(web.name, 'what it sent for the package is no package document', registry);
@@ -129,7 +129,7 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
     const none = { opens: 'unknown', skewMs } as const;
     if (Object.keys(web.headers).length === 0) return { credential: 'none', why: 'it is asked without any', ...none };
     if (answer.status === 401 || answer.status === 403)
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...none };
+      return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...none };
     const user = textOf(objectOf(parseJson(answer.text))['username']);
     if (!isDone(answer.status)) return { credential: 'unknown', why: 'it does not say who we are', ...none };
     const tokens = await call('GET', '-/npm/v1/tokens');
@@ -176,10 +176,10 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
 
   const expectErased = (answer: TextAnswer, what: string): void => {
     if (isDone(answer.status)) return;
-    if (answer.status !== 405) throw refused(web.name, what, oneTimeTold(answer));
+    if (answer.status !== 405) throw refused(web, what, oneTimeTold(answer));
     throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
       message: `${web.name} does not erase this version`,
-      why: refused(web.name, what, answer).why,
+      why: refused(web, what, answer).why,
       fix: 'Leave --erase out: the version is then deprecated, with the reason',
     });
   };
@@ -190,7 +190,7 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
     return packument.versions.has(parcel.version) || `the index does not list ${parcel.version} yet`;
   };
 
-  const open: Destination['open'] = (address) => openAddress(sameOrigin(web, address, registry), address);
+  const open: Destination['open'] = (address) => openAddress(web, address);
   const { name } = web;
   return {
     name,
@@ -208,11 +208,6 @@ export function npmRegistry({ web, url, access: visibility, oneTime }: NpmRegist
 }
 
 const json = { 'content-type': 'application/json' };
-
-/** A tarball on another server gets no credential. */
-function sameOrigin(web: Web, address: string, registry: string): Web {
-  return new URL(address).origin === new URL(registry).origin ? web : { ...web, headers: {} };
-}
 
 /** Says what to do where a registry wanted a one-time password and there was none. */
 function oneTimeTold(answer: TextAnswer): TextAnswer {

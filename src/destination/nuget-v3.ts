@@ -26,7 +26,7 @@ export function nugetV3({ web, url }: { readonly web: Web; readonly url: string 
   };
   const readServices = async (): Promise<NugetServices> => {
     const answer = await callText(web, { method: 'GET', url });
-    if (answer.status !== 200) throw refused(web.name, 'the service index', answer);
+    if (answer.status !== 200) throw refused(web, 'the service index', answer);
     const found = parseServiceIndex(parseJson(answer.text));
     if (found !== null) return found;
     throw strangeAnswer(web.name, 'what lies there is no service index', url);
@@ -47,7 +47,7 @@ export function nugetV3({ web, url }: { readonly web: Web; readonly url: string 
       url: `${await resource('flat')}${name.toLowerCase()}/index.json`,
     });
     if (answer.status === 404) return [];
-    if (answer.status !== 200) throw refused(web.name, `the question for ${name}`, answer);
+    if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
     const versions = parseFlatVersions(parseJson(answer.text));
     if (versions !== null) return versions;
     throw strangeAnswer(web.name, 'what it sent is no list of versions', url);
@@ -58,7 +58,7 @@ export function nugetV3({ web, url }: { readonly web: Web; readonly url: string 
     const read = async (address: string): Promise<RegistrationLeaf[]> => {
       const answer = await callText(web, { method: 'GET', url: address });
       if (answer.status === 404) return [];
-      if (answer.status !== 200) throw refused(web.name, `the question for ${name}`, answer);
+      if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
       const found = parseRegistration(parseJson(answer.text));
       if (found === null) throw strangeAnswer(web.name, 'what it sent is no registration', address);
       const others = await Promise.all(found.pages.map(read));
@@ -125,7 +125,7 @@ export function nugetV3({ web, url }: { readonly web: Web; readonly url: string 
   const withdraw: Destination['withdraw'] = async (subject) => {
     const address = `${await resource('push')}/${encodeURIComponent(subject.name)}/${encodeURIComponent(versionOf(subject))}`;
     const answer = await callText(web, { method: 'DELETE', url: address });
-    if (!isDone(answer.status) && answer.status !== 404) throw refused(web.name, `to unlist ${subject.name}`, answer);
+    if (!isDone(answer.status) && answer.status !== 404) throw refused(web, `to unlist ${subject.name}`, answer);
     return {
       how: 'unlisted',
       limits: 'whoever names exactly this version still gets it, and no reason is shown there',

@@ -1,9 +1,9 @@
 import { objectOf, textOf } from '../core/manifest/fields.ts';
 import { type Challenge, parseChallenge } from '../core/protocol/oci.ts';
 import type { Credential } from '../world/credential.ts';
-import { drain, type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
+import { drain, type HttpAnswer, type HttpRequest, readText } from '../world/http.ts';
 import { basic } from './authorization.ts';
-import { parseJson, refused, type TextAnswer, type Web } from './web.ts';
+import { call, isOwnOrigin, parseJson, refused, type TextAnswer, untrustedOrigin, type Web } from './web.ts';
 
 /** Talks to a registry that asks for tokens: each scope's token is fetched once and kept for the run. */
 export class OciSession {
@@ -52,19 +52,15 @@ export class OciSession {
     return this.callText(repository, { method: 'GET', url: `${base}v2/` });
   }
 
-  #send(
+  async #send(
     repository: string,
     request: Omit<HttpRequest, 'body' | 'signal'>,
     body?: () => HttpRequest['body'],
   ): Promise<HttpAnswer> {
     const known = this.#headers.get(repository);
     const content = body?.();
-    return send({
-      ...request,
-      headers: { ...(known === undefined ? {} : { authorization: known }), ...request.headers },
-      ...(content === undefined ? {} : { body: content }),
-      signal: this.web.signal,
-    });
+    const headers: Readonly<Record<string, string>> = known === undefined ? {} : { authorization: known };
+    return call({ ...this.web, headers }, { ...request, ...(content === undefined ? {} : { body: content }) });
   }
 
   /** The header that answers a challenge; null when there is none that we could give. */
@@ -77,10 +73,12 @@ export class OciSession {
     const url = new URL(realm);
     if (parameters['service'] !== undefined) url.searchParams.set('service', parameters['service']);
     url.searchParams.set('scope', parameters['scope'] ?? `repository:${repository}:pull,push`);
-    const headers = own === null ? {} : { authorization: own };
-    const answer = await send({ method: 'GET', url: url.href, headers, signal: this.web.signal });
+    const headers: Readonly<Record<string, string>> = own === null ? {} : { authorization: own };
+    // Whoever answers for the registry could name any host as the one that gives tokens.
+    if (own !== null && !isOwnOrigin(this.web, url.href)) throw untrustedOrigin(this.web, url.href);
+    const answer = await call({ ...this.web, headers }, { method: 'GET', url: url.href });
     const text = await readText(answer, url.href);
-    if (answer.status !== 200) throw refused(this.web.name, 'a token', { ...answer, text });
+    if (answer.status !== 200) throw refused(this.web, 'a token', { ...answer, text });
     const value = objectOf(parseJson(text));
     const token = textOf(value['token']) ?? textOf(value['access_token']);
     if (token === null) return null;

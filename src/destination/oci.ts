@@ -59,7 +59,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
       headers: { accept },
     });
     if (answer.status === 404) return null;
-    if (answer.status !== 200) throw refused(web.name, `the question for ${repository}`, answer);
+    if (answer.status !== 200) throw refused(web, `the question for ${repository}`, answer);
     return { text: answer.text, digest: digestOf(answer.text), tags: parseJson(answer.text) };
   };
 
@@ -141,9 +141,9 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
         at = end + 1;
         continue;
       }
-      if (answer !== null && (answer.status !== 416 || ++cuts > 3)) throw refused(web.name, parcel.fileName, answer);
+      if (answer !== null && (answer.status !== 416 || ++cuts > 3)) throw refused(web, parcel.fileName, answer);
       const asked = await session.callText(repository, { method: 'GET', url: target });
-      if (asked.status !== 204) throw refused(web.name, `how far ${parcel.fileName} came`, asked);
+      if (asked.status !== 204) throw refused(web, `how far ${parcel.fileName} came`, asked);
       // `0-0` is said of an upload that has nothing yet; a chunk of one byte is never sent.
       const last = Number(/-(\d+)$/.exec(String(asked.headers['range'] ?? ''))?.[1] ?? 0);
       at = last === 0 ? 0 : last + 1;
@@ -238,7 +238,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
     const repository = /\/v2\/(.+)\/blobs\//.exec(target)?.[1] ?? '';
     const answer = await session.call(repository, { method: 'GET', url: target });
     if (answer.status === 200) return answer.chunks;
-    throw refused(web.name, target, { ...answer, text: await readText(answer, target) });
+    throw refused(web, target, { ...answer, text: await readText(answer, target) });
   };
 
   const isListed: Destination['isListed'] = async (parcel) => {
@@ -253,7 +253,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
     const answer = await session.callText(repository, { method: 'POST', url: target }, () => textBody(''));
     const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
     if (answer.status === 401 || answer.status === 403)
-      return { credential: 'refused', why: refused(web.name, 'the credential', answer).why, ...common };
+      return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
     const location = answer.headers['location'];
     if (typeof location === 'string')
       await session.callText(repository, { method: 'DELETE', url: locationOf(location, target) });
@@ -281,7 +281,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
     for (const reference of [tag, digest]) {
       const answer = await session.callText(repository, { method: 'DELETE', url: manifestAt(repository, reference) });
       if (reference === tag && answer.status >= 400 && answer.status !== 401 && answer.status !== 403) continue;
-      if (!isDone(answer.status) && answer.status !== 404) throw refused(web.name, `to delete ${tag}`, answer);
+      if (!isDone(answer.status) && answer.status !== 404) throw refused(web, `to delete ${tag}`, answer);
     }
   };
 

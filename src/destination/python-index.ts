@@ -25,7 +25,7 @@ export function pythonIndex({ web, url, indexUrl }: PythonIndexSettings): Destin
     const address = `${index}${normaliseName(name)}/`;
     const answer = await callText(web, { method: 'GET', url: address, headers: { accept: indexAccept } });
     if (answer.status === 404) return null;
-    if (answer.status !== 200) throw refused(web.name, `the question for ${name}`, answer);
+    if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
     const project = parseProject(answer.text, String(answer.headers['content-type'] ?? ''), address);
     if (project !== null) return project;
     throw strangeAnswer(web.name, 'what it sent for the project is no index page', index);

@@ -2,7 +2,9 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { objectOf } from '../core/manifest/fields.ts';
 import { isPassing } from '../core/protocol/retry-delay.ts';
 import { cleanText } from '../core/text/clean.ts';
+import { clipRedacted } from '../core/text/redact.ts';
 import { unreachable } from '../world/http.ts';
+import { timeLimits, transferMs } from '../world/time-limit.ts';
 
 /** What is being asked of a store, for its errors. */
 export type StoreCall = {
@@ -10,15 +12,24 @@ export type StoreCall = {
   readonly what: string;
   readonly url: string;
   readonly signal: AbortSignal;
+  /** What no message may hold. */
+  readonly secrets: ReadonlySet<string>;
+  /** How much is sent. */
+  readonly sizeBytes: number;
 };
 
 /** Runs one request of the store's client and tells its failures in our words. */
-export async function callStore<Value>(call: StoreCall, work: () => Promise<Value>): Promise<Value> {
+export async function callStore<Value>(call: StoreCall, work: (signal: AbortSignal) => Promise<Value>): Promise<Value> {
+  const whole = new AbortController();
+  const limitMs = Math.ceil(timeLimits.wholeMs + transferMs(call.sizeBytes));
+  const timer = setTimeout(() => whole.abort(), limitMs);
   try {
-    return await work();
+    return await work(AbortSignal.any([call.signal, whole.signal]));
   } catch (error) {
     if (error instanceof BevelstoneError || call.signal.aborted) throw error;
-    throw translate(call, error);
+    throw translate(call, whole.signal.aborted ? Object.assign(new Error('too slow'), { code: 'TOO_SLOW' }) : error);
+  } finally {
+    clearTimeout(timer);
   }
 }
 
@@ -39,11 +50,11 @@ function bareCause(error: unknown): Error {
   return Object.assign(new Error(message), { name, stack, $metadata, code, errors });
 }
 
-function translate({ destination, what, url }: StoreCall, error: unknown): BevelstoneError {
+function translate({ destination, what, url, secrets }: StoreCall, error: unknown): BevelstoneError {
   const status = statusOf(error);
   const cause = bareCause(error);
   const { name } = cause;
-  const said = cleanText(cause.message).slice(0, 200);
+  const said = cleanText(clipRedacted(cause.message, 200, secrets));
   if (name === 'CredentialsProviderError') {
     return new BevelstoneError('CREDENTIAL_MISSING', {
       message: `${destination} has no credential`,

@@ -20,10 +20,12 @@ import { contentTypeOf } from '../core/protocol/content-type.ts';
 import { formatSums, parseSums } from '../core/protocol/shelf-page.ts';
 import type { Credential } from '../world/credential.ts';
 import { guarded } from '../world/http.ts';
+import { timeLimits } from '../world/time-limit.ts';
 import { fill } from './address-template.ts';
 import type { Access, Destination, Parcel, Pointed, Presence, Subject } from './destination.ts';
 import { readSpan } from './parcel-bytes.ts';
 import { callStore, isStatus } from './s3-errors.ts';
+import { untrustedOrigin } from './web.ts';
 
 /** Where a bucket is, and how it is named. */
 export type S3Settings = {
@@ -36,6 +38,8 @@ export type S3Settings = {
   readonly under: string;
   readonly credential: Credential;
   readonly signal: AbortSignal;
+  /** What no message may hold. */
+  readonly secrets: ReadonlySet<string>;
 };
 
 /** Files up to this size go in one request. */
@@ -46,16 +50,20 @@ const partsAtOnce = 4;
 
 /** A bucket of an object store. Objects are private unless the bucket's own policy says otherwise. */
 export function s3(settings: S3Settings): Destination {
-  const { name, url, bucket, under, signal } = settings;
+  const { name, url, bucket, under, signal, secrets } = settings;
   const client = makeClient(settings);
   const base = addressBase(settings);
-  const run = <Value>(what: string, work: (options: { abortSignal: AbortSignal }) => Promise<Value>) =>
-    callStore({ destination: name, what, url, signal }, () => work({ abortSignal: signal }));
+  const run = <Value>(what: string, work: (options: { abortSignal: AbortSignal }) => Promise<Value>, sizeBytes = 0) =>
+    callStore({ destination: name, what, url, signal, secrets, sizeBytes }, (abortSignal) => work({ abortSignal }));
   const folderOf = (subject: Subject) => fill(under, subject).replace(/^\/+|\/+$/g, '');
   const keyOf = (parcel: Subject & { readonly fileName: string }) =>
     [folderOf(parcel), parcel.fileName].filter(Boolean).join('/');
   const addressOf = (key: string) => `${base}${key.split('/').map(encodeURIComponent).join('/')}`;
-  const keyAt = (address: string) => address.slice(base.length).split('/').map(decodeURIComponent).join('/');
+  /** An address on record may be anything; only one of this bucket has a key. */
+  const keyAt = (address: string) => {
+    if (address.startsWith(base)) return address.slice(base.length).split('/').map(decodeURIComponent).join('/');
+    throw untrustedOrigin({ name, origins: new Set([base]) }, address);
+  };
 
   const find = async (parcel: Parcel): Promise<Presence> => {
     const key = keyOf(parcel);
@@ -126,7 +134,7 @@ export function s3(settings: S3Settings): Destination {
       ChecksumSHA256: base64(parcel.sha256),
       IfNoneMatch: '*',
     };
-    await run(parcel.fileName, (options) => client.send(new PutObjectCommand(input), options));
+    await run(parcel.fileName, (options) => client.send(new PutObjectCommand(input), options), parcel.sizeBytes);
     moved(parcel.sizeBytes);
   };
 
@@ -288,8 +296,9 @@ export function s3(settings: S3Settings): Destination {
   };
 
   const withdraw: Destination['withdraw'] = async (subject, delivered) => {
-    for (const { address } of delivered) {
-      const input = { Bucket: bucket, Key: keyAt(address) };
+    for (const { artifact } of delivered) {
+      // Where it lies follows from the release; the address on record could name any other object.
+      const input = { Bucket: bucket, Key: keyOf({ ...subject, fileName: artifact }) };
       await run(`to delete ${input.Key}`, (options) => client.send(new DeleteObjectCommand(input), options));
     }
     const names = new Set(delivered.map(({ artifact }) => artifact));
@@ -349,6 +358,7 @@ function makeClient({ url, region, pathStyle, credential }: S3Settings): S3Clien
     // Parts are small: asking first whether one may be sent takes longer than sending it.
     expectContinueHeader: false,
     maxAttempts: 4,
+    requestHandler: { connectionTimeout: timeLimits.connectMs, socketTimeout: timeLimits.idleMs },
     ...credentialsOf(credential),
   });
   // The digest of a body is known already: signed as it stands, it is not taken a second time.

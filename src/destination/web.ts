@@ -2,6 +2,7 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { objectOf } from '../core/manifest/fields.ts';
 import { isPassing, parseRetryAfter } from '../core/protocol/retry-delay.ts';
 import { cleanText } from '../core/text/clean.ts';
+import { clipRedacted } from '../core/text/redact.ts';
 import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
 
 /** An answer that was read to its end. */
@@ -12,11 +13,42 @@ export type Web = {
   readonly name: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly signal: AbortSignal;
+  /** The only origins that get the credential: those that the configuration names. */
+  readonly origins: ReadonlySet<string>;
+  /** What no message may hold. */
+  readonly secrets: ReadonlySet<string>;
 };
 
-/** Sends a request with the destination's credential. */
-export function call(web: Web, request: HttpRequest): Promise<HttpAnswer> {
-  return send({ ...request, headers: { ...web.headers, ...request.headers }, signal: web.signal });
+/** Requests that leave something behind; a server never refers them to somebody else's host. */
+const changing: ReadonlySet<string> = new Set(['PUT', 'POST', 'PATCH', 'DELETE', 'MKCOL']);
+
+/**
+ * Sends a request, with the destination's credential where the configuration names the origin. Whatever else a server refers
+ * to is only read, as a stranger would.
+ * @throws ORIGIN_UNTRUSTED
+ */
+export async function call(web: Web, request: HttpRequest): Promise<HttpAnswer> {
+  if (isOwnOrigin(web, request.url))
+    return send({ ...request, headers: { ...web.headers, ...request.headers }, signal: web.signal });
+  if (changing.has(request.method)) throw untrustedOrigin(web, request.url);
+  const { accept } = request.headers ?? {};
+  return send({ ...request, headers: accept === undefined ? {} : { accept }, signal: web.signal });
+}
+
+/** Whether an address is of an origin that the configuration names. */
+export function isOwnOrigin({ origins }: Pick<Web, 'origins'>, url: string): boolean {
+  return URL.canParse(url) && origins.has(new URL(url).origin);
+}
+
+/** The error for a server that refers an upload or a login to somewhere else. */
+export function untrustedOrigin({ name, origins }: Pick<Web, 'name' | 'origins'>, url: string): BevelstoneError {
+  const origin = URL.canParse(url) ? new URL(url).origin : 'an address that is none';
+  return new BevelstoneError('ORIGIN_UNTRUSTED', {
+    message: `${name} refers to ${origin}, which gets neither credential nor files`,
+    why: `the configuration names only ${[...origins].join(', ')}`,
+    fix: `If ${origin} belongs to the same service, add it: also-trusts: [${origin}]`,
+    where: { file: 'bevelstone.yaml' },
+  });
 }
 
 /** Sends a request and reads the answer, of at most 32 MiB. */
@@ -41,8 +73,8 @@ export function isDone(status: number): boolean {
 }
 
 /** Throws unless the answer says that it is done. */
-export function expectDone({ name }: Web, what: string, answer: TextAnswer): void {
-  if (!isDone(answer.status)) throw refused(name, what, answer);
+export function expectDone(web: Web, what: string, answer: TextAnswer): void {
+  if (!isDone(answer.status)) throw refused(web, what, answer);
 }
 
 /** What lies at an address. @throws DESTINATION_REFUSED when nothing does. */
@@ -50,7 +82,7 @@ export async function openAddress(web: Web, address: string): Promise<AsyncItera
   const answer = await call(web, { method: 'GET', url: address });
   if (answer.status === 200) return answer.chunks;
   const text = await readText(answer, address);
-  throw refused(web.name, address, { ...answer, text });
+  throw refused(web, address, { ...answer, text });
 }
 
 /** How far the server's clock is ahead, in milliseconds (RFC 9110 §6.6.1). */
@@ -60,9 +92,13 @@ export function skewOf({ headers }: Pick<HttpAnswer, 'headers'>): number | null 
 }
 
 /** What a refusal means, with the server's own words. */
-export function refused(destination: string, what: string, answer: TextAnswer): BevelstoneError {
+export function refused(
+  { name: destination, secrets }: Pick<Web, 'name' | 'secrets'>,
+  what: string,
+  answer: TextAnswer,
+): BevelstoneError {
   const { status } = answer;
-  const said = saidOf(answer.text);
+  const said = saidOf(answer.text, secrets);
   const message = `${destination} refused ${what}`;
   const why = `it answered ${status}${said === '' ? '' : `: ${said}`}`;
   if (status === 401 || status === 403) {
@@ -90,13 +126,21 @@ export function refused(destination: string, what: string, answer: TextAnswer): 
   return new BevelstoneError('DESTINATION_REFUSED', { message, why, fix });
 }
 
+const maxSaidLength = 200;
+/** Enough of an error page for the sentence at its head. */
+const maxScannedLength = 8 << 10;
+
 /** The sentence in an error answer: JSON's `error` or `errors`, else the beginning of the text. */
-function saidOf(body: string): string {
+function saidOf(body: string, secrets: ReadonlySet<string>): string {
   const value = objectOf(parseJson(body));
   const first = Array.isArray(value['errors']) ? objectOf(value['errors'][0]) : {};
   const texts = [value['error'], first['message'], value['message']].filter((one) => typeof one === 'string');
-  const plain = body.replace(/<[^>]*>/g, ' ').replace(/\s+/g, ' ');
-  return cleanText(String(texts[0] ?? plain).slice(0, 200)).trim();
+  const plain = body
+    .slice(0, maxScannedLength)
+    .replace(/<[^<>]*>/g, ' ')
+    .replace(/\s+/g, ' ');
+  // A server may repeat what it was sent.
+  return cleanText(clipRedacted(String(texts[0] ?? plain).trim(), maxSaidLength, secrets)).trim();
 }
 
 /** JSON, or null when it is none. */

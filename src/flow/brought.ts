@@ -1,12 +1,12 @@
 import { createReadStream } from 'node:fs';
 import path from 'node:path';
-import picomatch from 'picomatch';
 import type { ArtifactConfig } from '../core/config/config.ts';
 import type { Origin } from '../core/contents/entry.ts';
 import type { Candidate } from '../core/contents/select.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { fillPlaceholders } from '../core/form/placeholder.ts';
 import { normaliseName } from '../core/manifest/pyproject-toml.ts';
+import { globMatcher } from '../core/text/glob.ts';
 import { expectedVersion } from '../core/version/expected-version.ts';
 import { spellAll } from '../core/version/spelling.ts';
 import { OutputFile, type WrittenArchive } from '../world/archive/output-file.ts';
@@ -34,8 +34,8 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
   const { one, version, survey } = job;
   const facts = { packageName: one.name, version, platform, commit: survey.commit };
   const glob = fillPlaceholders(artifact.brought ?? '', facts).replace(/^\.\//, '');
-  const isMatch = picomatch(glob.replace('{out}', '\\{out\\}'), { dot: true });
-  const matches = input.files.filter(({ path: file }) => isMatch(file));
+  const isMatch = globMatcher([glob.replace('{out}', '\\{out\\}')]);
+  const matches = input.files.filter(({ path: file, linkname }) => linkname === null && isMatch(file));
   const [found] = matches;
   if (found === undefined || matches.length > 1) throw notOne(one.name, glob, matches);
   const fileName = path.posix.basename(found.path);

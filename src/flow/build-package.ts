@@ -1,4 +1,3 @@
-import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { ReleaseNotes } from '../core/changelog/section.ts';
 import type { ArtifactConfig } from '../core/config/config.ts';
@@ -8,15 +7,16 @@ import type { FormInput } from '../core/form/form.ts';
 import { stageArtifact } from '../core/form/forms.ts';
 import { platformUse } from '../core/form/platform-use.ts';
 import type { ArtifactRecord, PendingArtifact } from '../core/ledger/release-record.ts';
-import { readTextIfThere } from '../world/files.ts';
+import { replaceFolder } from '../world/fresh-folder.ts';
 import { listFilesAt } from '../world/git/read-objects.ts';
 import { type ListedFile, listFiles } from '../world/list-files.ts';
+import { readInside } from '../world/place-inside.ts';
 import { hostPlatform } from '../world/platform.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
 import { runBuildStep, stepRuns } from './build-steps.ts';
-import { builtFolder, replaceFolder } from './built-release.ts';
+import { builtFolder } from './built-release.ts';
 import { Origins } from './origins.ts';
 import { type PackedArtifact, packArtifact } from './pack-artifact.ts';
 import { stampCheckout } from './stamp.ts';
@@ -61,22 +61,18 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
   const { one, version } = job;
   const prepared = await prepare(job);
   const final = builtFolder(output, { package: one.name, version });
-  const fresh = `${final}.${process.pid}.tmp`;
-  await rm(fresh, { recursive: true, force: true });
-  await mkdir(fresh, { recursive: true });
-  try {
-    const artifacts: PackedArtifact[] = [];
+  const pending = pendingOf(job);
+  const { commonFolder } = job.survey.workspace.repository;
+  const artifacts = await replaceFolder(commonFolder, final, async (fresh) => {
+    const packed: PackedArtifact[] = [];
     for (const { artifact, platform } of madeHere(job)) {
       job.signal.throwIfAborted();
-      artifacts.push(await makeArtifact(job, prepared, artifact, platform, fresh));
+      packed.push(await makeArtifact(job, prepared, artifact, platform, fresh));
     }
-    const pending = pendingOf(job);
-    await writeRecords(job, { fresh, artifacts, pending, notes: prepared.notes });
-    await replaceFolder(fresh, final);
-    return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
-  } finally {
-    await rm(fresh, { recursive: true, force: true });
-  }
+    await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
+    return packed;
+  });
+  return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
 }
 
 /** Runs the steps and tells what every artifact would take, without packing. */
@@ -187,7 +183,8 @@ async function formInput(
 ): Promise<FormInput> {
   const { one, survey, folder, checkout, context } = job;
   const manifestPath = one.manifestPath === null ? null : path.posix.relative(one.folder, one.manifestPath);
-  const text = manifestPath === null ? null : await readTextIfThere(path.join(folder, manifestPath));
+  const text =
+    manifestPath === null ? null : await readInside(checkout, path.join(folder, manifestPath), 'the manifest');
   const isTree = artifact.tree === 'commit';
   const whole = isTree ? await listFilesAt(survey.workspace.repository.place, survey.commit, '') : null;
   return {
@@ -208,6 +205,6 @@ async function formInput(
     files: isTree ? await listFiles(checkout) : prepared.files,
     tracked: whole === null ? prepared.tracked : new Set(whole.keys()),
     isStamped: prepared.stamped.size > 0,
-    read: (file) => readTextIfThere(path.join(folder, file)),
+    read: (file) => readInside(checkout, path.join(folder, file), file),
   };
 }

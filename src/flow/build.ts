@@ -1,5 +1,5 @@
-import { mkdtemp, rm, symlink } from 'node:fs/promises';
-import { availableParallelism, tmpdir } from 'node:os';
+import { symlink } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../core/form/placeholder.ts';
@@ -11,6 +11,8 @@ import { coreOf } from '../core/version/version.ts';
 import { fillOutsideFiles } from '../world/git/outside-files.ts';
 import { commitTime, uncommittedPaths } from '../world/git/repository.ts';
 import { type Checkout, checkOut, copyWorkingFolder } from '../world/git/worktree.ts';
+import { makeOwnFolder } from '../world/leftovers.ts';
+import { placeInside } from '../world/place-inside.ts';
 import { hostPlatform } from '../world/platform.ts';
 import type { BuildJob } from './build-job.ts';
 import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } from './build-package.ts';
@@ -67,7 +69,8 @@ export async function buildWorkspace(context: Context, options: BuildOptions): P
   const clean = await surveyWorkspace(context, asked, options.uncommitted ? 'working-folder' : 'commit');
   const survey = options.uncommitted ? { ...clean, stream: uncommittedStream } : clean;
   const dirty = options.at === null && (await warnAboutDirt(context, survey, options));
-  const output = path.join(survey.workspace.repository.root, survey.workspace.config.output);
+  const { repository, config } = survey.workspace;
+  const output = await placeInside(repository.root, config.output, '`output`');
   return { ...(await buildSurveyed(context, survey, options, { output, source: survey.commit })), dirty };
 }
 
@@ -111,17 +114,17 @@ export async function buildSurveyed(
 
 /** Builds once more, at another place with a longer path, and compares. */
 async function buildAgain(run: Run, releases: readonly BuiltRelease[]): Promise<Build['twice']> {
-  const output = await mkdtemp(path.join(tmpdir(), 'bevelstone-again-'));
+  const again = await makeOwnFolder(run.survey.workspace.repository.commonFolder, 'again');
   try {
-    const again = await runAll(run, 'at-another-place-', (job) => buildPackage(job, output));
+    const second = await runAll(run, 'at-another-place-', (job) => buildPackage(job, again.folder));
     const differences: BuildDifference[] = [];
     for (const one of releases) {
-      const other = again.find((release) => release.package === one.package);
+      const other = second.find((release) => release.package === one.package);
       if (other !== undefined) differences.push(...(await compareReleases(one, other)));
     }
     return { same: differences.length === 0, differences };
   } finally {
-    await rm(output, { recursive: true, force: true });
+    await again.remove();
   }
 }
 
@@ -184,7 +187,8 @@ function uncommittedVersion({ next, last, changes }: SurveyedPackage, { commit, 
 /** Runs one kind of work for every package of the plan, each in a checkout of its own. */
 async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Promise<Done>): Promise<Done[]> {
   const { survey, plan, options } = run;
-  const links = await mkdtemp(path.join(tmpdir(), 'bevelstone-deps-'));
+  const built = await makeOwnFolder(survey.workspace.repository.commonFolder, 'built');
+  const links = built.folder;
   const folders = new Map<string, string>();
   const needsOf = (index: number) =>
     survey.edges.filter(({ from, kind }) => from === index && kind !== 'development').map(({ to }) => to);
@@ -197,7 +201,7 @@ async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Pro
     });
     return plan.order.flatMap((index) => (done.has(index) ? [done.get(index) as Done] : []));
   } finally {
-    await rm(links, { recursive: true, force: true });
+    await built.remove();
   }
 }
 
@@ -248,7 +252,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
       source: run.source,
       sourceTime: await commitTime(survey.workspace.repository.place, survey.commit),
       checkout: checkout.folder,
-      folder: path.join(checkout.folder, one.folder),
+      folder: await placeInside(checkout.folder, one.folder, `\`folder\` of ${one.name}`),
       out: checkout.out,
       dependencies: { folder: links, folders: new Map(folders) },
       signal,
@@ -274,7 +278,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
 
 async function makeCheckout({ context, survey, options, said }: Run, name: string): Promise<Checkout> {
   const { repository, config } = survey.workspace;
-  if (options.uncommitted) return copyWorkingFolder(repository.place, name);
+  if (options.uncommitted) return copyWorkingFolder(repository, name);
   // Filters that .gitattributes names may run while git checks out.
   const place = { ...repository.place, env: withoutCredentials(context.env, config) };
   // Every package has a checkout of its own, and all of them lack the same.
@@ -282,7 +286,7 @@ async function makeCheckout({ context, survey, options, said }: Run, name: strin
     if (!said.has(text)) warn(context, text);
     said.add(text);
   };
-  const checkout = await checkOut(place, survey.commit, name);
+  const checkout = await checkOut({ ...repository, place }, survey.commit, name);
   try {
     const { submodules, largeFiles, filters } = await fillOutsideFiles(repository, survey.commit, checkout.folder);
     if (filters.length > 0) once(`filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);

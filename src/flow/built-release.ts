@@ -1,11 +1,13 @@
-import { readdir, readFile, rename, rm } from 'node:fs/promises';
+import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { Origin } from '../core/contents/entry.ts';
+import { isFileName } from '../core/contents/safe-path.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../core/form/placeholder.ts';
 import type { ReleaseRecord } from '../core/ledger/release-record.ts';
 import { compareVersions } from '../core/version/version.ts';
-import { exists, isMissing, readTextIfThere } from '../world/files.ts';
+import { isMissing, readTextIfThere } from '../world/files.ts';
+import { placeInside } from '../world/place-inside.ts';
 import type { Context } from './context.ts';
 import { selectPackages, type Workspace } from './workspace.ts';
 
@@ -25,7 +27,7 @@ export function builtFolder(
  * @throws RELEASE_NOT_BUILT when there is none.
  */
 export async function builtReleases(context: Context, workspace: Workspace, commit: string): Promise<ReleaseFolder[]> {
-  const out = path.join(workspace.repository.root, workspace.config.output);
+  const out = await placeInside(workspace.repository.root, workspace.config.output, '`output`');
   const selected = selectPackages(workspace.packages, context.packages);
   const wanted = new Set(
     workspace.packages.filter((_, index) => selected === null || selected.has(index)).map(({ name }) => name),
@@ -87,7 +89,8 @@ async function readRecord(file: string): Promise<ReleaseRecord | null> {
   try {
     const record = JSON.parse(await readFile(file, 'utf8')) as ReleaseRecord;
     // Records from before there were bills have none.
-    if (record.schema === 'bevelstone/1' && Array.isArray(record.artifacts))
+    const isList = record.schema === 'bevelstone/1' && Array.isArray(record.artifacts);
+    if (isList && [...record.artifacts, ...(record.bills ?? [])].every(({ file }) => isFileName(file)))
       return { ...record, bills: record.bills ?? [] };
   } catch (error) {
     if (isMissing(error)) return null;
@@ -109,12 +112,4 @@ export function alteredArtifact(file: string): BevelstoneError {
     fix: 'Build again; the folder is replaced',
     where: { file },
   });
-}
-
-/** Puts the new folder in the old one's place; a reader sees one or the other. */
-export async function replaceFolder(fresh: string, final: string): Promise<void> {
-  const old = `${final}.${process.pid}.old`;
-  if (await exists(final)) await rename(final, old);
-  await rename(fresh, final);
-  await rm(old, { recursive: true, force: true });
 }

@@ -47,7 +47,7 @@ export async function compareWithLast(
   const name = beside?.record.package ?? artifact.manifest?.common.name ?? null;
   const before = beside?.record.version ?? artifact.manifest?.common.version ?? null;
   const platform = beside?.record.artifacts.find((one) => one.file === path.basename(file))?.platform ?? null;
-  const twin = await artifactsOnRecord(repository)({ package: name, before, form: artifact.form, platform });
+  const twin = await artifactsOnRecord(context, repository)({ package: name, before, form: artifact.form, platform });
   if (twin === null) throw noneBefore(file, name, artifact.form);
   const compared = compareContents(`${twin.package} ${twin.version}`, twin.entries, artifact);
   return { ...compared, dependencies: null, entryPoints: null };

@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Offer } from '../core/consumer/consumer-line.ts';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { usualCredential } from '../destination/authorization.ts';
 import type { Destination } from '../destination/destination.ts';
 import { readCredential } from '../world/credential.ts';
@@ -15,9 +15,11 @@ import { openDestination } from './destinations.ts';
 import { entriesIn, readContentsList } from './last-artifact.ts';
 import { readLedger } from './ledger.ts';
 import { offersOf } from './lines.ts';
-import { findRelease, subjectOf } from './recorded-release.ts';
+import { findRelease, standingDeliveries, subjectOf } from './recorded-release.ts';
 import { reportStep, type TriedRelease } from './rehearse.ts';
 import { type TrialStep, trialsFor, tryOut } from './trial.ts';
+import { ensureTrust, originsFor } from './trust.ts';
+import { whyUnverified } from './vouched.ts';
 import { openContext, readWorkspace, type Workspace } from './workspace.ts';
 
 /** What is to be confirmed. */
@@ -42,10 +44,15 @@ export async function confirmReleases(context: Context, options: ConfirmOptions)
   const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
   const remote = await remoteOf(repository.place, await currentBranch(repository.place));
   if (remote !== null) await uniteWithRemote(repository, remote);
-  const known = await readLedger(repository);
+  const known = await readLedger(context, repository);
   const wanted =
     options.release === null ? newestOfEach(known, context.packages) : [findRelease(known, options.release)];
   const releases: TriedRelease[] = [];
+  await ensureTrust(
+    context,
+    workspace,
+    wanted.flatMap((release) => [...standingDeliveries(release).keys()]),
+  );
   try {
     for (const release of wanted) releases.push(await confirmOne(context, { repository, workspace, release }, options));
   } finally {
@@ -88,14 +95,16 @@ async function confirmAt(
   const what = `${release.package} ${release.version} at ${name}`;
   context.report({ type: 'started', what });
   try {
-    const destination = await openDestination(context, name, config, repository.root);
+    const destination = await openDestination(context, name, config, repository);
+    if (!release.isVouched || offer.delivered.length === 0)
+      return failed(context, what, await lookOnly(destination, offer, blank));
     const until = Date.now() + withinMs;
     const lost = await waitFor(context, what, until, () => compareAll(destination, offer));
     if (lost !== null) return failed(context, what, { ...blank, state: 'failed', why: lost });
     const hidden = await waitFor(context, what, until, () => listedAll(destination, offer));
     if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
-    const place = { env: context.env, folder: repository.root };
+    const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
     const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
     const wanted = { offer, credential };
     const list = await readContentsList(repository, release);
@@ -104,7 +113,11 @@ async function confirmAt(
     for (const one of trialsFor(trial, wanted)) {
       const doing = `install ${release.package} ${release.version} from ${name} with ${one.client.name}`;
       context.report({ type: 'started', what: doing });
-      const step = await tryOut(context, one, [wanted], async (artifact) => entriesIn(list, artifact));
+      const step = await tryOut(context, one, {
+        wanted: [wanted],
+        entriesOf: async (artifact) => entriesIn(list, artifact),
+        commonFolder: repository.commonFolder,
+      });
       reportStep(context, doing, step);
       steps.push(step);
     }
@@ -113,6 +126,19 @@ async function confirmAt(
     if (!isBevelstoneError(error)) throw error;
     return failed(context, what, { ...blank, state: 'failed', why: `${error.message}: ${error.why}` });
   }
+}
+
+/** Whether the version is there at all is the one thing that needs nothing of the ledger. */
+async function lookOnly(
+  destination: Destination,
+  { release }: Offer,
+  blank: Omit<TrialStep, 'state' | 'why'>,
+): Promise<TrialStep> {
+  const { versionState } = await destination.nameState(subjectOf(release));
+  const why = release.isVouched
+    ? 'not compared: the ledger has no address of it at this destination as it is configured'
+    : `not compared: ${whyUnverified(release)}`;
+  return { ...blank, state: versionState === 'there' ? 'visible' : 'failed', why };
 }
 
 function failed(context: Context, what: string, step: TrialStep): TrialStep[] {
@@ -135,12 +161,15 @@ async function waitFor(
   }
 }
 
+/** For one download, beside the time that its bytes take. */
+const downloadMs = 60_000;
+
 async function compareAll(destination: Destination, { delivered }: Offer): Promise<string | null> {
-  for (const { address, sha256, artifact, record } of delivered) {
-    // Symbols are never given back by their protocol.
+  for (const { address, artifact, record } of delivered) {
+    // Symbols can never be downloaded by their protocol.
     if (record.form === 'snupkg') continue;
-    const why = await compareBytes(destination, address, sha256);
-    if (why !== null) return `${artifact}: ${why}`;
+    const found = await compareBytes(destination, address, record, downloadMs);
+    if (found !== null) return `${artifact}: ${found.why}`;
   }
   return null;
 }

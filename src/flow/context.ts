@@ -13,6 +13,14 @@ export type ProgressEvent =
   | { readonly type: 'note'; readonly text: string }
   | { readonly type: 'warning'; readonly text: string };
 
+/** Who says that a configuration may send credentials where it says. */
+export type Trust = {
+  /** Whether everything in the configuration is trusted (`--trust-config`). */
+  readonly isConfigTrusted: boolean;
+  /** Asks the person a question to be answered with yes or no; null when there is no terminal. */
+  readonly ask: ((question: string) => Promise<boolean>) | null;
+};
+
 /** What a flow needs of the outside, given as values. */
 export type Context = {
   /** Folder to work in: the current one, or that of `--dir`. */
@@ -30,9 +38,25 @@ export type Context = {
   /** Every secret read so far; nothing that is shown or stored may hold one. */
   readonly secrets: Set<string>;
   readonly report: (event: ProgressEvent) => void;
+  readonly trust: Trust;
   /** Asks the person for a secret, or takes it from standard input; null when there is neither. */
   readonly askSecret: (question: string, orInput?: 'or-input') => Promise<string | null>;
 };
+
+const said = new WeakMap<ReadonlySet<string>, Set<string>>();
+
+/** Reports a warning, the first time in a run of the program. */
+export function warnOnce(context: Context, text: string): void {
+  const known = said.get(context.secrets) ?? new Set<string>();
+  said.set(context.secrets, known);
+  if (!known.has(text)) warn(context, text);
+  known.add(text);
+}
+
+/** The same without reports; what is not shown here is shown when it comes up again. */
+export function quietly(context: Context): Context {
+  return { ...context, secrets: new Set(context.secrets), report: () => {} };
+}
 
 /** Reports a warning. */
 export function warn(context: Context, text: string): void {

@@ -2,10 +2,13 @@ import { createHash } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
 import pLimit, { type LimitFunction } from 'p-limit';
 import { type BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { ErrorCode } from '../core/error/catalog.ts';
 import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import { retryDelay } from '../core/protocol/retry-delay.ts';
 import type { Destination, Parcel, Presence } from '../destination/destination.ts';
+import { beforeTime, within } from '../world/deadline.ts';
 import { faultPoint } from '../world/fault-point.ts';
+import { transferMs } from '../world/time-limit.ts';
 import type { ReleaseFolder } from './built-release.ts';
 import { type Context, warn } from './context.ts';
 import type { EventSink } from './ledger-writer.ts';
@@ -19,7 +22,16 @@ export type Delivery = {
   readonly why: string | null;
   readonly address: string | null;
   readonly sha256: string;
+  /** Whether it still has to be confirmed: the server took it, and nobody has seen it there yet. */
+  readonly isUnconfirmed: boolean;
+  /** Code of the error that it failed with. */
+  readonly code: ErrorCode | null;
 };
+
+/** Whether nothing is left to do for a delivery. */
+export function isSettled({ state, isUnconfirmed }: Delivery): boolean {
+  return state !== 'failed' && state !== 'pending' && !isUnconfirmed;
+}
 
 /** One artifact before it is sent, and what the destination said of it; null when it could not be asked. */
 export type PlannedDelivery = {
@@ -32,8 +44,10 @@ export type PlannedDelivery = {
 export type Shipment = {
   readonly release: ReleaseFolder;
   readonly destination: Destination;
-  /** How long to wait until a delivery comes back, in milliseconds. */
+  /** How long to try to download a delivery again, in milliseconds. */
   readonly confirmForMs: number;
+  /** Whether a delivery that the server took counts before it was downloaded again. */
+  readonly confirm: 'now' | 'later';
   readonly deliveries: readonly PlannedDelivery[];
   /** Why the destination could not be asked. */
   readonly trouble: BevelstoneError | null;
@@ -67,10 +81,12 @@ export async function deliverShipments(
     let isStopped = false;
     for (const shipment of shipments.filter(({ destination }) => destination.name === name)) {
       const deliveries: readonly Delivery[] = isStopped
-        ? shipment.deliveries.map((one) => pendingDelivery(shipment, one, 'an earlier delivery there failed'))
+        ? shipment.deliveries.map((one) =>
+            pendingDelivery(shipment, one, 'an earlier delivery there failed or is not confirmed'),
+          )
         : await deliverShipment(context, shipment, limit, ledger);
       results.set(shipment, deliveries);
-      isStopped ||= deliveries.some(({ state }) => state === 'failed');
+      isStopped ||= !deliveries.every(isSettled);
     }
   });
   await Promise.all(queues);
@@ -91,7 +107,8 @@ async function deliverShipment(
     return deliveries.map((one) => ({ ...pendingDelivery(shipment, one, why), state: 'failed' }));
   }
   const sent = await Promise.all(deliveries.map((one) => limit(() => deliverOne(context, shipment, one, ledger))));
-  if (sent.some(({ state }) => state === 'failed' || state === 'pending')) return sent;
+  // Pointers and digests never lead to a file that nobody has seen there.
+  if (!sent.every(isSettled)) return sent;
   try {
     await pointTo(context, shipment, sent, ledger);
     return sent;
@@ -161,19 +178,29 @@ async function deliverOne(
     if (ledger.promotedFrom === undefined) writer?.add({ type: 'delivered', ...receipt, alreadyThere: isThere });
     else writer?.add({ type: 'promoted', ...receipt, from: ledger.promotedFrom });
     faultPoint('confirmed', key, 'before');
-    const why = await confirmDelivery(context, shipment, planned, address, what);
+    const seen = await confirmDelivery(context, shipment, planned, address, what);
     faultPoint('confirmed', key, 'after-effect');
-    const confirmed = why === null ? 'bytes' : 'no';
+    const { confirmed, why } = seen;
     writer?.add({ type: 'confirmed', ...common, confirmed, why });
-    if (why !== null) warn(context, `${what} is delivered but not confirmed: ${why}`);
-    context.report({ type: 'finished', what, detail: isThere ? 'already there' : 'delivered' });
+    const blank = { ...pendingDelivery(shipment, planned, why), confirmed, address };
+    if (seen.isDifferent) {
+      context.report({ type: 'failed', what, why: `what ${destination.name} gives back is not what was sent: ${why}` });
+      return { ...blank, state: 'failed' };
+    }
+    if (why !== null) warn(context, `${what} is not confirmed: the server took it, but ${why}`);
+    context.report({
+      type: 'finished',
+      what,
+      detail: isThere ? 'already there' : why === null ? 'delivered' : 'not confirmed',
+    });
     const state = isThere ? 'already-there' : 'delivered';
-    return { ...pendingDelivery(shipment, planned, why), state, confirmed, address };
+    return { ...blank, state, isUnconfirmed: why !== null && shipment.confirm === 'now' };
   } catch (error) {
     if (!isBevelstoneError(error) && !context.signal.aborted) throw error;
     const why = isBevelstoneError(error) ? `${error.message}: ${error.why}` : 'interrupted';
     context.report({ type: 'failed', what, why });
-    return { ...pendingDelivery(shipment, planned, why), state: 'failed' };
+    const code = isBevelstoneError(error) ? error.code : null;
+    return { ...pendingDelivery(shipment, planned, why), state: 'failed', code };
   }
 }
 
@@ -245,35 +272,67 @@ async function askUntil(
   }
 }
 
-/** Fetches a delivery back and compares it. @returns null when its bytes came back, else why not. */
+/** What came of downloading a delivery again. */
+type Confirmation = {
+  readonly confirmed: 'bytes' | 'no';
+  readonly why: string | null;
+  /** Whether something else lies there. */
+  readonly isDifferent: boolean;
+};
+
+/** Downloads a delivery again and compares it, until it is there or the time is over. */
 async function confirmDelivery(
   context: Context,
   { destination, confirmForMs }: Shipment,
   { artifact }: PlannedDelivery,
   address: string,
   what: string,
-): Promise<string | null> {
-  // Symbols and the like are never given back by some protocols.
-  if (artifact.form === 'snupkg') return 'symbols are not given back by this protocol';
+): Promise<Confirmation> {
+  // Symbols can never be downloaded by this protocol.
+  if (artifact.form === 'snupkg')
+    return { confirmed: 'no', why: 'this protocol gives symbols back to nobody', isDifferent: false };
   const until = Date.now() + confirmForMs;
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
-    const why = await compareBytes(destination, address, artifact.sha256);
-    if (why === null || Date.now() + pause > until) return why;
-    context.report({ type: 'waiting', what, why });
+    const limitMs = Math.max(until - Date.now(), leastConfirmMs);
+    const found = await compareBytes(destination, address, artifact, limitMs);
+    if (found === null) return { confirmed: 'bytes', why: null, isDifferent: false };
+    if (Date.now() + pause > until) return { confirmed: 'no', why: found.why, isDifferent: found.isDifferent };
+    context.report({ type: 'waiting', what, why: found.why });
     await sleep(pause, undefined, { signal: context.signal });
   }
 }
 
-/** Whether what lies at an address has this digest; null, or why not. */
-export async function compareBytes(destination: Destination, address: string, sha256: string): Promise<string | null> {
+/** Even at the end of its time a download gets this long to begin. */
+const leastConfirmMs = 2000;
+
+/** Why what lies at an address is not the artifact: other bytes, or nothing that could be read. */
+export type Mismatch = { readonly why: string; readonly isDifferent: boolean };
+
+/**
+ * Whether what lies at an address is the artifact. No more of it is read than the artifact has bytes.
+ * @param limitMs for the download, beside the time that its bytes take.
+ * @returns null, or why not.
+ */
+export async function compareBytes(
+  destination: Destination,
+  address: string,
+  { sha256, size }: Pick<ArtifactRecord, 'sha256' | 'size'>,
+  limitMs: number,
+): Promise<Mismatch | null> {
   const hash = createHash('sha256');
+  let sizeBytes = 0;
   try {
-    for await (const chunk of await destination.open(address)) hash.update(chunk);
+    const until = Date.now() + limitMs + transferMs(size);
+    for await (const chunk of within(await beforeTime(destination.open(address), until), until)) {
+      hash.update(chunk);
+      sizeBytes += chunk.length;
+      if (sizeBytes > size) return { why: `more than its ${size} bytes came back`, isDifferent: true };
+    }
   } catch (error) {
     if (!isBevelstoneError(error)) throw error;
-    return `${error.message}: ${error.why}`;
+    return { why: `${error.message}: ${error.why}`, isDifferent: false };
   }
-  return hash.digest('hex') === sha256 ? null : 'other bytes came back';
+  return hash.digest('hex') === sha256 ? null : { why: 'other bytes came back', isDifferent: true };
 }
 
 type Versioned = { readonly package: string; readonly version: string };
@@ -303,5 +362,7 @@ export function pendingDelivery(
     why,
     address: null,
     sha256,
+    isUnconfirmed: false,
+    code: null,
   };
 }

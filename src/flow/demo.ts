@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { parse } from 'yaml';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { startStandin } from '../standin/server.ts';
 import { runCommand } from '../world/command.ts';
 import { isMissing, writeWhole } from '../world/files.ts';
@@ -69,7 +69,14 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     folder: workspace,
     packages: [],
     configFile: null,
-    env: { ...context.env, TIDE_OFFICE: standin.url, TIDE_OFFICE_URL: registry, TIDE_OFFICE_TOKEN: token },
+    env: {
+      ...context.env,
+      TIDE_OFFICE: standin.url,
+      TIDE_OFFICE_URL: registry,
+      TIDE_OFFICE_TOKEN: token,
+      // The stand-in of this very demo; nobody has to be asked.
+      BEVELSTONE_TRUST: new URL(standin.url).origin,
+    },
   };
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);

@@ -7,7 +7,10 @@ import { authorizationHeaders, usualCredential } from '../destination/authorizat
 import type { Destination } from '../destination/destination.ts';
 import type { Web } from '../destination/web.ts';
 import { type Credential, readCredential, readSecret } from '../world/credential.ts';
+import { placeInside } from '../world/place-inside.ts';
 import { type Context, warn } from './context.ts';
+import { resolveUrl } from './resolve-url.ts';
+import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
 /** Forms that a protocol takes when the configuration does not say. Null: any. */
 const usualForms: Readonly<Record<DestinationConfig['speaks'], readonly string[] | null>> = {
@@ -40,27 +43,30 @@ export function refusesRelease(
 }
 
 /**
- * Opens a destination: its address and credential are looked up now.
- * @throws ENVIRONMENT_MISSING, CREDENTIAL_MISSING, CREDENTIAL_UNSAFE, CREDENTIAL_KIND
+ * Opens a destination: its address and credential are looked up now, and never before somebody agreed to where it goes.
+ * @throws TRUST_NEEDED, ENVIRONMENT_MISSING, CREDENTIAL_MISSING, CREDENTIAL_UNSAFE, CREDENTIAL_ELSEWHERE, CREDENTIAL_KIND
  */
 export async function openDestination(
   context: Context,
   name: string,
   config: DestinationConfig,
-  root: string,
+  repository: WorkspacePlace,
 ): Promise<Destination> {
+  const { root } = repository;
   const url = resolveUrl(context, name, config.url);
   const indexUrl = config['index-url'] === null ? null : resolveUrl(context, name, config['index-url']);
   if (config.speaks === 'folder') {
     const { folderDestination } = await import('../destination/folder.ts');
-    return folderDestination({ name, folder: path.resolve(root, url), under: config.under, indexUrl });
+    return folderDestination({ name, folder: await folderOf(root, name, url), under: config.under, indexUrl });
   }
-  if (!/^https?:\/\//.test(url)) throw noAddress(name, url);
-  const place = { env: context.env, folder: root };
+  if (!/^https?:\/\//.test(url)) throw noAddress(name);
+  await ensureTrustOf(context, repository, [{ name, config }]);
+  const origins = originsFor(context, name, config);
+  const place = { env: context.env, folder: root, origins };
   const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
   if (credential.type !== 'none' && isOpenRoad(url))
     warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
-  return connect(context, { name, config, url, indexUrl, credential, root });
+  return connect(context, { name, config, url, indexUrl, credential, root, origins });
 }
 
 type Connection = {
@@ -70,22 +76,31 @@ type Connection = {
   readonly indexUrl: string | null;
   readonly credential: Credential;
   readonly root: string;
+  /** The only origins that get the credential. */
+  readonly origins: ReadonlySet<string>;
 };
+
+/** A path inside the repository belongs to whoever wrote the tree, so no link in it is followed. */
+async function folderOf(root: string, name: string, url: string): Promise<string> {
+  const place = path.resolve(root, url);
+  const first = path.relative(root, place).split(path.sep)[0];
+  return first === '..' || path.isAbsolute(url) ? place : placeInside(root, url, `the folder of ${name}`);
+}
 
 /** Loads the protocol's own code only now: some of it is large. */
 async function connect(context: Context, connection: Connection): Promise<Destination> {
-  const { name, config, url, indexUrl, credential } = connection;
+  const { name, config, url, indexUrl, credential, origins } = connection;
   const { signal, secrets, now } = context;
   if (config.speaks === 's3') {
     const { bucket, region, 'path-style': pathStyle, 'make-bucket': makeBucket, under } = config;
     const { s3 } = await import('../destination/s3.ts');
-    return s3({ name, url, bucket: bucket ?? '', region, pathStyle, makeBucket, under, credential, signal });
+    return s3({ name, url, bucket: bucket ?? '', region, pathStyle, makeBucket, under, credential, signal, secrets });
   }
   if (config.speaks === 'oci') {
     const { oci } = await import('../destination/oci.ts');
-    return oci({ web: { name, headers: {}, signal }, url, credential, secrets });
+    return oci({ web: { name, headers: {}, signal, origins, secrets }, url, credential, secrets });
   }
-  const web: Web = { name, headers: authorizationHeaders(config.speaks, credential), signal };
+  const web: Web = { name, headers: authorizationHeaders(config.speaks, credential), signal, origins, secrets };
   for (const value of Object.values(web.headers)) secrets.add(value.replace(/^\w+ /, ''));
   if (config.speaks === 'npm-registry') {
     const { npmRegistry } = await import('../destination/npm-registry.ts');
@@ -108,12 +123,12 @@ async function connect(context: Context, connection: Connection): Promise<Destin
 }
 
 /** From where the configuration says, else from the person. */
-async function oneTimePassword(context: Context, { name, config, root }: Connection): Promise<string | null> {
+async function oneTimePassword(context: Context, { name, config, root, origins }: Connection): Promise<string | null> {
   const reference = config['one-time'];
   const password =
     reference === null
       ? await context.askSecret(`One-time password for ${name}`)
-      : await readSecret(reference, { env: context.env, folder: root });
+      : await readSecret(reference, { env: context.env, folder: root, origins });
   if (password !== null) context.secrets.add(password);
   return password;
 }
@@ -124,22 +139,9 @@ function isOpenRoad(url: string): boolean {
   return protocol === 'http:' && hostname !== 'localhost' && hostname !== '[::1]' && !hostname.startsWith('127.');
 }
 
-/** An address as it stands, or from the environment variable that it names, with a path behind. @throws ENVIRONMENT_MISSING */
-export function resolveUrl({ env }: Pick<Context, 'env'>, name: string, url: string): string {
-  if (!url.startsWith('env:')) return url;
-  const [, variable = '', rest = ''] = /^env:([^/]*)(.*)$/s.exec(url) ?? [];
-  const value = env[variable]?.trim() ?? '';
-  if (value !== '') return rest === '' ? value : `${value.replace(/\/+$/, '')}${rest}`;
-  throw new BevelstoneError('ENVIRONMENT_MISSING', {
-    message: `The address of ${name} is not set`,
-    why: `bevelstone.yaml takes it from the environment variable ${variable}`,
-    fix: `Set ${variable} for this command`,
-  });
-}
-
-function noAddress(name: string, url: string): BevelstoneError {
+function noAddress(name: string): BevelstoneError {
   return new BevelstoneError('CONFIG_INVALID', {
-    message: `The address of ${name}, ${url}, is none that a registry can have`,
+    message: `The address of ${name} cannot be used`,
     why: 'it begins neither with https:// nor with http://',
     fix: 'Write the whole address',
     where: { file: 'bevelstone.yaml' },

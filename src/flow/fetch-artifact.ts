@@ -2,7 +2,7 @@ import { createWriteStream } from 'node:fs';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerDelivery } from '../core/ledger/event.ts';
+import type { LedgerDelivery } from '../core/ledger/fold.ts';
 import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import type { Destination } from '../destination/destination.ts';
 import { fileDigest } from '../world/archive/file-digest.ts';

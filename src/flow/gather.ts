@@ -1,12 +1,14 @@
-import { copyFile, mkdir, readFile, rm } from 'node:fs/promises';
+import { copyFile, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
 import { exists, writeWhole } from '../world/files.ts';
+import { replaceFolder } from '../world/fresh-folder.ts';
 import { resolveCommit } from '../world/git/repository.ts';
+import { placeInside } from '../world/place-inside.ts';
 import type { Build } from './build.ts';
 import type { BuiltRelease } from './build-package.ts';
-import { builtFolder, type ReleaseFolder, readFolders, replaceFolder } from './built-release.ts';
+import { builtFolder, type ReleaseFolder, readFolders } from './built-release.ts';
 import type { Context } from './context.ts';
 import type { ContentsList } from './last-artifact.ts';
 import { parcelOf } from './parcel.ts';
@@ -27,12 +29,12 @@ export async function gather(context: Context, folders: readonly string[]): Prom
   if (first === undefined) throw nothing(folders);
   await resolveCommit(repository.place, first.record.commit);
   const { config } = await readWorkspace(context, repository, first.record.commit, 'commit');
-  const output = path.join(repository.root, config.output);
+  const output = await placeInside(repository.root, config.output, '`output`');
   const releases: BuiltRelease[] = [];
   for (const name of names) {
     const parts = found.filter(({ record }) => record.package === name);
     refuseDifferent(first.record, parts);
-    releases.push(await join(parts, output));
+    releases.push(await join(parts, { output, commonFolder: repository.commonFolder }));
     context.report({ type: 'finished', what: `gather ${name}`, detail: `${parts.length} parts` });
   }
   return { commit: first.record.commit, dirty: false, releases, resting: [], twice: null, selections: null };
@@ -88,14 +90,14 @@ function refuseDifferent(first: ReleaseRecord, parts: readonly ReleaseFolder[]):
   }
 }
 
-async function join(parts: readonly ReleaseFolder[], output: string): Promise<BuiltRelease> {
+async function join(
+  parts: readonly ReleaseFolder[],
+  { output, commonFolder }: { readonly output: string; readonly commonFolder: string },
+): Promise<BuiltRelease> {
   const [first] = parts;
   if (first === undefined) throw new Error('there is nothing to join');
   const final = builtFolder(output, first.record);
-  const fresh = `${final}.${process.pid}.tmp`;
-  await rm(fresh, { recursive: true, force: true });
-  await mkdir(fresh, { recursive: true });
-  try {
+  return replaceFolder(commonFolder, final, async (fresh) => {
     const artifacts = new Map<string, ArtifactRecord>();
     const contents: ContentsList['artifacts'][number][] = [];
     for (const { folder, record } of parts) {
@@ -124,11 +126,8 @@ async function join(parts: readonly ReleaseFolder[], output: string): Promise<Bu
       ...texts.map(([name, text]) => `${sha256Text(text)}  ${name}\n`),
     ];
     await writeWhole(path.join(fresh, 'SHA256SUMS'), sums.join(''));
-    await replaceFolder(fresh, final);
     return { package: record.package, version: record.version, folder: final, artifacts: all, pending };
-  } finally {
-    await rm(fresh, { recursive: true, force: true });
-  }
+  });
 }
 
 function differs(folder: string, what: string, found: string, wanted: string): BevelstoneError {

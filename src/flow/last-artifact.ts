@@ -1,10 +1,12 @@
 import type { Entry, Origin } from '../core/contents/entry.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerEvent, type LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { compareVersions, isVersion } from '../core/version/version.ts';
-import { ledgerRef, readEvents } from '../world/git/ledger-store.ts';
+import { ledgerRef } from '../world/git/ledger-store.ts';
 import { readFilesAt } from '../world/git/read-objects.ts';
 import type { Repository } from '../world/git/repository.ts';
+import type { Context } from './context.ts';
+import { localReleases } from './ledger.ts';
 import { contentsFile } from './ledger-writer.ts';
 
 /** An artifact of a release on record. */
@@ -30,12 +32,13 @@ export type ArtifactQuestion = {
  * @throws LEDGER_DAMAGED when a list is not there.
  */
 export function artifactsOnRecord(
+  context: Context,
   repository: Repository,
 ): (question: ArtifactQuestion) => Promise<RecordedArtifact | null> {
-  let events: Promise<LedgerEvent[]> | null = null;
+  let releases: Promise<LedgerRelease[]> | null = null;
   return async ({ package: name, before, form, platform }) => {
-    events ??= readEvents(repository);
-    const last = foldEvents(await events)
+    releases ??= localReleases(context, repository);
+    const last = (await releases)
       .filter((one) => one.package === name && isBefore(one.version, before))
       .sort((a, b) => compareVersions(b.version, a.version))[0];
     const twin = last?.artifacts.find((one) => one.form === form && one.platform === platform);

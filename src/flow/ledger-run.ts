@@ -1,10 +1,11 @@
-import { randomBytes } from 'node:crypto';
 import { isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerRelease } from '../core/ledger/event.ts';
-import { pushLedger, readEvents, uniteWithRemote } from '../world/git/ledger-store.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
+import { pushLedger, uniteWithRemote } from '../world/git/ledger-store.ts';
 import { checkIdentity, type Repository } from '../world/git/repository.ts';
 import { type Context, warn } from './context.ts';
+import { localReleases } from './ledger.ts';
 import { LedgerWriter } from './ledger-writer.ts';
+import { newRunId } from './release/run.ts';
 
 /** One run of a command that records what it does. */
 export type LedgerRun = {
@@ -22,12 +23,12 @@ export async function beginLedgerRun(
   repository: Repository,
   remote: string | null,
 ): Promise<LedgerRun> {
-  const run = `${context.now().toISOString().slice(0, 19).replace(/[-:]/g, '').replace('T', '-')}-${randomBytes(4).toString('hex')}`;
+  const run = newRunId(context.now());
   // What has happened must be recorded even when the person has asked to stop.
   const lasting: Repository = { ...repository, place: { folder: repository.place.folder, env: repository.place.env } };
   const writer = new LedgerWriter(context, lasting, run);
   if (remote !== null) await uniteWithRemote(repository, remote);
-  const known = foldEvents(await readEvents(repository));
+  const known = await localReleases(context, repository);
   const record = async (message: string) => {
     if (!(await hasIdentity(lasting)))
       return warn(context, 'git does not know who commits, so the ledger was not written');

@@ -1,6 +1,6 @@
 import { compareEntries, type EntryComparison } from '../core/contents/compare.ts';
 import type { Change } from '../core/history/count-changes.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import type { ManifestDependency } from '../core/manifest/package-manifest.ts';
 import type { Context } from './context.ts';
 import { entriesIn, readContentsList } from './last-artifact.ts';
@@ -42,7 +42,7 @@ export type ShownRelease = {
  */
 export async function showRelease(context: Context, text: string, against: string | null): Promise<ShownRelease> {
   const repository = await openContext(context);
-  const known = await readLedger(repository);
+  const known = await readLedger(context, repository);
   const release = findRelease(known, text);
   const other = against === null ? null : findRelease(known, against);
   const survey = await surveyAt(context, release, other);

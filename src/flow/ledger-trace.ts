@@ -6,7 +6,7 @@ import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-err
 import { parseMessage } from '../core/history/message-grammar.ts';
 import { parseReferences } from '../core/history/reference.ts';
 import { normalFolder, packagesByPath } from '../core/history/touch.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { compareVersions } from '../core/version/version.ts';
 import { exists } from '../world/files.ts';
 import { type Repository, resolveCommit } from '../world/git/repository.ts';
@@ -42,7 +42,7 @@ export type Trace = { readonly asked: string; readonly matches: readonly TraceMa
  */
 export async function trace(context: Context, asked: string): Promise<Trace> {
   const repository = await openContext(context);
-  const known = (await readLedger(repository)).filter(
+  const known = (await readLedger(context, repository)).filter(
     (one) => context.packages.length === 0 || context.packages.includes(one.package),
   );
   const issue = /^issue:#?([\w-]+)$/.exec(asked)?.[1];

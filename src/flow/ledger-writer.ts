@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto';
-import type { LedgerEvent, NewEvent } from '../core/ledger/event.ts';
-import { redact } from '../core/text/redact.ts';
+import { type NewEvent, withSafeTexts } from '../core/ledger/event.ts';
+import { makeEvent } from '../core/ledger/event-id.ts';
+import { maxTextLength } from '../core/ledger/parse-event.ts';
+import { clipRedacted } from '../core/text/redact.ts';
 import { addToLedger, type LedgerFile } from '../world/git/ledger-store.ts';
 import type { Repository } from '../world/git/repository.ts';
 import type { Context } from './context.ts';
@@ -35,13 +37,12 @@ export class LedgerWriter implements EventSink {
 
   /** Remembers an event, and texts to lie beside it, until `flush`. */
   add(event: NewEvent, beside: Readonly<Record<string, string>> = {}): void {
-    const at = this.#context.now().toISOString();
-    const id = `${at.replace(/[-:.]/g, '')}-${String(this.#count++).padStart(4, '0')}-${this.run.slice(-8)}`;
-    const whole = { ...event, id, at, run: this.run } as LedgerEvent;
+    const safe = withSafeTexts(event, (text) => clipRedacted(text, maxTextLength, this.#context.secrets));
+    const whole = makeEvent(safe, { at: this.#context.now().toISOString(), run: this.run, seq: this.#count++ });
     const folder = `${event.package}/${event.version}`;
     this.#open.push({
-      path: `${folder}/${id}.json`,
-      text: redact(`${JSON.stringify(whole, null, 2)}\n`, this.#context.secrets),
+      path: `${folder}/${whole.id}.json`,
+      text: `${JSON.stringify(whole, null, 2)}\n`,
     });
     for (const [name, text] of Object.entries(beside)) this.#open.push({ path: `${folder}/${name}`, text });
   }

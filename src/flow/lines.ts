@@ -1,10 +1,11 @@
 import { type ConsumerLine, consumerLines, type Offer, setUpLines } from '../core/consumer/consumer-line.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { resolveCommit } from '../world/git/repository.ts';
-import type { Context } from './context.ts';
+import { type Context, warnOnce } from './context.ts';
 import { readerUrl } from './destinations.ts';
 import { readLedger } from './ledger.ts';
 import { findRelease, standingDeliveries } from './recorded-release.ts';
+import { vouchedDeliveries, whyUnverified } from './vouched.ts';
 import { openContext, readWorkspace, type Workspace } from './workspace.ts';
 
 /** The answer of `ledger lines`. */
@@ -20,7 +21,7 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, repository, commit, 'working-folder');
-  const release = findRelease(await readLedger(repository), text);
+  const release = findRelease(await readLedger(context, repository), text);
   const offers = offersOf(context, workspace, release);
   return {
     package: release.package,
@@ -30,15 +31,24 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
   };
 }
 
-/** A release at each destination that has it and that the configuration still names. */
-export function offersOf(context: Context, { config }: Workspace, release: LedgerRelease): Offer[] {
-  return [...standingDeliveries(release)].flatMap(([name, deliveries]) => {
+/**
+ * A release at each destination that has it and that the configuration still names. Where no tag vouches for its plan, only
+ * names and versions are left of it: no address and no digest of the ledger.
+ */
+export function offersOf(context: Context, { config, packages }: Workspace, release: LedgerRelease): Offer[] {
+  const own = packages.find(({ name }) => name === release.package);
+  const named: LedgerRelease = release.isVouched
+    ? release
+    : { ...release, about: { ...release.about, name: own?.manifest?.name ?? release.package } };
+  if (!release.isVouched) {
+    const text = `${release.package} ${release.version}: ${whyUnverified(release)}; addresses and checksums are left out`;
+    warnOnce(context, text);
+  }
+  return [...standingDeliveries(release).keys()].flatMap((name) => {
     const destination = config.destinations[name];
     if (destination === undefined) return [];
-    const delivered = release.artifacts.flatMap((record) => {
-      const one = deliveries.find(({ artifact }) => artifact === record.file);
-      return one === undefined ? [] : [{ ...one, record }];
-    });
-    return [{ destination: name, config: destination, url: readerUrl(context, name, destination), release, delivered }];
+    const delivered = vouchedDeliveries(context, release, name, destination);
+    const url = readerUrl(context, name, destination);
+    return [{ destination: name, config: destination, url, release: named, delivered }];
   });
 }

@@ -1,9 +1,8 @@
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import { foldEvents } from '../core/ledger/event.ts';
-import { readEvents } from '../world/git/ledger-store.ts';
 import type { Repository } from '../world/git/repository.ts';
 import { type Context, warn } from './context.ts';
 import type { Shipment } from './deliver.ts';
+import { localReleases } from './ledger.ts';
 import type { Workspace } from './workspace.ts';
 
 /**
@@ -17,7 +16,7 @@ export async function checkNarrow(
   { config }: Workspace,
   shipments: readonly Shipment[],
 ): Promise<void> {
-  const known = foldEvents(await readEvents(repository));
+  const known = await localReleases(context, repository);
   const told = new Set<string>();
   for (const { release, destination } of shipments) {
     const { record } = release;

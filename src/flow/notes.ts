@@ -11,6 +11,7 @@ import { readTextIfThere, writeWhole } from '../world/files.ts';
 import { readFilesAt } from '../world/git/read-objects.ts';
 import { commitTime } from '../world/git/repository.ts';
 import { gitLine } from '../world/git/run-git.ts';
+import { placeInside } from '../world/place-inside.ts';
 import { type Context, warn } from './context.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
 
@@ -171,7 +172,7 @@ async function writeChangelogs(context: Context, survey: Survey, releases: reado
     const folder = survey.packages.find(({ name }) => name === notes.package)?.folder ?? '.';
     const inside = path.posix.join(folder, config['write-back'].changelog);
     if (version === null) continue;
-    const file = path.join(repository.root, inside);
+    const file = await placeInside(repository.root, inside, 'the changelog');
     const text = await readTextIfThere(file);
     const section = (level: number) => renderMarkdown(notes, { links: config.links, withPackage: false, level });
     const { text: next, change } =

@@ -1,6 +1,6 @@
-import type { CredentialConfig, DestinationConfig } from '../core/config/config.ts';
+import type { DestinationConfig } from '../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import type { Access, Destination, NameState, Subject } from '../destination/destination.ts';
 import { closeConnections } from '../world/http.ts';
 import { keepCredential } from '../world/kept-credentials.ts';
@@ -9,6 +9,8 @@ import { openDestination, refusesRelease } from './destinations.ts';
 import { readLedger } from './ledger.ts';
 import { destinationNamed, standingDeliveries } from './recorded-release.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from './survey.ts';
+import { ensureTrust, originsFor } from './trust.ts';
+import type { Workspace } from './workspace.ts';
 
 /** What is asked. */
 export type ProbeOptions = {
@@ -63,25 +65,34 @@ export async function probeDestinations(context: Context, options: ProbeOptions)
 /** The same for what a survey gives. */
 export async function probeSurveyed(context: Context, survey: Survey, options: ProbeOptions): Promise<Probe> {
   const { workspace } = survey;
-  const ledger = await readLedger(workspace.repository);
+  const ledger = await readLedger(context, workspace.repository);
   const used = survey.indexes.flatMap((index) => workspace.packages[index]?.config['send-to'] ?? []);
   const all = Object.keys(workspace.config.destinations).filter((name) => used.includes(name));
   const names = options.destinations.length > 0 ? options.destinations : all;
-  const secret = options.keep === null ? null : await secretFor(context, options, names);
+  if (options.keep === null) await ensureTrust(context, workspace, names);
+  const secret = options.keep === null ? null : await secretFor(context, options, workspace, names);
+  // What was typed in for this destination goes there, and nothing else does.
+  const asked: Context =
+    secret === null
+      ? context
+      : {
+          ...context,
+          env: { ...context.env, BEVELSTONE_KEPT: secret },
+          trust: { ...context.trust, isConfigTrusted: true },
+        };
+  const given: Partial<DestinationConfig> =
+    secret === null ? {} : { credential: 'env:BEVELSTONE_KEPT', 'one-time': null };
   try {
     const destinations = await Promise.all(
-      names.map(async (name) => {
-        const config = destinationNamed(workspace, name);
-        const kept: CredentialConfig | null = secret === null ? null : 'env:BEVELSTONE_KEPT';
-        const own = kept === null ? config : { ...config, credential: kept };
-        const env = secret === null ? context.env : { ...context.env, BEVELSTONE_KEPT: secret };
-        return probeOne({ ...context, env }, { name, config: own, survey, ledger });
+      names.map((name) => {
+        const config = { ...destinationNamed(workspace, name), ...given };
+        return probeOne(asked, { name, config, survey, ledger });
       }),
     );
     const error = problemsOf(destinations);
     const isRefused = destinations.some(({ credential, reachable }) => credential === 'refused' || !reachable);
     const keeps = secret !== null && options.keep !== null && !isRefused;
-    const kept = keeps ? await keepCredential(options.keep ?? '', secret, context.env) : null;
+    const kept = keeps ? await keepFor(context, workspace, names, { name: options.keep ?? '', secret }) : null;
     return { destinations, kept, error };
   } finally {
     await closeConnections();
@@ -89,7 +100,13 @@ export async function probeSurveyed(context: Context, survey: Survey, options: P
 }
 
 /** The credential to try and keep: asked for, or piped in; never an argument. @throws USAGE, CREDENTIAL_MISSING */
-async function secretFor(context: Context, { keep }: ProbeOptions, names: readonly string[]): Promise<string> {
+async function secretFor(
+  context: Context,
+  { keep }: ProbeOptions,
+  workspace: Workspace,
+  names: readonly string[],
+): Promise<string> {
+  const [name = ''] = names;
   if (names.length !== 1) {
     throw new BevelstoneError('USAGE', {
       message: 'Name the one destination whose credential is to be kept',
@@ -97,7 +114,8 @@ async function secretFor(context: Context, { keep }: ProbeOptions, names: readon
       fix: `Run: bevelstone probe DESTINATION --keep ${keep}`,
     });
   }
-  const secret = await context.askSecret(`Credential for ${names[0]}, to be kept as ${keep}`, 'or-input');
+  const origins = [...originsFor(context, name, destinationNamed(workspace, name))].join(' and ');
+  const secret = await context.askSecret(`Credential for ${name} at ${origins}, to be kept as ${keep}`, 'or-input');
   if (secret === null) {
     throw new BevelstoneError('CREDENTIAL_MISSING', {
       message: 'There is no credential to keep',
@@ -107,6 +125,17 @@ async function secretFor(context: Context, { keep }: ProbeOptions, names: readon
   }
   context.secrets.add(secret);
   return secret;
+}
+
+/** Keeps a credential for the origins that just took it. @returns the file. */
+async function keepFor(
+  context: Context,
+  workspace: Workspace,
+  [destination = '']: readonly string[],
+  { name, secret }: { readonly name: string; readonly secret: string },
+): Promise<string> {
+  const origins = originsFor(context, destination, destinationNamed(workspace, destination));
+  return keepCredential(name, { secret, origins }, context.env);
 }
 
 type Question = {
@@ -122,7 +151,7 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   context.report({ type: 'started', what });
   const blank = { name, speaks: config.speaks, url: config.url, skewMs: null, packages: [] };
   try {
-    const destination = await openDestination(context, name, config, survey.workspace.repository.root);
+    const destination = await openDestination(context, name, config, survey.workspace.repository);
     const found = await askAll(destination, question);
     const first = found[0]?.access ?? (await destination.access(anySubject(config)));
     context.report({ type: 'finished', what });

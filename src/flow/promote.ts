@@ -1,12 +1,10 @@
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
-import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
+import { makeOwnFolder } from '../world/leftovers.ts';
 import type { Context } from './context.ts';
-import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
+import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from './deliver.ts';
 import { openDestination, refusesRelease, takesForm } from './destinations.ts';
 import { fetchArtifact } from './fetch-artifact.ts';
 import { readLedger } from './ledger.ts';
@@ -14,6 +12,8 @@ import { beginLedgerRun } from './ledger-run.ts';
 import { deliveryFailed } from './publish.ts';
 import { planShipment, refuseDifferent } from './publish-plan.ts';
 import { destinationNamed, findRelease, recordedFolder, standingDeliveries } from './recorded-release.ts';
+import { ensureTrust } from './trust.ts';
+import { requireVouched, vouchedArtifacts, vouchedDeliveries } from './vouched.ts';
 import { openContext, readWorkspace } from './workspace.ts';
 
 /** What is to be copied, from where to where. */
@@ -50,19 +50,25 @@ export async function promoteRelease(
   const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
   const [fromConfig, toConfig] = [options.from, options.to].map((one) => destinationNamed(workspace, one));
   if (fromConfig === undefined || toConfig === undefined) throw new Error('two destinations were asked for');
-  const release = findRelease(await readLedger(repository), options.release);
+  const release = findRelease(await readLedger(context, repository), options.release);
   const refusal = refusesRelease(toConfig, release.about);
   if (refusal !== null) throw notTaken(release, options.to, refusal);
-  const standing = standingDeliveries(release).get(options.from) ?? [];
-  const wanted = release.artifacts.filter(
+  requireVouched(
+    release,
+    'Fetch the tags and try again: git fetch --tags. Otherwise publish the release from its tagged commit',
+  );
+  await ensureTrust(context, workspace, [options.from, options.to]);
+  const standing = vouchedDeliveries(context, release, options.from, fromConfig);
+  const wanted = vouchedArtifacts(release).filter(
     ({ file, form }) => takesForm(toConfig, form) && standing.some(({ artifact }) => artifact === file),
   );
   if (wanted.length === 0)
     throw notTaken(release, options.to, `nothing of it at ${options.from} is of a form that it takes`);
-  const folder = await mkdtemp(path.join(tmpdir(), 'bevelstone-promote-'));
+  const own = await makeOwnFolder(repository.commonFolder, 'promote');
+  const { folder } = own;
   try {
-    const from = await openDestination(context, options.from, fromConfig, repository.root);
-    const to = await openDestination(context, options.to, toConfig, repository.root);
+    const from = await openDestination(context, options.from, fromConfig, repository);
+    const to = await openDestination(context, options.to, toConfig, repository);
     for (const artifact of wanted) await fetchArtifact(context, from, artifact, standing, folder);
     const shipment = await planShipment(recordedFolder(release, wanted, folder), to, toConfig);
     if (shipment.trouble !== null) throw shipment.trouble;
@@ -89,10 +95,10 @@ export async function promoteRelease(
     const deliveries = (results.get(shipment) ?? []).map((one) =>
       one.state === 'delivered' ? { ...one, state: 'promoted' as const } : one,
     );
-    const failed = deliveries.filter(({ state }) => state === 'failed');
+    const failed = deliveries.filter((delivery) => !isSettled(delivery));
     return { ...outcome, dryRun: false, deliveries, error: failed.length === 0 ? null : deliveryFailed(failed) };
   } finally {
-    await rm(folder, { recursive: true, force: true });
+    await own.remove();
     await closeConnections();
   }
 }

@@ -62,7 +62,7 @@ export async function planShipments(
         context.report({ type: 'skipped', what: `${record.package} ${record.version} to ${name}`, why: refusal });
         continue;
       }
-      const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository.root));
+      const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository));
       opened.set(name, destination);
       shipments.push(await planShipment(release, destination, config));
     }
@@ -85,7 +85,7 @@ export async function planShipment(
   const taken = [...record.artifacts, ...record.bills].filter(({ form }) => takesForm(config, form));
   if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
   const parcels = await Promise.all(taken.map((artifact) => parcelOf(release, artifact)));
-  const common = { release, destination, confirmForMs: config['confirm-for'] };
+  const common = { release, destination, confirmForMs: config['confirm-for'], confirm: config.confirm };
   const planned = taken.map((artifact, index) => ({ artifact, parcel: parcels[index] as Parcel, presence: null }));
   try {
     const deliveries: PlannedDelivery[] = [];

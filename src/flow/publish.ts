@@ -7,7 +7,7 @@ import { git } from '../world/git/run-git.ts';
 import { closeConnections } from '../world/http.ts';
 import { builtReleases, type ReleaseFolder } from './built-release.ts';
 import type { Context } from './context.ts';
-import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from './deliver.ts';
+import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from './deliver.ts';
 import { beginLedgerRun } from './ledger-run.ts';
 import type { LedgerWriter } from './ledger-writer.ts';
 import { checkNarrow } from './narrow-credential.ts';
@@ -20,7 +20,16 @@ import {
   type TagOptions,
   type TagPlan,
 } from './publish-plan.ts';
-import { isRecorded, type PublishedRelease, planInLedger, publishedOf, tagMessage } from './published.ts';
+import {
+  isRecorded,
+  type PublishedRelease,
+  planInLedger,
+  planOf,
+  publishedOf,
+  type ReleasePlan,
+  tagMessage,
+} from './published.ts';
+import { ensureTrust } from './trust.ts';
 import { refusal, verifyReleases } from './verify.ts';
 import { openContext, readWorkspace, type Workspace } from './workspace.ts';
 
@@ -48,6 +57,11 @@ export async function publish(
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, repository, commit, 'commit');
   const releases = inDependencyOrder(await builtReleases(context, workspace, commit));
+  await ensureTrust(
+    context,
+    workspace,
+    releases.flatMap((release) => sendTo(workspace, release)),
+  );
   await refuseByRules(context, workspace, releases);
   try {
     const shipments = await planShipments(context, workspace, releases);
@@ -65,6 +79,10 @@ export async function publish(
   } finally {
     await closeConnections();
   }
+}
+
+function sendTo({ packages }: Workspace, { record }: ReleaseFolder): readonly string[] {
+  return packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [];
 }
 
 async function refuseByRules(
@@ -93,13 +111,16 @@ async function deliverAll(
 ): Promise<Publication> {
   const ledger = await beginLedgerRun(context, repository, tags.remote);
   const { run, writer, known } = ledger;
+  const plans = new Map<ReleaseFolder, ReleasePlan>();
   for (const release of releases) {
     const { package: name, version } = release.record;
-    if (known.some((one) => one.package === name && one.version === version)) continue;
-    const own = shipments.filter((one) => one.release.record === release.record);
-    await planInLedger(release, [...new Set(own.map(({ destination }) => destination.name))], writer);
+    const own = shipments.filter((shipment) => shipment.release.record === release.record);
+    const plan = await planOf(release, [...new Set(own.map(({ destination }) => destination.name))]);
+    plans.set(release, plan);
+    if (!known.some((recorded) => recorded.package === name && recorded.version === version))
+      planInLedger(plan, writer);
   }
-  if (tags.missing.length > 0) await pushPlan(context, repository, { releases, shipments, tags }, writer);
+  if (tags.missing.length > 0) await pushPlan(context, repository, { plans, tags }, writer);
   const results = await deliverShipments(context, shipments, {
     writer,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
@@ -107,7 +128,9 @@ async function deliverAll(
   const names = releases.map(({ record: one }) => `${one.package} ${one.version}`).join(', ');
   await ledger.record(`Record deliveries of ${names}`);
   const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
-  const failed = [...results.values()].flat().filter(({ state }) => state === 'failed');
+  const failed = [...results.values()]
+    .flat()
+    .filter((delivery) => !isSettled(delivery) && delivery.state !== 'pending');
   const error = context.signal.aborted ? cutShort() : failed.length === 0 ? null : deliveryFailed(failed);
   return { run, dryRun: false, releases: published, error };
 }
@@ -116,7 +139,7 @@ async function deliverAll(
 async function pushPlan(
   context: Context,
   repository: Repository,
-  { releases, tags }: Work,
+  { plans, tags }: { readonly plans: ReadonlyMap<ReleaseFolder, ReleasePlan>; readonly tags: TagPlan },
   writer: LedgerWriter,
 ): Promise<void> {
   const { remote, missing } = tags;
@@ -125,10 +148,11 @@ async function pushPlan(
   const mark = randomBytes(16).toString('hex');
   const made: string[] = [];
   const before = await currentLedger(repository.place);
-  for (const release of releases.filter(({ record: { tag } }) => missing.includes(tag))) {
+  for (const [release, plan] of plans) {
     const { tag, commit } = release.record;
+    if (!missing.includes(tag)) continue;
     if ((await readLocalTag(repository.place, tag))?.isAnnotated === true) continue;
-    await makeTag(repository.place, tag, commit, await tagMessage(release, mark));
+    await makeTag(repository.place, tag, commit, await tagMessage(release, plan, mark));
     made.push(tag);
   }
   await writer.flush(`Plan ${missing.join(', ')}`);
@@ -162,9 +186,24 @@ function pendingReleases(releases: readonly ReleaseFolder[], shipments: readonly
   );
 }
 
-/** The error for deliveries of which some failed. */
+/** The error for deliveries of which some failed or are not confirmed. */
 export function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
   const [first] = failed;
+  const full = failed.find(({ code }) => code === 'DISK_FULL' || code === 'DISK_FAULT');
+  if (full !== undefined) {
+    return new BevelstoneError(full.code === 'DISK_FULL' ? 'DISK_FULL' : 'DISK_FAULT', {
+      message: `${full.artifact} could not be delivered to ${full.destination}`,
+      why: full.why ?? '',
+      fix: 'Make room or check the disk, then run the same command again: it asks first and uploads only what is missing',
+    });
+  }
+  if (failed.every(({ isUnconfirmed }) => isUnconfirmed)) {
+    return new BevelstoneError('NOT_CONFIRMED', {
+      message: `${failed.length} ${failed.length === 1 ? 'delivery is' : 'deliveries are'} not confirmed`,
+      why: failed.map(({ artifact, destination, why }) => `${artifact} at ${destination}: ${why}`).join('\n'),
+      fix: `Run the same command again later, or set \`confirm: later\` for ${first?.destination} if its files cannot be downloaded from here`,
+    });
+  }
   return new BevelstoneError('DELIVERY_FAILED', {
     message: `${failed.length} ${failed.length === 1 ? 'delivery' : 'deliveries'} failed`,
     why: failed.map(({ artifact, destination, why }) => `${artifact} to ${destination}: ${why}`).join('\n'),

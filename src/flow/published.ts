@@ -1,6 +1,8 @@
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
-import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
+import { aboutOf, type PlannedEvent } from '../core/ledger/event.ts';
+import { planDigest } from '../core/ledger/event-id.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import type { ArtifactRecord } from '../core/ledger/release-record.ts';
 import type { ReleaseFolder } from './built-release.ts';
 import type { Delivery, Shipment } from './deliver.ts';
@@ -45,35 +47,42 @@ export function isRecorded(
   );
 }
 
-/** Plans a release in the ledger, with its contents list beside: from then on any clone can finish it. */
-export async function planInLedger(
-  { folder, record }: ReleaseFolder,
-  destinations: readonly string[],
-  sink: EventSink,
-): Promise<void> {
+/** What a release consists of, as the ledger and its tag have it. */
+export type ReleasePlan = {
+  readonly event: Omit<PlannedEvent, 'id' | 'at' | 'run' | 'seq'>;
+  /** Name and text of the contents list that lies beside the event. */
+  readonly contents: { readonly name: string; readonly text: string };
+};
+
+/** The plan of a release: the same as long as its files and destinations are the same. */
+export async function planOf({ folder, record }: ReleaseFolder, destinations: readonly string[]): Promise<ReleasePlan> {
   const { package: name, version, commit, source, tag, artifacts, bills } = record;
   const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
   const contents = contentsFile(text);
-  sink.add(
-    {
-      type: 'planned',
-      package: name,
-      version,
-      commit,
-      source,
-      tag,
-      artifacts: [...artifacts, ...bills],
-      destinations,
-      contents: contents.sha256,
-      about: aboutOf(record),
-    },
-    { [contents.name]: text },
-  );
+  const event = {
+    type: 'planned',
+    package: name,
+    version,
+    commit,
+    source,
+    tag,
+    artifacts: [...artifacts, ...bills],
+    destinations,
+    contents: contents.sha256,
+    about: aboutOf(record),
+  } as const;
+  return { event, contents: { name: contents.name, text } };
 }
 
-/** What a tag says: the release, its notes, and the run that made it. */
-export async function tagMessage({ folder, record }: ReleaseFolder, mark: string): Promise<string> {
+/** Plans a release in the ledger, with its contents list beside: from then on any clone can finish it. */
+export function planInLedger({ event, contents }: ReleasePlan, sink: EventSink): void {
+  sink.add(event, { [contents.name]: contents.text });
+}
+
+/** What a tag says: the release, its notes, the run that made it, and the digest of its plan, for which the tag vouches. */
+export async function tagMessage({ folder, record }: ReleaseFolder, plan: ReleasePlan, mark: string): Promise<string> {
   const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
   const text = notes === '' ? record.reasons.join('\n') : notes;
-  return `${record.package} ${record.version}\n\n${text}\n\nBevelstone-Run: ${mark}\n`;
+  const marks = `Bevelstone-Run: ${mark}\nBevelstone-Plan: ${planDigest(plan.event)}\n`;
+  return `${record.package} ${record.version}\n\n${text}\n\n${marks}`;
 }

@@ -1,6 +1,6 @@
 import type { DestinationConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerDelivery, LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerDelivery, LedgerRelease } from '../core/ledger/fold.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../core/ledger/release-record.ts';
 import { nearest } from '../core/text/nearest.ts';
 import type { Subject } from '../destination/destination.ts';

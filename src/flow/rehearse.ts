@@ -1,14 +1,15 @@
 import { randomBytes } from 'node:crypto';
-import { mkdtemp, readFile, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { DestinationConfig } from '../core/config/config.ts';
 import type { Offer } from '../core/consumer/consumer-line.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { aboutOf, type LedgerRelease } from '../core/ledger/event.ts';
+import { aboutOf } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { type Standin, type StandinProtocol, startStandin } from '../standin/server.ts';
 import { resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
+import { makeOwnFolder } from '../world/leftovers.ts';
 import { builtReleases, type ReleaseFolder } from './built-release.ts';
 import type { Wanted } from './client/client.ts';
 import { clientOf, clients } from './client/clients.ts';
@@ -55,7 +56,8 @@ export async function rehearseReleases(
   everyone: boolean,
 ): Promise<Rehearsal> {
   const releases = inDependencyOrder(built);
-  const top = await mkdtemp(path.join(tmpdir(), 'bevelstone-rehearsal-'));
+  const own = await makeOwnFolder(workspace.repository.commonFolder, 'rehearsal');
+  const top = own.folder;
   const token = randomBytes(18).toString('hex');
   context.secrets.add(token);
   const standin = await startStandin({
@@ -65,14 +67,16 @@ export async function rehearseReleases(
     now: context.now,
     upstream: workspace.config.rehearse.upstream,
   });
-  const inside: Context = { ...context, env: { ...context.env, [tokenName]: token } };
+  // Its own token, for its own stand-in: nobody has to be asked.
+  const trust = { ...context.trust, isConfigTrusted: true };
+  const inside: Context = { ...context, env: { ...context.env, [tokenName]: token }, trust };
   try {
     const stage = await deliverToStandins(inside, workspace, releases, { standin, top });
     return await tryAll(inside, workspace, stage, everyone);
   } finally {
     await standin.close();
     await closeConnections();
-    await rm(top, { recursive: true, force: true });
+    await own.remove();
   }
 }
 
@@ -100,7 +104,7 @@ async function deliverToStandins(
       if (own === undefined || config === undefined) continue;
       if (refusesRelease(config, release.record) !== null) continue;
       const elsewhere = redirected(config, name, place);
-      const destination = await openDestination(context, name, elsewhere, place.top);
+      const destination = await openDestination(context, name, elsewhere, workspace.repository);
       shipments.push({ shipment: await planShipment(release, destination, elsewhere), own, config: elsewhere, name });
     }
   }
@@ -139,7 +143,13 @@ function redirected(
   name: string,
   { standin, top }: { readonly standin: Standin; readonly top: string },
 ): DestinationConfig {
-  const own = { 'index-url': null, 'one-time': null, 'confirm-for': 30_000 };
+  const own = {
+    'index-url': null,
+    'one-time': null,
+    'confirm-for': 30_000,
+    'also-trusts': [],
+    confirm: 'now',
+  } as const;
   if (config.speaks === 'folder')
     return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
   const reference = `env:${tokenName}`;
@@ -165,7 +175,7 @@ async function tryAll(
       steps: [...before, ...(await tryOne(context, workspace, rehearsed))],
     });
   }
-  const together = everyone ? await tryEveryone(context, stage) : [];
+  const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
   const tried = [...releases.values()];
   const failed = [
     ...tried.flatMap(({ package: name, version, steps }) =>
@@ -176,7 +186,8 @@ async function tryAll(
   return { releases: tried, everyone: together, error: failed.length === 0 ? null : trialFailed(failed) };
 }
 
-async function tryOne(context: Context, { config, packages }: Workspace, rehearsed: Rehearsed): Promise<TrialStep[]> {
+async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehearsed): Promise<TrialStep[]> {
+  const { config, packages, repository } = workspace;
   const { release, own, destination, deliveries } = rehearsed;
   const client = clientOf[rehearsed.config.speaks];
   const lost = deliveries.find(({ state }) => state !== 'delivered' && state !== 'already-there');
@@ -202,7 +213,11 @@ async function tryOne(context: Context, { config, packages }: Workspace, rehears
   for (const trial of trialsFor(own.config.trial, wanted)) {
     const what = `install ${own.name} ${release.record.version} with ${trial.client.name}${trial.version === null ? '' : ` ${trial.version}`}`;
     context.report({ type: 'started', what });
-    const step = await tryOut(context, trial, [wanted], async (artifact) => entriesIn(list, artifact));
+    const step = await tryOut(context, trial, {
+      wanted: [wanted],
+      entriesOf: async (artifact) => entriesIn(list, artifact),
+      commonFolder: repository.commonFolder,
+    });
     reportStep(context, what, step);
     steps.push(step);
   }
@@ -217,7 +232,7 @@ export function reportStep(context: Context, what: string, { state, why, version
 }
 
 /** All packages of a client in one environment: what a user has who wants several of them. */
-async function tryEveryone(context: Context, stage: readonly Rehearsed[]): Promise<TrialStep[]> {
+async function tryEveryone(context: Context, stage: readonly Rehearsed[], commonFolder: string): Promise<TrialStep[]> {
   const steps: TrialStep[] = [];
   const groups = new Map<string, Rehearsed[]>();
   for (const one of stage) {
@@ -233,7 +248,8 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[]): Promi
     const what = `install all packages with ${client.name}`;
     context.report({ type: 'started', what });
     const run = group.flatMap(({ own }) => own.config.trial.flatMap((one) => (one.client === null ? one.run : [])));
-    const step = await tryOut(context, { client, version: null, run }, group.map(wantedFrom), async () => null);
+    const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder };
+    const step = await tryOut(context, { client, version: null, run }, input);
     reportStep(context, what, step);
     steps.push(step);
   }
@@ -258,6 +274,9 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
     destinations: [destination],
     isAbandoned: false,
     withdrawals: [],
+    isVouched: true,
+    replanned: [],
+    planned: [],
   };
   const delivered: Offer['delivered'] = deliveries.flatMap(({ artifact, address, sha256 }) => {
     const found = release.artifacts.find(({ file }) => file === artifact);
@@ -270,6 +289,7 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
         confirmed: 'bytes' as const,
         address,
         sha256,
+        isContradicted: false,
         record: found,
       },
     ];

@@ -2,10 +2,11 @@ import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { parseBill, readBill } from '../core/bill/formats.ts';
 import { consumerLines } from '../core/consumer/consumer-line.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../core/page/release-card.ts';
 import type { CardRelease, ReleaseCard } from '../core/run/card.ts';
 import { isMissing, writeWhole } from '../world/files.ts';
+import { placeInside } from '../world/place-inside.ts';
 import { builtFolder } from './built-release.ts';
 import type { Context } from './context.ts';
 import { type ContentsList, readContentsList } from './last-artifact.ts';
@@ -88,7 +89,8 @@ async function fromLedger(
   const at = new Date(release.date);
   const notes =
     surveyed === null ? null : notesOf(survey, surveyed, { at, intro: null, contributors: false, range: '' });
-  const out = builtFolder(path.join(repository.root, survey.workspace.config.output), release);
+  const output = await placeInside(repository.root, survey.workspace.config.output, '`output`');
+  const out = builtFolder(output, release);
   const artifacts = release.artifacts.map(({ size, ...one }) => ({ ...one, sizeBytes: size }));
   return {
     ...withArtifacts(artifacts, await readContentsList(repository, release)),

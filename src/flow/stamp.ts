@@ -4,6 +4,7 @@ import { rangeRules } from '../core/version/range.ts';
 import { isWorkspaceRange } from '../core/version/range-node.ts';
 import { type Scheme, spell } from '../core/version/spelling.ts';
 import { readTextIfThere, writeWhole } from '../world/files.ts';
+import { placeInside } from '../world/place-inside.ts';
 import type { BuildJob } from './build-job.ts';
 import type { Survey } from './survey.ts';
 import type { Package } from './workspace.ts';
@@ -20,12 +21,10 @@ export async function stampCheckout(job: BuildJob, tracked: readonly string[]): 
   if (manifest !== null) stamped.add(manifest);
   await stampHeaders(job, tracked, stamped);
   for (const rule of job.one.config.stamp) {
-    const text = await readTextIfThere(path.join(job.folder, rule.file));
+    const file = await placeInside(job.folder, rule.file, `${rule.file} of \`stamp\``);
+    const text = await readTextIfThere(file);
     if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
-    await writeWhole(
-      path.join(job.folder, rule.file),
-      stampByRule(text, rule, { version: job.version, commit: job.survey.commit }),
-    );
+    await writeWhole(file, stampByRule(text, rule, { version: job.version, commit: job.survey.commit }));
     stamped.add(rule.file);
   }
   return stamped;
@@ -60,10 +59,11 @@ async function edit(
   stamped: Set<string>,
   change: (text: string) => string,
 ): Promise<void> {
-  const text = (await readTextIfThere(path.join(job.folder, file))) ?? '';
+  const place = await placeInside(job.folder, file, file);
+  const text = (await readTextIfThere(place)) ?? '';
   const changed = change(text);
   if (changed === text) return;
-  await writeWhole(path.join(job.folder, file), changed);
+  await writeWhole(place, changed);
   stamped.add(file);
 }
 
@@ -73,7 +73,7 @@ async function stampManifest(
 ): Promise<string | null> {
   if (one.format === null || one.manifestPath === null) return null;
   const inside = path.posix.relative(one.folder, one.manifestPath);
-  const file = path.join(folder, inside);
+  const file = await placeInside(folder, inside, 'the manifest');
   const text = await readTextIfThere(file);
   if (text === null) return null;
   const ranges = rangesOf(one, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));

@@ -1,16 +1,20 @@
-import { randomBytes } from 'node:crypto';
+import { createHash, randomBytes } from 'node:crypto';
+import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { StandinToken } from '../standin/guard.ts';
 import { type Standin, type StandinProtocol, standinProtocols, startStandin } from '../standin/server.ts';
 import { readSecret } from '../world/credential.ts';
 import { readTextIfThere, writeWhole } from '../world/files.ts';
+import { gitFolderAround } from '../world/git/repository.ts';
+import { ownSuffix, temporaryTop } from '../world/leftovers.ts';
 import type { Context } from './context.ts';
 
 /** How the stand-in is started. */
 export type StandinOptions = {
   readonly port: number;
-  readonly store: string;
+  /** Null for a temporary folder that goes when the stand-in stops. */
+  readonly store: string | null;
   /** References to tokens, each with what it may do: `REF`, `REF,read`, `REF,only=NAME`. */
   readonly tokens: readonly string[];
   /** Empty for all. */
@@ -23,6 +27,8 @@ export type StandinOptions = {
 export type RunningStandin = {
   readonly url: string;
   readonly store: string;
+  /** Whether the store goes when the stand-in stops. */
+  readonly isTemporary: boolean;
   readonly speaks: readonly string[];
   /** What to write as `url` of a destination, by protocol. */
   readonly addresses: Readonly<Record<string, string>>;
@@ -31,10 +37,19 @@ export type RunningStandin = {
   readonly close: () => Promise<void>;
 };
 
-/** Starts the stand-in; without a token it makes one and keeps it in its store, for its owner alone. @throws USAGE */
+/**
+ * Starts the stand-in; without a token it makes one and keeps it for its owner alone, in the store, or in the git folder when
+ * the store lies in a working tree, where it could be committed by mistake.
+ * @throws USAGE, TEMPORARY_MISSING
+ */
 export async function runStandin(context: Context, options: StandinOptions): Promise<RunningStandin> {
-  const store = path.resolve(context.folder, options.store);
-  const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(store)];
+  const isTemporary = options.store === null;
+  const store =
+    options.store === null
+      ? path.join(await temporaryTop(), `bevelstone-standin-${ownSuffix()}`)
+      : path.resolve(context.folder, options.store);
+  await mkdir(store, { recursive: true, mode: isTemporary ? 0o700 : 0o755 });
+  const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(await tokenFolder(context, store))];
   const tokens = await Promise.all(wanted.map((text) => readToken(context, text)));
   for (const { secret } of tokens) context.secrets.add(secret);
   const speaks = standinProtocols.filter((one) => options.speaks.length === 0 || options.speaks.includes(one));
@@ -42,7 +57,11 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
   const standin: Standin = await startStandin({ port, store, tokens, isPrivate, speaks, now: context.now });
   const addresses = Object.fromEntries(speaks.map((one) => [one, standinAddress(standin, one)]));
   const references = wanted.map((text) => text.split(',')[0] ?? '');
-  return { url: standin.url, store, speaks, addresses, tokens: references, close: standin.close };
+  const close = async () => {
+    await standin.close();
+    if (isTemporary) await rm(store, { recursive: true, force: true });
+  };
+  return { url: standin.url, store, isTemporary, speaks, addresses, tokens: references, close };
 }
 
 /** What a destination has to have as `url`; a repository of releases, a service index. */
@@ -53,7 +72,7 @@ export function standinAddress(standin: Standin, speaks: StandinProtocol): strin
 
 async function readToken(context: Context, text: string): Promise<StandinToken> {
   const [reference = '', ...words] = text.split(',');
-  const secret = await readSecret(reference, { env: context.env, folder: context.folder });
+  const secret = await readSecret(reference, { env: context.env, folder: context.folder, origins: new Set() });
   const only = words.flatMap((word) => /^only=(.+)$/.exec(word)?.[1] ?? []).at(0) ?? null;
   const strange = words.find((word) => word !== 'read' && word !== 'write' && !/^only=./.test(word));
   if (strange === undefined)
@@ -65,8 +84,15 @@ async function readToken(context: Context, text: string): Promise<StandinToken> 
   });
 }
 
-async function ownToken(store: string): Promise<string> {
-  const file = path.join(store, 'token');
+async function tokenFolder(context: Context, store: string): Promise<string> {
+  const commonFolder = await gitFolderAround(store, context.env);
+  if (commonFolder === null) return store;
+  const name = createHash('sha256').update(store).digest('hex').slice(0, 12);
+  return path.join(commonFolder, 'bevelstone', 'standin', name);
+}
+
+async function ownToken(folder: string): Promise<string> {
+  const file = path.join(folder, 'token');
   if ((await readTextIfThere(file)) === null) await writeWhole(file, `${randomBytes(24).toString('hex')}\n`, 0o600);
   return `file:${file}`;
 }

@@ -1,11 +1,13 @@
 import path from 'node:path';
-import { foldEvents, type LedgerRelease } from '../core/ledger/event.ts';
-import { readEvents } from '../world/git/ledger-store.ts';
-import { resolveCommit, uncommittedPaths } from '../world/git/repository.ts';
+import { isBevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
+import { currentBranch, resolveCommit, uncommittedPaths } from '../world/git/repository.ts';
 import { readFolders } from './built-release.ts';
 import type { Context } from './context.ts';
+import { localReleases } from './ledger.ts';
 import { isPublic, openRuns } from './release/run.ts';
 import { plainSurvey, surveyWorkspace } from './survey.ts';
+import { openContext } from './workspace.ts';
 
 /** Where things stand. */
 export type Status = {
@@ -25,12 +27,41 @@ export type Status = {
 
 /** Where things stand, from this clone alone: nothing is asked of any network. */
 export async function readStatus(context: Context): Promise<Status> {
+  try {
+    return await surveyedStatus(context);
+  } catch (error) {
+    // Tags of an unfinished release can make a survey impossible; it is what the person has to know of first.
+    const status = isBevelstoneError(error) ? await statusOfRun(context) : null;
+    if (status === null) throw error;
+    return status;
+  }
+}
+
+async function statusOfRun(context: Context): Promise<Status | null> {
+  const repository = await openContext(context);
+  const [run] = await openRuns(repository);
+  if (run === undefined) return null;
+  return {
+    commit: await resolveCommit(repository.place, 'HEAD'),
+    branch: await currentBranch(repository.place),
+    run: { id: run.id, isPublic: isPublic(run) },
+    last: lastOnRecord(await localReleases(context, repository)),
+    built: [],
+    waiting: [],
+    next: 'bevelstone release --resume',
+  };
+}
+
+function lastOnRecord(releases: readonly LedgerRelease[]): Status['last'] {
+  const names = [...new Set(releases.map((release) => release.package))];
+  const last = names.flatMap((name) => releases.find((release) => release.package === name) ?? []);
+  return last.map(({ package: name, version, date, commit }) => ({ package: name, version, date, commit }));
+}
+
+async function surveyedStatus(context: Context): Promise<Status> {
   const survey = await surveyWorkspace({ ...context, report: () => {} }, plainSurvey);
   const { repository, config } = survey.workspace;
   const [run] = await openRuns(repository);
-  const releases = foldEvents(await readEvents(repository));
-  const names = [...new Set(releases.map((one) => one.package))];
-  const last = names.flatMap((name) => releases.find((one) => one.package === name) ?? []);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const folders = await readFolders(path.join(repository.root, config.output));
   const built = folders.filter(({ record }) => record.commit === commit);
@@ -42,7 +73,7 @@ export async function readStatus(context: Context): Promise<Status> {
     commit,
     branch: survey.branch,
     run: run === undefined ? null : { id: run.id, isPublic: isPublic(run) },
-    last: last.map(({ package: name, version, date, commit: of }) => ({ package: name, version, date, commit: of })),
+    last: lastOnRecord(await localReleases(context, repository)),
     built: built.map(({ folder, record }) => ({ package: record.package, version: record.version, folder })),
     waiting,
     next: nextCommand({

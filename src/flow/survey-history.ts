@@ -46,7 +46,7 @@ export async function walkHistory(
   const { history } = config;
   const rules: MeaningRules = {
     weights: history.weights,
-    patterns: history.patterns.map(({ match, kind }) => ({ match: new RegExp(match, 'u'), kind: kind.toLowerCase() })),
+    patterns: await compileAll(history.patterns),
     unmarkedWeight: history.unmarked === 'patch' ? 'patch' : 'none',
   };
   const amendments = new Amendments(history.amend);
@@ -121,4 +121,11 @@ export async function noteUnknownAmendments(
   for (const id of open.filter((one) => !found.has(one))) {
     warn(context, `history.amend names ${id}, which is no commit here, or more than one`);
   }
+}
+
+/** The engine is loaded only where a configuration has patterns. */
+async function compileAll(patterns: Workspace['config']['history']['patterns']): Promise<MeaningRules['patterns']> {
+  if (patterns.length === 0) return [];
+  const { compilePattern } = await import('../core/text/linear-pattern.ts');
+  return patterns.map(({ match, kind }) => ({ match: compilePattern(match), kind: kind.toLowerCase() }));
 }

@@ -1,11 +1,11 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { mkdir, mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import type { TrialConfig } from '../core/config/config.ts';
 import type { Entry } from '../core/contents/entry.ts';
 import { isMissing } from '../world/files.ts';
+import { makeOwnFolder } from '../world/leftovers.ts';
 import { runStep } from '../world/step.ts';
 import type { Client, ClientTool, Installed, Stage, Wanted } from './client/client.ts';
 import { clientOf, clients } from './client/clients.ts';
@@ -22,6 +22,14 @@ export type TrialStep = {
 
 /** The recorded entries of an artifact by its name; null when none are on record. */
 export type EntriesOf = (artifact: string) => Promise<readonly Entry[] | null>;
+
+/** What is installed, and what it is compared with. */
+export type TrialInput = {
+  readonly wanted: readonly Wanted[];
+  readonly entriesOf: EntriesOf;
+  /** Git folder of the workspace, where temporary folders are written down. */
+  readonly commonFolder: string;
+};
 
 /** How long one trial command may take. */
 const trialMs = 10 * 60_000;
@@ -62,14 +70,13 @@ export async function tryOut(
     version,
     run,
   }: { readonly client: Client; readonly version: string | null; readonly run: readonly string[] },
-  wanted: readonly Wanted[],
-  entriesOf: EntriesOf,
+  { wanted, entriesOf, commonFolder }: TrialInput,
 ): Promise<TrialStep> {
   const [first] = wanted;
   const destination = first?.offer.destination ?? '';
-  const top = await mkdtemp(path.join(tmpdir(), 'bevelstone-trial-'));
-  const stage = await makeStage(context, top);
+  const own = await makeOwnFolder(commonFolder, 'trial');
   try {
+    const stage = await makeStage(context, own.folder);
     const tool = await client.find(version, stage.env, context.signal);
     if (tool === null) {
       const why = `there is no ${client.name}${version === null ? '' : ` with ${version}`} here`;
@@ -84,7 +91,7 @@ export async function tryOut(
       why,
     };
   } finally {
-    await rm(top, { recursive: true, force: true });
+    await own.remove();
   }
 }
 

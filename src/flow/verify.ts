@@ -77,7 +77,7 @@ async function examineReleases(
 ): Promise<Job[]> {
   const { root } = workspace.repository;
   const places = ownPlaces(context, root, tmpdir());
-  const lastOf = artifactsOnRecord(workspace.repository);
+  const lastOf = artifactsOnRecord(context, workspace.repository);
   const componentsOf = licensedComponents(context, workspace);
   const jobs: Job[] = [];
   for (const { folder, record } of releases) {

@@ -1,5 +1,5 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../core/ledger/event.ts';
+import type { LedgerRelease } from '../core/ledger/fold.ts';
 import { redact } from '../core/text/redact.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../world/git/repository.ts';
 import { closeConnections } from '../world/http.ts';
@@ -9,6 +9,7 @@ import { openDestination } from './destinations.ts';
 import { readLedger } from './ledger.ts';
 import { beginLedgerRun } from './ledger-run.ts';
 import { destinationNamed, findRelease, standingDeliveries, subjectOf } from './recorded-release.ts';
+import { ensureTrust } from './trust.ts';
 import { openContext, readWorkspace } from './workspace.ts';
 
 /** What is to be taken back. */
@@ -47,15 +48,22 @@ export async function withdrawRelease(
   const repository = await openContext(context);
   const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
   const config = destinationNamed(workspace, options.from);
-  const release = findRelease(await readLedger(repository), options.release);
+  const release = findRelease(await readLedger(context, repository), options.release);
   const standing = standingDeliveries(release).get(options.from) ?? [];
   const { package: name, version } = release;
   if (standing.length === 0) throw notThere(release, options.from);
   const outcome = { package: name, version, destination: options.from, dryRun: options.dryRun };
   const state = (one: Delivery['state']): Delivery[] =>
-    standing.map((delivery) => ({ ...delivery, why: null, state: one }));
+    standing.map(({ isContradicted: _, ...delivery }) => ({
+      ...delivery,
+      why: null,
+      state: one,
+      isUnconfirmed: false,
+      code: null,
+    }));
   if (options.dryRun) return { ...outcome, how: null, limits: null, deliveries: state('pending') };
-  const destination = await openDestination(context, options.from, config, repository.root);
+  await ensureTrust(context, workspace, [options.from]);
+  const destination = await openDestination(context, options.from, config, repository);
   await confirm(release);
   // It is shown to everybody, and kept for good.
   const reason = redact(options.reason, context.secrets);

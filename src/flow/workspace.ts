@@ -1,6 +1,7 @@
 import path from 'node:path';
 import semver from 'semver';
 import type { Config, PackageConfig } from '../core/config/config.ts';
+import { secretVariables } from '../core/config/secret-references.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { normalFolder } from '../core/history/touch.ts';
 import { type ListedFormat, manifestFormats } from '../core/manifest/manifest-formats.ts';
@@ -10,7 +11,8 @@ import { cachedConfig } from '../world/config-cache.ts';
 import { readTextIfThere } from '../world/files.ts';
 import { listFilesAt, readFilesAt } from '../world/git/read-objects.ts';
 import { openRepository, type Repository, resolveCommit } from '../world/git/repository.ts';
-import type { Context } from './context.ts';
+import { hideVariables } from '../world/secret-vault.ts';
+import { type Context, warnOnce } from './context.ts';
 
 /** One package of the workspace as the work finds it. */
 export type Package = {
@@ -66,6 +68,7 @@ export async function readWorkspace(
       return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
     });
   const config = await load(configText ?? plainText);
+  hideCredentials(context, config);
   checkProgramVersion(config, context.programVersion);
   const named = Object.entries(config.packages);
   const places =
@@ -84,6 +87,14 @@ export async function readWorkspace(
       : [await rootPackage(repository, config, texts)];
   refuseUnspellable(config, packages);
   return { repository, config, configText, packages };
+}
+
+/** From here on no child process gets a credential: neither handed down, nor by looking at this process. */
+function hideCredentials(context: Context, { destinations }: Config): void {
+  const names = new Set(Object.values(destinations).flatMap(secretVariables));
+  const open = hideVariables([...names], context.env);
+  if (open.length > 0)
+    warnOnce(context, `build steps could still read ${open.join(', ')} in /proc; use file: or kept: instead of env:`);
 }
 
 /**

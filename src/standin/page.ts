@@ -2,6 +2,7 @@ import path from 'node:path';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { objectOf, textOf } from '../core/manifest/fields.ts';
 import { renderListPage, renderPackagePage, type ShownPackage } from '../core/page/registry-page.ts';
+import { pagePolicy } from '../core/text/page-policy.ts';
 import { compareVersions, isVersion } from '../core/version/version.ts';
 import type { Guard } from './guard.ts';
 import type { StoredPackage } from './npm-registry.ts';
@@ -12,9 +13,6 @@ import { partsOf } from './service.ts';
 import { namesIn, Store } from './store.ts';
 
 const prefix = '/pages/';
-
-/** Nothing on a page may run or load anything: readmes come from outside (Content Security Policy Level 3). */
-const policy = "default-src 'none'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'";
 
 type Shelf = { readonly path: string; readonly read: (store: Store, name: string) => Promise<ShownPackage | null> };
 
@@ -34,7 +32,7 @@ export function servePages(
   server.get('/', async (_request, reply) => reply.redirect(prefix));
   server.get(`${prefix}*`, async (request: FastifyRequest, reply: FastifyReply) => {
     guard.read(request);
-    reply.header('content-security-policy', policy).header('x-content-type-options', 'nosniff');
+    reply.header('content-security-policy', pagePolicy).header('x-content-type-options', 'nosniff');
     reply.type('text/html; charset=utf-8');
     const [protocol = '', ...rest] = partsOf(request, prefix).parts.map(decodePart);
     if (protocol === '') return renderListPage(await list());

@@ -15,7 +15,7 @@ import { servePython } from './python-index.ts';
 import { Refusal } from './refusal.ts';
 import { serveS3, tellS3 } from './s3.ts';
 import type { Service } from './service.ts';
-import { Store } from './store.ts';
+import { removeIncoming, Store } from './store.ts';
 
 /** What serves a protocol, and below which path of the server. The folder of its store is called like the path. */
 const services = {
@@ -79,12 +79,21 @@ function storeUrl(url: string, authorization = ''): string {
 
 const usualMostBytes = 2 ** 31;
 
+/** How long a request may take to say what it wants, how long a connection may be silent, and how often that is looked at. */
+const headersMs = 10_000;
+const idleMs = 60_000;
+const checkMs = 2000;
+
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
 export async function startStandin(settings: StandinSettings): Promise<Standin> {
   const { port, store, now, speaks = standinProtocols, mostBytes = usualMostBytes } = settings;
   await mkdir(store, { recursive: true });
+  await removeIncoming(store);
   const server = fastify({
     forceCloseConnections: true,
+    // Somebody who connects and says nothing, or half of a request, is not waited for.
+    http: { headersTimeout: headersMs, connectionsCheckingInterval: checkMs },
+    connectionTimeout: idleMs,
     routerOptions: { maxParamLength: 4000 },
     bodyLimit: mostBytes,
     rewriteUrl: (request) => storeUrl(request.url ?? '/', request.headers.authorization),

@@ -145,6 +145,14 @@ export class Store {
   }
 }
 
+/** Removes what was coming in when a stand-in was killed; nobody waits for it any more. */
+export async function removeIncoming(folder: string): Promise<void> {
+  const items = await readdir(folder, { recursive: true, withFileTypes: true });
+  for (const item of items)
+    if (item.isFile() && /^[0-9a-f]{18}\.incoming$/.test(item.name))
+      await rm(path.join(item.parentPath, item.name), { force: true });
+}
+
 /** A file to be sent, whole or in part; null when there is none. */
 export async function openFile(place: string) {
   try {

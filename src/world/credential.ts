@@ -1,15 +1,19 @@
 import { homedir } from 'node:os';
 import path from 'node:path';
 import type { CredentialConfig, SecretReference } from '../core/config/config.ts';
+import { chainVariables, isReference } from '../core/config/secret-references.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { readKept } from './kept-credentials.ts';
 import { readSecretFile } from './secret-file.ts';
+import { hiddenVariable } from './secret-vault.ts';
 
 /** Where secrets are looked up. */
 export type SecretPlace = {
   readonly env: Readonly<Record<string, string | undefined>>;
   /** What a relative path of `file:` is relative to. */
   readonly folder: string;
+  /** Origins that the secret would be sent to; none for a secret that stays here. */
+  readonly origins: ReadonlySet<string>;
 };
 
 /** A credential as a destination uses it; `bare` is left to the protocol, whose usual kind it is. */
@@ -37,7 +41,8 @@ export async function readCredential(
     found.add(secret);
     return secret;
   };
-  if (config === 'none' || config === 'chain') return { type: config };
+  if (config === 'none') return { type: 'none' };
+  if (config === 'chain') return chainFrom(found);
   if (typeof config === 'string') {
     const secret = await read(config);
     // Each half of USER:PASSWORD is sent by itself as well.
@@ -62,12 +67,12 @@ export async function readCredential(
 }
 
 /** Follows one reference, `env:NAME`, `file:PATH` or `kept:NAME`, to its secret. @throws like readCredential. */
-export async function readSecret(reference: SecretReference, { env, folder }: SecretPlace): Promise<string> {
+export async function readSecret(reference: SecretReference, { env, folder, origins }: SecretPlace): Promise<string> {
   const name = reference.slice(reference.indexOf(':') + 1);
   const value = reference.startsWith('env:')
-    ? env[name]
+    ? (env[name] ?? hiddenVariable(name))
     : reference.startsWith('kept:')
-      ? await readKept(name, env)
+      ? await readKept(name, origins, env)
       : await readSecretFile(name.startsWith('~/') ? path.join(homedir(), name.slice(2)) : path.resolve(folder, name));
   const secret = value?.trim() ?? '';
   if (secret !== '') return secret;
@@ -90,6 +95,10 @@ function missing(reference: string, name: string): [string, string] {
   return [`there is no text in ${name}`, `Write the token into ${name} and give it mode 0600`];
 }
 
-function isReference(text: string): boolean {
-  return /^(?:env|file|kept):/.test(text);
+/** Keys that were hidden from child processes come from here; all else of the chain is the client's own business. */
+function chainFrom(found: Set<string>): Credential {
+  const [accessKey, secretKey, session] = chainVariables.map(hiddenVariable);
+  if (accessKey === undefined || secretKey === undefined) return { type: 'chain' };
+  for (const secret of [accessKey, secretKey, session]) if (secret !== undefined) found.add(secret);
+  return { type: 'keys', accessKey, secretKey, session: session ?? null };
 }

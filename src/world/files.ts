@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { systemFault } from './system-fault.ts';
 
 /** Text of a file, or null when there is none. */
 export async function readTextIfThere(file: string): Promise<string | null> {
@@ -81,14 +82,13 @@ const unwritableCodes: ReadonlySet<string> = new Set([
   'ENOTDIR',
   'EISDIR',
   'EEXIST',
-  'ENOSPC',
   'ENAMETOOLONG',
 ]);
 
 /** What the system says of a place that cannot be written, as an error of ours; anything else stays as it is. */
 function unwritable(error: unknown, file: string): unknown {
   const { code, message } = error as NodeJS.ErrnoException;
-  if (!unwritableCodes.has(code ?? '')) return error;
+  if (!unwritableCodes.has(code ?? '')) return systemFault(error) ?? error;
   return new BevelstoneError('FILE_UNWRITABLE', {
     message: `${file} cannot be written`,
     why: message,

@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { Agent, type Dispatcher, EnvHttpProxyAgent, request } from 'undici';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { isPassing, parseRetryAfter, retryDelay } from '../core/protocol/retry-delay.ts';
+import { timeLimits, transferMs } from './time-limit.ts';
 
 /** A request; the body may be any size, its length is told exactly. */
 export type HttpRequest = {
@@ -19,9 +20,17 @@ export type HttpAnswer = {
   readonly chunks: AsyncIterable<Uint8Array>;
 };
 
-const mostText = 32 << 20;
-const mostRedirects = 5;
-const timeouts = { headersTimeout: 60_000, bodyTimeout: 60_000, connect: { timeout: 10_000 } };
+const maxTextBytes = 32 << 20;
+/** Of an answer that says no, this much is read. */
+const maxRefusalBytes = 64 << 10;
+const maxRedirects = 5;
+/** An attempt that took this long is not made again. */
+const patienceMs = 30_000;
+const timeouts = {
+  headersTimeout: timeLimits.headersMs,
+  bodyTimeout: timeLimits.idleMs,
+  connect: { timeout: timeLimits.connectMs },
+};
 const proxyNames = { 'http:': ['http_proxy', 'HTTP_PROXY'], 'https:': ['https_proxy', 'HTTPS_PROXY'] };
 const isProxied = Object.values(proxyNames)
   .flat()
@@ -43,6 +52,7 @@ export async function send(wanted: HttpRequest): Promise<HttpAnswer> {
   for (let attempt = 1; ; attempt++) {
     let answer: HttpAnswer | null = null;
     let error: unknown = null;
+    const since = Date.now();
     try {
       answer = await follow(wanted);
     } catch (thrown) {
@@ -50,7 +60,9 @@ export async function send(wanted: HttpRequest): Promise<HttpAnswer> {
     }
     const isOver = answer === null ? !isBevelstoneError(error, 'DESTINATION_UNREACHABLE') : !isPassing(answer.status);
     const retryAfterMs = parseRetryAfter(answer?.headers['retry-after'], new Date());
-    const delay = isQuestion && !isOver ? retryDelay({ attempt, retryAfterMs, random: Math.random() }) : null;
+    const isPatient = Date.now() - since < patienceMs;
+    const delay =
+      isQuestion && !isOver && isPatient ? retryDelay({ attempt, retryAfterMs, random: Math.random() }) : null;
     if (delay === null) {
       if (answer === null) throw error;
       return answer;
@@ -69,7 +81,7 @@ async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
     const answer = await sendOnce({ ...wanted, url, headers });
     const location = answer.headers['location'];
     const isMoved = [301, 302, 303, 307, 308].includes(answer.status) && typeof location === 'string';
-    if (wanted.method !== 'GET' || !isMoved || hop >= mostRedirects) return answer;
+    if (wanted.method !== 'GET' || !isMoved || hop >= maxRedirects) return answer;
     await drain(answer);
     const next = new URL(location, url);
     if (next.origin !== new URL(url).origin)
@@ -81,27 +93,34 @@ async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
 /** What may be told to a server that nobody named. */
 const harmless: ReadonlySet<string> = new Set(['accept', 'user-agent', 'range']);
 
-/** Reads a body to its end: only then is the connection free for the next request. */
+/** Reads what is left of a short body: only then is the connection free for the next request. A long one is cut off. */
 export async function drain({ chunks }: HttpAnswer): Promise<void> {
-  for await (const _ of chunks);
+  let sizeBytes = 0;
+  for await (const chunk of chunks) {
+    sizeBytes += chunk.length;
+    if (sizeBytes > maxRefusalBytes) return;
+  }
 }
 
-/** The body as text, of at most 32 MiB. @throws DESTINATION_ANSWER when it is longer. */
-export async function readText({ chunks }: HttpAnswer, url: string): Promise<string> {
+/** The body as text. @throws DESTINATION_ANSWER when it is longer than 32 MiB; of a refusal the first 64 KiB are enough. */
+export async function readText({ status, chunks }: Omit<HttpAnswer, 'headers'>, url: string): Promise<string> {
+  const isRefusal = status >= 400;
+  const limit = isRefusal ? maxRefusalBytes : maxTextBytes;
   const parts: Uint8Array[] = [];
   let sizeBytes = 0;
   for await (const chunk of chunks) {
     sizeBytes += chunk.length;
-    if (sizeBytes > mostText) {
+    parts.push(chunk);
+    if (sizeBytes > limit && isRefusal) break;
+    if (sizeBytes > limit) {
       throw new BevelstoneError('DESTINATION_ANSWER', {
-        message: `${url} answered with more than ${mostText} bytes`,
+        message: `${url} answered with more than ${limit} bytes`,
         why: 'no answer of this protocol is so long',
         fix: 'Check that the address is a registry',
       });
     }
-    parts.push(chunk);
   }
-  return Buffer.concat(parts).toString('utf8');
+  return Buffer.concat(parts).subarray(0, limit).toString('utf8');
 }
 
 /** Frees the connections that are kept for later requests, so that the program can end. */
@@ -112,29 +131,45 @@ export async function closeConnections(): Promise<void> {
 }
 
 async function sendOnce({ method, url, headers, body, signal }: HttpRequest): Promise<HttpAnswer> {
+  // Until the answer begins; what its body may take is counted while it is read.
+  const whole = new AbortController();
+  const limitMs = Math.ceil(timeLimits.wholeMs + transferMs(body?.sizeBytes ?? 0));
+  const timer = setTimeout(() => whole.abort(tooSlow()), limitMs);
   try {
     const answer = await request(url, {
       dispatcher: currentAgent(),
       method,
       headers: { ...headers, ...(body === undefined ? {} : { 'content-length': String(body.sizeBytes) }) },
       ...(body === undefined ? {} : { body: body.chunks as never }),
-      ...(signal === undefined ? {} : { signal }),
+      signal: signal === undefined ? whole.signal : AbortSignal.any([signal, whole.signal]),
     });
     return { status: answer.statusCode, headers: answer.headers, chunks: guarded(answer.body, url) };
   } catch (cause) {
     if (cause instanceof BevelstoneError || signal?.aborted === true) throw cause;
-    throw unreachable(url, cause);
+    throw unreachable(url, whole.signal.aborted ? tooSlow() : cause);
+  } finally {
+    clearTimeout(timer);
   }
 }
 
-/** A body whose reading fails like the request itself. */
+/** A body whose reading fails like the request itself, and that must not come more slowly than any line. */
 export async function* guarded(body: AsyncIterable<Uint8Array>, url: string): AsyncGenerator<Uint8Array> {
+  const since = Date.now();
+  let sizeBytes = 0;
   try {
-    yield* body;
+    for await (const chunk of body) {
+      sizeBytes += chunk.length;
+      if (Date.now() - since > timeLimits.wholeMs + transferMs(sizeBytes)) throw tooSlow();
+      yield chunk;
+    }
   } catch (cause) {
     if ((cause as Error).name === 'AbortError') throw cause;
     throw unreachable(url, cause);
   }
+}
+
+function tooSlow(): Error {
+  return Object.assign(new Error('too slow'), { code: 'TOO_SLOW' });
 }
 
 const reasons: Readonly<Record<string, string>> = {
@@ -155,6 +190,7 @@ const reasons: Readonly<Record<string, string>> = {
   ERR_SSL_WRONG_VERSION_NUMBER: 'it does not speak TLS at this port: perhaps the address should begin with http://',
   EPROTO: 'it does not speak TLS at this port: perhaps the address should begin with http://',
   EPIPE: 'the connection was cut',
+  TOO_SLOW: 'it is much too slow, so the request was given up',
 };
 
 /** What the system says of a server that cannot be reached, as an error of ours. */

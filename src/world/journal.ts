@@ -1,5 +1,5 @@
-import { closeSync, fdatasyncSync, ftruncateSync, openSync, writeSync } from 'node:fs';
-import { mkdir, readFile } from 'node:fs/promises';
+import { closeSync, fdatasyncSync, fsyncSync, ftruncateSync, openSync, renameSync, writeSync } from 'node:fs';
+import { mkdir, readFile, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import {
@@ -7,14 +7,19 @@ import {
   lastRecord,
   lineDigest,
   type NewRecord,
+  type ParsedJournal,
   parseJournal,
   type RunRecord,
   type RunStep,
 } from '../core/run/journal.ts';
-import { redact } from '../core/text/redact.ts';
-import { flushFolder } from './files.ts';
+import { redactValue } from '../core/text/redact.ts';
+import { exists, flushFolder, writeWhole } from './files.ts';
 
 const fileName = 'journal.jsonl';
+/** Says that a run is over, so that its journal need not be read again. */
+const closedName = 'closed';
+/** Says that records were lost and have not been replaced yet. */
+const damagedName = 'damaged';
 
 /** What a journal needs of the outside. */
 export type JournalSettings = { readonly now: () => Date; readonly secrets: ReadonlySet<string> };
@@ -25,51 +30,107 @@ export type JournalSettings = { readonly now: () => Date; readonly secrets: Read
  */
 export class Journal {
   readonly folder: string;
+  /** Whether records may be missing at its end: then git and the destinations are asked (design page release-run). */
+  readonly isDamaged: boolean;
   readonly #settings: JournalSettings;
   readonly #records: RunRecord[];
-  readonly #file: number;
-  #last: string;
+  readonly #lines: string[];
+  #file: number;
+  /** The failure that ended it; nothing is written behind a record that may be broken. */
+  #failure: unknown = null;
 
-  private constructor(folder: string, file: number, settings: JournalSettings, records: RunRecord[], last: string) {
-    [this.folder, this.#file, this.#settings, this.#records, this.#last] = [folder, file, settings, records, last];
+  private constructor(folder: string, settings: JournalSettings, { records, lines }: ParsedJournal, isDamaged = false) {
+    [this.folder, this.#settings, this.isDamaged] = [folder, settings, isDamaged];
+    [this.#records, this.#lines] = [[...records], [...lines]];
+    this.#file = openSync(path.join(folder, fileName), 'a');
   }
 
   /** Begins a journal in a new folder. @throws when the folder has one. */
   static async create(folder: string, settings: JournalSettings): Promise<Journal> {
-    await mkdir(folder, { recursive: true });
-    const file = openSync(path.join(folder, fileName), 'ax');
-    await flushFolder(folder);
-    return new Journal(folder, file, settings, [], '');
+    try {
+      await mkdir(folder, { recursive: true });
+      closeSync(openSync(path.join(folder, fileName), 'ax'));
+      await flushFolder(folder);
+      return new Journal(folder, settings, parseJournal(''));
+    } catch (error) {
+      throw unopened(error, folder);
+    }
   }
 
-  /** Goes on with a journal. @throws JOURNAL_DAMAGED */
-  static async open(folder: string, settings: JournalSettings): Promise<Journal> {
-    const { records, last, wholeBytes } = await readJournal(folder);
-    const file = openSync(path.join(folder, fileName), 'a');
-    ftruncateSync(file, wholeBytes);
-    return new Journal(folder, file, settings, [...records], last);
+  /**
+   * Continues a journal behind its last complete record.
+   * @param anyDamage whether one that somebody changed is opened too: for a run that is given up.
+   * @throws JOURNAL_DAMAGED, JOURNAL_UNOPENED
+   */
+  static async open(folder: string, settings: JournalSettings, anyDamage = false): Promise<Journal> {
+    try {
+      const parsed = await readJournal(folder);
+      if (parsed.isTampered && !anyDamage) throw tampered(folder, parsed.damagedLine ?? 0);
+      if (parsed.damagedLine !== null) await writeWhole(path.join(folder, damagedName), 'damaged\n');
+      const journal = new Journal(folder, settings, parsed, await exists(path.join(folder, damagedName)));
+      const wholeBytes = parsed.lines.reduce((sum, line) => sum + Buffer.byteLength(line) + 1, 0);
+      ftruncateSync(journal.#file, wholeBytes);
+      return journal;
+    } catch (error) {
+      throw unopened(error, folder);
+    }
   }
 
   get records(): readonly RunRecord[] {
     return this.#records;
   }
 
-  /** Writes a record down for good. @throws CUT_SHORT when there is no room, before anything was done. */
+  /**
+   * Writes a record down for good. Where the file cannot be written any more, all records go into a new one.
+   * @throws CUT_SHORT before anything was done, when neither works: the run can then be resumed from the record before.
+   */
   append({ step, phase, key = '', input = '', data = null }: NewRecord): RunRecord {
+    if (this.#failure !== null) throw cutShort(this.folder, this.#failure);
     const at = this.#settings.now().toISOString();
-    const record = { seq: this.#records.length, at, step, key, phase, input, data, prev: this.#last } as const;
-    const line = redact(formatRecord(record), this.#settings.secrets);
+    const prev = this.#lines.length === 0 ? '' : lineDigest(this.#lines.at(-1) ?? '');
+    const safe = redactValue(data, this.#settings.secrets);
+    const line = formatRecord({ seq: this.#records.length, at, step, key, phase, input, data: safe ?? null, prev });
     try {
-      const bytes = Buffer.from(`${line}\n`);
-      if (writeSync(this.#file, bytes) < bytes.length) throw Object.assign(new Error('cut'), { code: 'ENOSPC' });
-      fdatasyncSync(this.#file);
-    } catch (cause) {
-      throw noRoom(this.folder, cause);
+      this.#write(`${line}\n`);
+    } catch (first) {
+      try {
+        this.#startOver(line);
+      } catch {
+        this.#failure = first;
+        throw cutShort(this.folder, first);
+      }
     }
-    this.#last = lineDigest(line);
+    this.#lines.push(line);
     const kept = JSON.parse(line) as RunRecord;
     this.#records.push(kept);
     return kept;
+  }
+
+  #write(text: string): void {
+    writeAll(this.#file, text);
+    fdatasyncSync(this.#file);
+  }
+
+  /** After a failed flush nobody knows what of the file is on the disk, so all of it is written again under a new name. */
+  #startOver(line: string): void {
+    const fresh = path.join(this.folder, `${fileName}.new`);
+    const file = openSync(fresh, 'w');
+    try {
+      writeAll(file, [...this.#lines, line].map((one) => `${one}\n`).join(''));
+      fsyncSync(file);
+    } finally {
+      closeSync(file);
+    }
+    renameSync(fresh, path.join(this.folder, fileName));
+    const next = openSync(path.join(this.folder, fileName), 'a');
+    closeSync(this.#file);
+    this.#file = next;
+    const folder = openSync(this.folder, 'r');
+    try {
+      fsyncSync(folder);
+    } finally {
+      closeSync(folder);
+    }
   }
 
   /** The data of the last record that says a step is done; null when none does. */
@@ -87,25 +148,73 @@ export class Journal {
     return lastRecord(this.#records, step, { phase: 'intent', ...(key === undefined ? {} : { key }) }) !== null;
   }
 
+  /** Notes that what was lost at its end was found out again. */
+  async markRepaired(): Promise<void> {
+    await rm(path.join(this.folder, damagedName), { force: true });
+  }
+
   close(): void {
     closeSync(this.#file);
   }
 }
 
-/** Reads the journal of a run's folder. @throws JOURNAL_DAMAGED */
-export async function readJournal(folder: string): Promise<ReturnType<typeof parseJournal>> {
-  const file = path.join(folder, fileName);
-  return parseJournal(await readFile(file, 'utf8'), file);
+/** Reads the journal of a run's folder up to its last complete record. */
+export async function readJournal(folder: string): Promise<ParsedJournal> {
+  return parseJournal(await readFile(path.join(folder, fileName), 'utf8'));
 }
 
-function noRoom(folder: string, cause: unknown): BevelstoneError {
+/** Marks a run's folder as over. That the mark cannot be written changes nothing: the journal says the same. */
+export async function markClosed(folder: string): Promise<void> {
+  await writeWhole(path.join(folder, closedName), 'closed\n').catch(() => {});
+}
+
+/** Whether a run's folder is marked as over. */
+export function isMarkedClosed(folder: string): Promise<boolean> {
+  return exists(path.join(folder, closedName));
+}
+
+function writeAll(file: number, text: string): void {
+  const bytes = Buffer.from(text);
+  for (let at = 0; at < bytes.length; ) {
+    const written = writeSync(file, bytes, at);
+    if (written === 0) throw Object.assign(new Error('nothing could be written'), { code: 'ENOSPC' });
+    at += written;
+  }
+}
+
+function cutShort(folder: string, cause: unknown): BevelstoneError {
   const { code, message } = cause as NodeJS.ErrnoException;
+  const isFull = code === 'ENOSPC' || code === 'EDQUOT' || code === 'EFBIG';
   return new BevelstoneError('CUT_SHORT', {
     message: "The run's journal could not be written",
-    why: code === 'ENOSPC' ? 'the disk is full; nothing was done that is not written down' : message,
-    fix: 'Make room, then run: bevelstone release --resume',
+    why: isFull ? 'the disk is full; nothing was done that is not written down' : message,
+    fix: `${isFull ? 'Make room' : 'Check the disk'}, then run: bevelstone release --resume ${path.basename(folder)}`,
     resume: path.basename(folder),
     where: { file: folder },
     cause,
+  });
+}
+
+function tampered(folder: string, line: number): BevelstoneError {
+  const run = path.basename(folder);
+  return new BevelstoneError('JOURNAL_DAMAGED', {
+    message: `Line ${line} of the journal of ${run} does not follow the one before`,
+    why: 'whole records come behind it, so something other than Bevelstone changed the file',
+    fix: `If the run had pushed its tags, finish it in a fresh clone: bevelstone release --resume ${run}. Otherwise run: bevelstone release --abandon ${run}`,
+    where: { file: path.join(folder, fileName), line },
+    resume: run,
+  });
+}
+
+function unopened(error: unknown, folder: string): unknown {
+  const { code, message } = error as NodeJS.ErrnoException;
+  // A second run of the same name is our own mistake.
+  if (error instanceof BevelstoneError || code === undefined || code === 'EEXIST' || code === 'ENOENT') return error;
+  return new BevelstoneError('JOURNAL_UNOPENED', {
+    message: `The journal in ${folder} could not be opened`,
+    why: message,
+    fix: 'Make the git folder readable and writable for this user, with room left, then run the same command again',
+    where: { file: folder },
+    cause: error,
   });
 }

@@ -1,92 +1,122 @@
-import { mkdir, open, readFile, rm } from 'node:fs/promises';
-import { hostname } from 'node:os';
+import { randomBytes } from 'node:crypto';
+import { link, mkdir, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { isMissing, readTextIfThere } from './files.ts';
+import { isMissing } from './files.ts';
+import { isGone, type ProcessIdentity, parseIdentity, thisProcess } from './process-identity.ts';
 
-type Holder = {
-  readonly host: string;
-  /** Which start of the machine; null where the system does not tell. */
-  readonly boot: string | null;
-  readonly pid: number;
-  /** When the process was started, as the system counts; null where it does not tell. */
-  readonly started: string | null;
-};
+const released = 'released\n';
+/** Old files that stay, so that a process which listed the folder a moment ago never finds its number free again. */
+const keptFiles = 8;
 
 /**
- * Takes the lock of a workspace. One that a killed process has left is taken over only when this same start of this machine
- * says that the process is gone.
- * @returns what gives it back.
- * @throws RUN_BUSY
+ * Takes the lock of a workspace. The lock is the file `lock.N` with the highest N: whoever creates the next number holds it,
+ * and creating a file with a link succeeds for one process only. So a lock left by a killed process is taken over by
+ * exactly one of those that find it. It is taken over only when that process is certainly gone.
+ * @returns what releases it.
+ * @throws RUN_BUSY, LOCK_FAILED
  */
 export async function takeLock(folder: string): Promise<() => Promise<void>> {
-  const file = path.join(folder, 'lock');
-  await mkdir(folder, { recursive: true });
-  for (let attempt = 1; ; attempt++) {
-    try {
-      const handle = await open(file, 'wx');
-      try {
-        await handle.writeFile(JSON.stringify(await thisProcess()));
-        await handle.sync();
-      } finally {
-        await handle.close();
+  const mine = path.join(folder, `lock-${process.pid}-${randomBytes(6).toString('hex')}.tmp`);
+  try {
+    await mkdir(folder, { recursive: true });
+    await writeFile(mine, JSON.stringify(thisProcess()), { flag: 'wx' });
+    for (;;) {
+      const last = await highest(folder);
+      const holder = last === null ? 'free' : await readHolder(lockFile(folder, last));
+      // Removed meanwhile: somebody took a higher number.
+      if (holder === 'missing') continue;
+      if (last !== null && holder !== 'free' && !isGone(holder)) throw busy(lockFile(folder, last), holder);
+      const next = (last ?? 0) + 1;
+      if (!(await isLinked(mine, lockFile(folder, next)))) continue;
+      // Whoever was asleep since it listed the folder may have got a number that was used and cleared away before.
+      if ((await highest(folder)) !== next) {
+        await rm(lockFile(folder, next), { force: true });
+        continue;
       }
-      return () => rm(file, { force: true });
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      await clearBelow(folder, next - keptFiles);
+      return () => release(folder, next);
     }
-    let holder = await readHolder(file);
-    if (holder === null) {
-      // An empty lock may belong to a process that is about to fill it.
-      await sleep(200);
-      holder = await readHolder(file);
-    }
-    if (attempt > 3 || (holder !== null && !(await isGone(holder)))) throw busy(file, holder);
-    await rm(file, { force: true });
+  } catch (error) {
+    throw lockFailed(error, folder);
+  } finally {
+    await rm(mine, { force: true }).catch(() => {});
   }
 }
 
-async function thisProcess(): Promise<Holder> {
-  return { host: hostname(), boot: await bootId(), pid: process.pid, started: await startOf(process.pid) };
+function lockFile(folder: string, number: number): string {
+  return path.join(folder, `lock.${number}`);
 }
 
-/** Null when it was killed while it wrote the lock. */
-async function readHolder(file: string): Promise<Holder | null> {
+async function numbers(folder: string): Promise<number[]> {
+  return (await readdir(folder)).flatMap((name) => {
+    const found = /^lock\.([1-9]\d{0,14})$/.exec(name)?.[1];
+    return found === undefined ? [] : [Number(found)];
+  });
+}
+
+async function highest(folder: string): Promise<number | null> {
+  const found = await numbers(folder);
+  return found.length === 0 ? null : Math.max(...found);
+}
+
+async function isLinked(from: string, to: string): Promise<boolean> {
   try {
-    return JSON.parse(await readFile(file, 'utf8')) as Holder;
+    await link(from, to);
+    return true;
   } catch (error) {
-    if (isMissing(error) || error instanceof SyntaxError) return null;
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
     throw error;
   }
 }
 
-async function isGone({ host, boot, pid, started }: Holder): Promise<boolean> {
-  if (host !== hostname() || boot !== (await bootId())) return false;
+/** The file stays, with another text: its number must never be free again. */
+async function release(folder: string, number: number): Promise<void> {
+  const text = path.join(folder, `lock-${process.pid}-${randomBytes(6).toString('hex')}.tmp`);
   try {
-    process.kill(pid, 0);
+    await writeFile(text, released, { flag: 'wx' });
+    await rename(text, lockFile(folder, number));
   } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'ESRCH';
+    // On a full disk the file goes: the process that comes next would otherwise wait for this one to end.
+    await rm(text, { force: true }).catch(() => {});
+    await rm(lockFile(folder, number), { force: true }).catch(() => {});
+    if (!isMissing(error) && (error as NodeJS.ErrnoException).code === undefined) throw error;
   }
-  return (await startOf(pid)) !== started;
 }
 
-async function bootId(): Promise<string | null> {
-  return (await readTextIfThere('/proc/sys/kernel/random/boot_id'))?.trim() ?? null;
+async function clearBelow(folder: string, number: number): Promise<void> {
+  for (const one of (await numbers(folder)).filter((found) => found < number))
+    await rm(lockFile(folder, one), { force: true });
 }
 
-/** Field 22 of /proc/PID/stat; the name before it may hold anything. A process that has ended and waits to be noticed is gone. */
-async function startOf(pid: number): Promise<string | null> {
-  const text = await readTextIfThere(`/proc/${pid}/stat`);
-  const [state, ...fields] = text?.slice(text.lastIndexOf(')') + 2).split(' ') ?? [];
-  return state === 'Z' ? 'ended' : (fields[18] ?? null);
+/** A lock is linked when it is complete, so one that cannot be read lost its text with the power. */
+async function readHolder(file: string): Promise<ProcessIdentity | 'free' | 'missing'> {
+  try {
+    const text = await readFile(file, 'utf8');
+    return text === released ? 'free' : (parseIdentity(text) ?? 'free');
+  } catch (error) {
+    if (isMissing(error)) return 'missing';
+    throw error;
+  }
 }
 
-function busy(file: string, holder: Holder | null): BevelstoneError {
+function busy(file: string, { pid, host }: ProcessIdentity): BevelstoneError {
   return new BevelstoneError('RUN_BUSY', {
-    message: 'Another release of this workspace is at work',
-    why: holder === null ? 'its lock is there' : `process ${holder.pid} on ${holder.host} holds the lock`,
-    fix: `Wait for it. If it was on another machine or before a restart and is surely gone, delete ${file}`,
+    message: 'Another release of this workspace is running',
+    why: `process ${pid} on ${host} holds the lock`,
+    fix: `Wait until it ends. If that machine or container is gone for good, delete ${file}`,
     where: { file },
+  });
+}
+
+function lockFailed(error: unknown, folder: string): unknown {
+  const { code, message } = error as NodeJS.ErrnoException;
+  if (error instanceof BevelstoneError || code === undefined || code === 'ENOSPC' || code === 'EDQUOT') return error;
+  return new BevelstoneError('LOCK_FAILED', {
+    message: `The lock in ${folder} could not be taken`,
+    why: message,
+    fix: 'Make the git folder writable for this user, then run the same command again; nothing was changed',
+    where: { file: folder },
+    cause: error,
   });
 }

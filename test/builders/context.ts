@@ -19,6 +19,7 @@ export function testContext(
     secrets: new Set(),
     report: (event) => events.push(event),
     askSecret: async () => null,
+    trust: { isConfigTrusted: true, ask: null },
     ...more,
     events,
     warnings: () => events.flatMap((event) => (event.type === 'warning' ? [event.text] : [])),

@@ -15,6 +15,11 @@ import { testContext } from './context.ts';
 import { temporaryFolder } from './repository.ts';
 import { goodToken, tokenFor } from './workspace.ts';
 
+/** A folder that stands for a workspace. */
+export function placeAt(folder: string) {
+  return { root: folder, commonFolder: folder };
+}
+
 /** A parcel of any bytes under the names that its form has. */
 export function parcelOfBytes(bytes: Buffer, more: Partial<Parcel> = {}): Parcel {
   const fileName = more.fileName ?? 'tidemark-1.4.0.tar.gz';
@@ -139,7 +144,7 @@ export async function destinationAt(
 ): Promise<Destination> {
   const context = testContext(temporaryFolder(), { env: { TIDE_TOKEN: token, TIDE_KEY: 'harbour' } });
   const config = destinationConfig(speaks, standinAddress(standin, speaks), more);
-  return openDestination(context, 'office', config, context.folder);
+  return openDestination(context, 'office', config, placeAt(context.folder));
 }
 
 /** How a parcel is sent when nobody watches. */

@@ -81,6 +81,7 @@ export async function releaseWorkspace({
     OFFICE: standinAddress(standin, 'npm-registry'),
     UPSTAIRS: standinAddress(standin, 'http-put'),
     OFFICE_TOKEN: goodToken,
+    BEVELSTONE_TRUST: new URL(standin.url).origin,
   };
   return workspaceAt({ top, folder, standin, env });
 }
@@ -113,7 +114,7 @@ export function visibleState({ top, standin }: ReleaseWorkspace): unknown {
     .split('\n')
     .filter((file) => !file.includes('contents-'))
     .map((file) => {
-      const { id, at, run, ...event } = JSON.parse(gitIn(remote, 'show', `refs/bevelstone/ledger:${file}`));
+      const { id, at, run, seq, ...event } = JSON.parse(gitIn(remote, 'show', `refs/bevelstone/ledger:${file}`));
       return withoutPlace(JSON.stringify(event));
     });
   const tags = gitIn(
@@ -126,8 +127,7 @@ export function visibleState({ top, standin }: ReleaseWorkspace): unknown {
     tags: tags.replace(/Bevelstone-Run: [0-9a-f]{32}/g, 'Bevelstone-Run: …'),
     branch: gitIn(remote, 'rev-parse', 'main'),
     events: events.sort(),
-    // An index that a killed process was just writing lies beside the old one under a name that nobody asks for.
-    shelf: filesBelow(path.join(top, 'shelf')).filter(([name]) => !/\.[0-9a-f]{12}\.tmp$/.test(name)),
+    shelf: filesBelow(path.join(top, 'shelf')),
     board: readIfThere(path.join(top, 'board.txt')),
     served: filesBelow(path.join(top, 'store')).filter(([name]) => !/incoming|\/about|time/.test(String(name))),
     leftovers: standin.faults.asked.length > 0 ? [] : ['nothing was asked'],

@@ -10,6 +10,7 @@ export function shipmentOf(destination: Destination, parcels: readonly Parcel[],
     release: { folder: '', record },
     destination,
     confirmForMs,
+    confirm: 'now',
     deliveries: parcels.map((parcel) => ({ artifact: artifactOf(parcel), parcel, presence: { type: 'absent' } })),
     trouble: null,
   };

@@ -57,7 +57,12 @@ export async function demoWorkspace(): Promise<TestWorkspace> {
     folder,
     store,
     url,
-    env: { TIDE_OFFICE: standin.url, TIDE_OFFICE_URL: url, TIDE_OFFICE_TOKEN: goodToken },
+    env: {
+      TIDE_OFFICE: standin.url,
+      TIDE_OFFICE_URL: url,
+      TIDE_OFFICE_TOKEN: goodToken,
+      BEVELSTONE_TRUST: new URL(standin.url).origin,
+    },
     git,
     edit,
   };

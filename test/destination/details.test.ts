@@ -5,7 +5,7 @@ import type { Parcel } from '../../src/destination/destination.ts';
 import { openDestination } from '../../src/flow/destinations.ts';
 import type { Standin } from '../../src/standin/server.ts';
 import { testContext } from '../builders/context.ts';
-import { destinationAt, destinationConfig, parcelFor, quietly, testStandin } from '../builders/parcel.ts';
+import { destinationAt, destinationConfig, parcelFor, placeAt, quietly, testStandin } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { goodToken } from '../builders/workspace.ts';
 
@@ -30,7 +30,7 @@ describe('a one-time password', () => {
     const env = { TIDE_TOKEN: goodToken, ONE_TIME: '123456' };
     const context = testContext(temporaryFolder(), { env, askSecret });
     const config = destinationConfig('npm-registry', standin.urlFor('npm-registry'), more);
-    return { destination: await openDestination(context, 'office', config, '/'), context };
+    return { destination: await openDestination(context, 'office', config, placeAt('/')), context };
   };
 
   it.each<[string, Readonly<Record<string, unknown>>, () => Promise<string | null>]>([
@@ -104,7 +104,10 @@ describe('a folder', () => {
   async function shelf(under = '{package}/{version}') {
     const top = temporaryFolder();
     const config = destinationConfig('folder', 'shelf', { under });
-    return { top: path.join(top, 'shelf'), destination: await openDestination(testContext(top), 'shelf', config, top) };
+    return {
+      top: path.join(top, 'shelf'),
+      destination: await openDestination(testContext(top), 'shelf', config, placeAt(top)),
+    };
   }
 
   it('has digests that sha256sum can check, and a page over all releases', async () => {

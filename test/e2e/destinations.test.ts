@@ -72,6 +72,7 @@ describe('probe', () => {
     const w = await published(...nodePackages);
     const other = await testStandin({ tokens: [tokenFor(goodToken, { user: 'stranger' })], store: w.store });
     const env = { ...w.env, TIDE_OFFICE_URL: other.urlFor('npm-registry'), TIDE_OFFICE: 'http://127.0.0.1:9' };
+    Object.assign(env, { BEVELSTONE_TRUST: `${other.url},http://127.0.0.1:9` });
     w.git('update-ref', '-d', 'refs/bevelstone/ledger');
     w.git(
       'push',
@@ -251,7 +252,11 @@ describe('promote and withdraw', () => {
     await bevelstone(['build', '-p', 'tidemark'], { cwd: w.folder });
     await bevelstone(['publish', '-p', 'tidemark', '--tag', '--yes'], { cwd: w.folder, env: w.env });
     const publicOffice = await testStandin();
-    const env = { ...w.env, PUBLIC_URL: publicOffice.urlFor('npm-registry') };
+    const env = {
+      ...w.env,
+      PUBLIC_URL: publicOffice.urlFor('npm-registry'),
+      BEVELSTONE_TRUST: `${w.env['BEVELSTONE_TRUST']},${publicOffice.url}`,
+    };
     const args = ['promote', 'tidemark@1.4.0', '--from', 'office', '--to', 'public', '--yes'];
 
     const dry = await bevelstoneJson([...args, '--dry-run'], { cwd: w.folder, env });

@@ -78,7 +78,7 @@ describe('publish', () => {
     ['no address', { TIDE_OFFICE_URL: '' }, 'ENVIRONMENT_MISSING', 2, /TIDE_OFFICE_URL/],
     [
       'nobody at the address',
-      { TIDE_OFFICE_URL: 'http://127.0.0.1:9/node/' },
+      { TIDE_OFFICE_URL: 'http://127.0.0.1:9/node/', BEVELSTONE_TRUST: 'http://127.0.0.1:9' },
       'DESTINATION_UNREACHABLE',
       5,
       /nothing listens/,
@@ -270,7 +270,7 @@ describe('publish', () => {
     const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
     const child = spawn(process.execPath, [programFile, 'publish', '--tag', '--yes', '--json', ...nodePackages], {
       cwd: w.folder,
-      env: testEnvironment({ ...w.env, TIDE_OFFICE_URL: address }),
+      env: testEnvironment({ ...w.env, TIDE_OFFICE_URL: address, BEVELSTONE_TRUST: address }),
       stdio: ['ignore', 'pipe', 'ignore'],
     });
     let printed = '';

@@ -41,7 +41,9 @@ describe('a release', () => {
       'soundings/package.json',
     ]);
     expect(w.git('ls-remote', 'origin', 'refs/heads/main')).toContain(released?.commit);
-    expect(w.git('cat-file', 'tag', 'v0.1.0')).toMatch(/Bevelstone-Run: [0-9a-f]{32}$/);
+    expect(w.git('cat-file', 'tag', 'v0.1.0')).toMatch(
+      /\n\nBevelstone-Run: [0-9a-f]{32}\nBevelstone-Plan: [0-9a-f]{64}$/,
+    );
     expect(w.git('status', '--porcelain')).toBe('');
     expect(existsSync(path.join(w.folder, 'bevelstone-out/soundings-0.1.0/soundings-0.1.0.tgz'))).toBe(true);
     const again = await w.release();
@@ -461,7 +463,11 @@ describe('a run that was not finished', () => {
 
     const run = await w.release(['--resume']);
 
+    const given = await w.release(['--abandon', id]);
+
     expect([run.exitCode, run.error?.code]).toEqual([3, 'JOURNAL_DAMAGED']);
+    expect(given.exitCode).toBe(0);
+    expect((await w.release()).error).toBeNull();
   });
 });
 

@@ -50,7 +50,7 @@ describe('a credential', () => {
   ])('of %s is read, and every secret in it is known', async (_, config, expected, secrets) => {
     const found = new Set<string>();
 
-    expect(await readCredential(config, { env, folder: '/' }, found)).toEqual(expected);
+    expect(await readCredential(config, { env, folder: '/', origins: new Set() }, found)).toEqual(expected);
     expect([...found]).toEqual(secrets);
   });
 
@@ -58,6 +58,7 @@ describe('a credential', () => {
     ['none', []],
     ['env:A', ['A']],
     [{ user: 'harbour', password: 'env:B' }, ['B']],
+    [{ user: 'env:A', password: 'env:B' }, ['A', 'B']],
     [{ 'access-key': 'env:A', 'secret-key': 'env:B', session: 'file:x' }, ['A', 'B']],
   ])('%j hides its variables from build steps', (credential, names) => {
     const config = { ...destinationConfig('http-put', 'https://x.example/'), credential };
@@ -97,39 +98,58 @@ describe('a credential', () => {
   });
 });
 
+const office = new Set(['https://office.example']);
+
 describe('a kept credential', () => {
   it('is kept beside the others, for its owner alone', async () => {
     const home = { XDG_CONFIG_HOME: temporaryFolder() };
 
-    await keepCredential('office', 'secret: "of" the office', home);
-    const file = await keepCredential('archive', 'other', home);
+    await keepCredential('office', { secret: 'secret: "of" the office', origins: office }, home);
+    const file = await keepCredential('archive', { secret: 'other', origins: office }, home);
 
     expect(file).toBe(keptFile(home));
     expect(statSync(file).mode & 0o777).toBe(0o600);
     expect(statSync(path.dirname(file)).mode & 0o777).toBe(0o700);
-    expect([await readKept('office', home), await readKept('archive', home)]).toEqual([
+    expect([await readKept('office', office, home), await readKept('archive', office, home)]).toEqual([
       'secret: "of" the office',
       'other',
     ]);
-    expect(await readKept('nothing', home)).toBeUndefined();
+    expect(await readKept('nothing', office, home)).toBeUndefined();
+  });
+
+  it.each([
+    ['another origin', ['https://attacker.example']],
+    ['its own origin and another one', ['https://office.example', 'https://attacker.example']],
+    ['another port', ['https://office.example:8443']],
+    ['its own host without encryption', ['http://office.example']],
+  ])('is not sent to %s', async (_, origins) => {
+    const home = { XDG_CONFIG_HOME: temporaryFolder() };
+    await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
+
+    const error = await readKept('office', new Set(origins), home).catch((thrown: unknown) => thrown);
+
+    expect(error).toMatchObject({ code: 'CREDENTIAL_ELSEWHERE' });
+    expect(JSON.stringify(error)).not.toContain('secret-of-office');
   });
 
   it('in a file that others could read is refused, for reading and for writing', async () => {
     const home = { XDG_CONFIG_HOME: temporaryFolder() };
-    const file = await keepCredential('office', 'secret-of-office', home);
+    const file = await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
     chmodSync(file, 0o644);
 
-    await expect(readKept('office', home)).rejects.toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
-    await expect(keepCredential('archive', 'other', home)).rejects.toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
+    await expect(readKept('office', office, home)).rejects.toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
+    await expect(keepCredential('archive', { secret: 'other', origins: office }, home)).rejects.toMatchObject({
+      code: 'CREDENTIAL_UNSAFE',
+    });
     expect(readFileSync(file, 'utf8')).not.toContain('other');
   });
 
   it('in a file that is damaged is never shown', async () => {
     const home = { XDG_CONFIG_HOME: temporaryFolder() };
-    const file = await keepCredential('office', 'secret-of-office', home);
+    const file = await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
     writeFileSync(file, 'kept: { office: secret-of-office: {', { mode: 0o600 });
 
-    const error = await readKept('office', home).catch((one: unknown) => one);
+    const error = await readKept('office', office, home).catch((one: unknown) => one);
     expect(error).toMatchObject({ code: 'CREDENTIAL_MISSING' });
     expect(JSON.stringify(error) + String((error as Error).stack)).not.toContain('secret-of-office');
   });

@@ -4,6 +4,8 @@ import { describe, expect, it } from 'vitest';
 import { readCredential } from '../../src/world/credential.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 
+const origins = new Set(['https://office.example']);
+
 describe('a credential', () => {
   it.each([
     ['none', null],
@@ -14,7 +16,11 @@ describe('a credential', () => {
     writeFileSync(path.join(folder, 'token'), 'from-the-file\n', { mode: 0o600 });
 
     const found = new Set<string>();
-    const credential = await readCredential(reference, { env: { TIDE_TOKEN: 'from-the-environment' }, folder }, found);
+    const credential = await readCredential(
+      reference,
+      { env: { TIDE_TOKEN: 'from-the-environment' }, folder, origins },
+      found,
+    );
 
     expect(credential).toEqual(secret === null ? { type: 'none' } : { type: 'bare', secret });
     expect([...found]).toEqual(secret === null ? [] : [secret]);
@@ -23,7 +29,7 @@ describe('a credential', () => {
   it.each(['env:TIDE_TOKEN', 'env:EMPTY', 'file:nowhere'])(
     '%s that is not there is missed by name',
     async (reference) => {
-      const reading = readCredential(reference, { env: { EMPTY: ' ' }, folder: temporaryFolder() }, new Set());
+      const reading = readCredential(reference, { env: { EMPTY: ' ' }, folder: temporaryFolder(), origins }, new Set());
 
       await expect(reading).rejects.toMatchObject({
         code: 'CREDENTIAL_MISSING',
@@ -40,7 +46,9 @@ describe('a credential', () => {
     chmodSync(file, 0o640);
 
     for (const name of ['token', 'link']) {
-      const error = await readCredential(`file:${name}`, { env: {}, folder }, new Set()).catch((one: unknown) => one);
+      const error = await readCredential(`file:${name}`, { env: {}, folder, origins }, new Set()).catch(
+        (one: unknown) => one,
+      );
       expect(error).toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
       expect(JSON.stringify(error)).not.toContain('secret-of-the-office');
     }

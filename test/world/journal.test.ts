@@ -1,4 +1,13 @@
-import { appendFileSync, mkdirSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  closeSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  readlinkSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { Journal, readJournal } from '../../src/world/journal.ts';
@@ -44,21 +53,85 @@ describe('a journal on the disk', () => {
     expect((await readJournal(folder)).records).toHaveLength(2);
   });
 
-  it('is never begun over another one, nor gone on with when it lost its middle', async () => {
+  it('is never begun over another one', async () => {
     const folder = place();
     mkdirSync(folder);
-    const file = path.join(folder, 'journal.jsonl');
-    writeFileSync(file, '');
-    await expect(Journal.create(folder, settings)).rejects.toThrow('EEXIST');
+    writeFileSync(path.join(folder, 'journal.jsonl'), '');
 
-    const journal = await Journal.open(folder, settings);
-    for (const step of ['opened', 'gated', 'surveyed'] as const) journal.append({ step, phase: 'done' });
-    journal.close();
+    await expect(Journal.create(folder, settings)).rejects.toThrow('EEXIST');
+  });
+
+  it('that lost its end is continued behind the last whole record, and stays marked until it is repaired', async () => {
+    const folder = place();
+    const file = path.join(folder, 'journal.jsonl');
+    const first = await Journal.create(folder, settings);
+    for (const step of ['opened', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
+    first.close();
+    const lines = readFileSync(file, 'utf8').split('\n');
+    writeFileSync(file, [lines[0], lines[1]?.slice(0, 20), ''].join('\n'));
+
+    (await Journal.open(folder, settings)).close();
+    const again = await Journal.open(folder, settings);
+    again.append({ step: 'gated', phase: 'done' });
+    await again.markRepaired();
+    again.close();
+
+    expect(again.isDamaged).toBe(true);
+    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['opened', 'gated']);
+    const repaired = await Journal.open(folder, settings);
+    expect(repaired.isDamaged).toBe(false);
+    repaired.close();
+  });
+
+  it('that lost its middle is opened only to be given up', async () => {
+    const folder = place();
+    const file = path.join(folder, 'journal.jsonl');
+    const first = await Journal.create(folder, settings);
+    for (const step of ['opened', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
+    first.close();
     const lines = readFileSync(file, 'utf8').split('\n');
     writeFileSync(file, [lines[0], lines[2], ''].join('\n'));
 
     await expect(Journal.open(folder, settings)).rejects.toMatchObject({ code: 'JOURNAL_DAMAGED', where: { line: 2 } });
-    truncateSync(file, statSync(file).size - 5);
+    const given = await Journal.open(folder, settings, true);
+    expect(given.records).toHaveLength(1);
+    given.close();
+  });
+
+  it('goes into a new file when the old one cannot be written', async () => {
+    const folder = place();
+    const journal = await Journal.create(folder, settings);
+    journal.append({ step: 'opened', phase: 'done' });
+    // Its own descriptor is taken away, as a failing disk would.
+    const own = readdirSync('/proc/self/fd').find((fd) => linkOf(fd) === path.join(folder, 'journal.jsonl'));
+    closeSync(Number(own));
+
+    journal.append({ step: 'gated', phase: 'done' });
+
+    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['opened', 'gated']);
+  });
+
+  it('that cannot be written anywhere ends its run for all that comes after', async () => {
+    const folder = place();
+    const journal = await Journal.create(folder, settings);
+    journal.append({ step: 'opened', phase: 'done' });
+    const own = readdirSync('/proc/self/fd').find((fd) => linkOf(fd) === path.join(folder, 'journal.jsonl'));
+    closeSync(Number(own));
+    mkdirSync(path.join(folder, 'journal.jsonl.new'));
+
+    const append = () => journal.append({ step: 'sent', phase: 'intent' });
+
+    expect(append).toThrow(expect.objectContaining({ code: 'CUT_SHORT' }));
+    rmSync(path.join(folder, 'journal.jsonl.new'), { recursive: true });
+    expect(append).toThrow(expect.objectContaining({ code: 'CUT_SHORT' }));
     expect((await readJournal(folder)).records).toHaveLength(1);
   });
 });
+
+function linkOf(fd: string): string {
+  try {
+    return readlinkSync(`/proc/self/fd/${fd}`);
+  } catch {
+    return '';
+  }
+}

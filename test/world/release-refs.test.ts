@@ -91,7 +91,7 @@ describe('a commit made as an object', () => {
     const repository = await openRepository(own.folder, env);
     const refs = own.git('for-each-ref');
     const make = async () => {
-      const checkout = await checkOut(repository.place, own.head, 'test-');
+      const checkout = await checkOut(repository, own.head, 'test-');
       try {
         const at = (file: string) => path.join(checkout.folder, file);
         writeFileSync(at('a.txt'), 'changed\n');
@@ -124,7 +124,7 @@ describe('a commit made as an object', () => {
   it('is none when nothing that counts was changed', async () => {
     const own = new TestRepository({ 'a.txt': 'a\n' });
     const repository = await openRepository(own.folder, env);
-    const checkout = await checkOut(repository.place, own.head, 'test-');
+    const checkout = await checkOut(repository, own.head, 'test-');
     writeFileSync(path.join(checkout.folder, 'noise.txt'), 'noise\n');
 
     const made = await makeCommitObject(repository, {

@@ -1,4 +1,4 @@
-import type { LedgerRelease } from '../../core/ledger/event.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Command } from '../command.ts';
 import { ledgerJson, renderLedger } from '../view/ledger.ts';
 

@@ -5,7 +5,8 @@ import { releasedJson, renderCard, renderGates, renderReleased } from '../view/r
 import { makeScreen } from '../view/screen.ts';
 import { overrideOptions, parseOverrides } from './override-options.ts';
 
-type Arguments = ReleaseOptions & { readonly abandon: boolean };
+/** The run to give up, '' for the only one; null to give none up. */
+type Arguments = ReleaseOptions & { readonly abandon: string | null };
 
 /** `bevelstone release`. */
 export const release: Command<Arguments, Released> = {
@@ -14,7 +15,7 @@ export const release: Command<Arguments, Released> = {
       .option('dry-run', { type: 'boolean', describe: 'Stop at the card, and leave nothing behind' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
-      .option('abandon', { type: 'boolean', describe: 'Give a release up that was cut short' })
+      .option('abandon', { type: 'string', describe: 'Give up a release that was cut short; the only one, or RUN' })
       .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
       .option('tagged', { type: 'string', describe: 'Release what somebody tagged: the version is that of TAG' })
       .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' })
@@ -45,13 +46,13 @@ export const release: Command<Arguments, Released> = {
     handOut: raw['handOut'] === true,
     card: optionalText(raw, 'card'),
     acceptRebuild: raw['acceptRebuild'] === true,
-    abandon: raw['abandon'] === true,
+    abandon: raw['abandon'] === undefined ? null : (optionalText(raw, 'abandon') ?? ''),
   }),
   run: async (options, context, ask) => {
     const screen = makeScreen(process.stderr, process.env);
-    if (options.abandon) {
+    if (options.abandon !== null) {
       const { abandon } = await import('../../flow/release/abandon.ts');
-      const { run, told } = await abandon(context, options.resume || null, (tags, remote) =>
+      const { run, told } = await abandon(context, options.abandon || options.resume || null, (tags, remote) =>
         ask({ shown: `These tags are on ${remote}: ${tags.join(', ')}`, question: 'Delete them there?' }),
       );
       return { result: { run, dryRun: false, releases: [], card: null, page: null, advice: told, error: null } };

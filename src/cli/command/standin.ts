@@ -1,7 +1,7 @@
 import { once } from 'node:events';
 import { protocols } from '../../core/config/config.ts';
 import type { RunningStandin, StandinOptions } from '../../flow/standin.ts';
-import { type Command, textList } from '../command.ts';
+import { type Command, optionalText, textList } from '../command.ts';
 import { renderStandin, standinJson } from '../view/standin.ts';
 
 /** `bevelstone standin`. */
@@ -9,7 +9,7 @@ export const standin: Command<StandinOptions, RunningStandin> = {
   options: (yargs) =>
     yargs
       .option('port', { type: 'number', default: 8088, describe: 'Port on the loopback interface; 0 for any free one' })
-      .option('store', { type: 'string', default: 'bevelstone-standin', describe: 'Folder for what it is given' })
+      .option('store', { type: 'string', describe: 'Folder for what it is given; without it a temporary one' })
       .option('speaks', {
         type: 'string',
         array: true,
@@ -24,13 +24,13 @@ export const standin: Command<StandinOptions, RunningStandin> = {
       })
       .option('private', { type: 'boolean', describe: 'Reading needs a token too' }),
   examples: [
-    ['standin', 'A registry on 127.0.0.1:8088 that keeps what it gets'],
+    ['standin --store ../office', 'A registry on 127.0.0.1:8088 that keeps what it gets in ../office'],
     ['standin --port 0 --token env:TRY_TOKEN', 'On any free port, with a token of yours'],
     ['standin --private --token env:TRY_TOKEN,only=tidemark', 'A token for one package, and reading needs it too'],
   ],
   parse: (raw) => ({
     port: Number(raw['port']),
-    store: String(raw['store']),
+    store: optionalText(raw, 'store'),
     tokens: textList(raw, 'token'),
     speaks: textList(raw, 'speaks'),
     isPrivate: raw['private'] === true,

@@ -24,8 +24,8 @@ export const survey: Command<SurveyOptions, Survey> = {
     asReleased: false,
   }),
   run: async (options, context) => {
-    const { surveyWorkspace } = await import('../../flow/survey.ts');
-    return { result: await surveyWorkspace(context, options) };
+    const { surveyBesideRun } = await import('../../flow/survey-open-run.ts');
+    return { result: await surveyBesideRun(context, options) };
   },
   render: (result, screen, options) => renderSurvey(result, screen, options.changes),
   toJson: surveyJson,

@@ -7,17 +7,20 @@ export class LazyList<Element> {
     [this.#elements, this.#toJson] = [elements, toJson];
   }
 
-  *texts(): Generator<string> {
-    for (const element of this.#elements) yield JSON.stringify(this.#toJson(element));
+  *texts(safe: (text: string) => string): Generator<string> {
+    for (const element of this.#elements) yield write(this.#toJson(element), safe) ?? 'null';
   }
 }
 
 const pieceLength = 1 << 16;
 
-/** The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included. */
-export function* jsonPieces(value: unknown): Generator<string> {
+/**
+ * The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included.
+ * @param safe is applied to every text before it is escaped.
+ */
+export function* jsonPieces(value: unknown, safe: (text: string) => string = (text) => text): Generator<string> {
   let piece = '';
-  for (const part of parts(value)) {
+  for (const part of parts(value, safe)) {
     piece += part;
     if (piece.length < pieceLength) continue;
     yield piece;
@@ -26,14 +29,14 @@ export function* jsonPieces(value: unknown): Generator<string> {
   yield piece;
 }
 
-function* parts(value: unknown): Generator<string> {
+function* parts(value: unknown, safe: (text: string) => string): Generator<string> {
   if (value instanceof LazyList) {
-    yield* joined('[', value.texts(), ']');
+    yield* joined('[', value.texts(safe), ']');
   } else if (Array.isArray(value) && value.some(isNested)) {
     yield '[';
     for (const [index, element] of value.entries()) {
       if (index > 0) yield ',';
-      yield* parts(element);
+      yield* parts(element, safe);
     }
     yield ']';
   } else if (isNested(value) && !Array.isArray(value)) {
@@ -41,13 +44,17 @@ function* parts(value: unknown): Generator<string> {
     for (const [key, field] of Object.entries(value as object)) {
       if (field === undefined) continue;
       yield `${separator}${JSON.stringify(key)}:`;
-      yield* parts(field);
+      yield* parts(field, safe);
       separator = ',';
     }
     yield separator === '{' ? '{}' : '}';
   } else {
-    yield JSON.stringify(value) ?? 'null';
+    yield write(value, safe) ?? 'null';
   }
+}
+
+function write(value: unknown, safe: (text: string) => string): string | undefined {
+  return JSON.stringify(value, (_key, inner: unknown) => (typeof inner === 'string' ? safe(inner) : inner));
 }
 
 function* joined(open: string, texts: Iterable<string>, close: string): Generator<string> {

@@ -1,4 +1,4 @@
-import type { LedgerRelease } from '../../core/ledger/event.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Screen } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -3,12 +3,12 @@ import type { RunningStandin } from '../../flow/standin.ts';
 import type { Screen } from './screen.ts';
 
 /** Where the stand-in is, until it is stopped. */
-export function renderStandin({ addresses, store, tokens }: RunningStandin, { colours }: Screen): string {
+export function renderStandin({ addresses, store, isTemporary, tokens }: RunningStandin, { colours }: Screen): string {
   return [
     `${colours.bold('Stand-in')} is running; stop it with Ctrl-C`,
     ...Object.entries(addresses).map(([speaks, address]) => `  ${speaks.padEnd(12)}  ${address}`),
     `  token         ${tokens.map(cleanText).join(', ')}`,
-    `  store         ${cleanText(store)}`,
+    `  store         ${cleanText(store)}${isTemporary ? ' (removed when it stops)' : ''}`,
   ].join('\n');
 }
 

@@ -1,4 +1,4 @@
-import type { LedgerRelease } from '../../core/ledger/event.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Withdrawn, WithdrawOptions } from '../../flow/withdraw.ts';
 import type { Screen } from './screen.ts';

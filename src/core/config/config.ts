@@ -209,6 +209,10 @@ export type DestinationConfig = {
   readonly region: string | null;
   readonly 'path-style': boolean;
   readonly 'make-bucket': boolean;
+  /** Further origins of the same service, which may get the credential too. */
+  readonly 'also-trusts': readonly string[];
+  /** Whether a delivery that could not be downloaded again counts all the same. */
+  readonly confirm: 'now' | 'later';
 };
 
 /** Clients that can install what was delivered. `fetch` downloads a file and unpacks it. */

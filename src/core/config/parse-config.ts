@@ -13,25 +13,49 @@ import { configSchema } from './schema.ts';
  * @throws CONFIG_INVALID listing everything that is wrong, each with line, column and remedy.
  */
 export function parseConfig(text: string, file: string): Config {
+  if (text.length > maxConfigLength) throw tooLarge(text.length, file);
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true, version: '1.2' });
   const places = new Places(document, lines, file);
-  const syntax = document.errors.map((error) => syntaxProblem(error, places));
+  const syntax = document.errors.slice(0, maxProblems).map((error) => syntaxProblem(error, places));
   // Behind a broken line the structure is a guess, and guesses make noise; a double key leaves it sound.
   const isSound = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');
   const schema = configSchema();
+  const known = new KnownKeys(schema);
   const { error, value } = schema.validate(isSound ? (document.toJS({ maxAliasCount: 100 }) ?? {}) : {}, {
     abortEarly: false,
     convert: false,
   });
-  const wrong = isSound ? (error?.details ?? []).map((detail) => schemaProblem(detail, schema, places)) : [];
+  const details = isSound ? (error?.details ?? []) : [];
+  const wrong = details.slice(0, maxProblems).map((detail) => schemaProblem(detail, known, places));
   const references = isSound && error === undefined ? referenceProblems(value as Config, places) : [];
   const problems = [...syntax, ...wrong, ...references].sort((a, b) => (a.where?.line ?? 0) - (b.where?.line ?? 0));
-  if (problems.length > 0) throw invalid(problems, file);
+  const more = Math.max(0, details.length - maxProblems) + Math.max(0, document.errors.length - maxProblems);
+  if (problems.length > 0) throw invalid(problems, file, more);
   return value as Config;
 }
 
+/** Nobody writes more by hand; what is larger would only keep the checks busy. */
+const maxConfigLength = 1 << 20;
+/** As many mistakes as anybody reads; the rest is counted. */
+const maxProblems = 100;
+
 type Path = readonly (string | number)[];
+
+/** The keys that may stand at a path. Describing a schema takes long, so it is done once, and only when it is asked for. */
+class KnownKeys {
+  readonly #schema: Joi.Schema;
+  #description: Joi.Description | null = null;
+
+  constructor(schema: Joi.Schema) {
+    this.#schema = schema;
+  }
+
+  at(path: Path): string[] {
+    this.#description ??= this.#schema.describe();
+    return [...new Set(knownKeys(this.#description, path))];
+  }
+}
 
 /** Finds the line and column of a key or value. */
 class Places {
@@ -99,11 +123,11 @@ function syntaxProblem(error: YAMLError, places: Places): Problem {
   };
 }
 
-function schemaProblem(detail: Joi.ValidationErrorItem, schema: Joi.Schema, places: Places): Problem {
+function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places: Places): Problem {
   const { path, type } = detail;
   const shown = path.join('.') || 'the file';
   if (type === 'object.unknown') {
-    const known = [...new Set(knownKeys(schema.describe(), path.slice(0, -1)))];
+    const known = keys.at(path.slice(0, -1));
     const near = nearest(String(path.at(-1)), known);
     const fix = near === null ? fixFromKnown(known) : `Did you mean "${near}"?`;
     return {
@@ -173,13 +197,26 @@ function referenceProblems(config: Config, places: Places): Problem[] {
   return problems;
 }
 
-function invalid(problems: readonly Problem[], file: string): BevelstoneError {
+function tooLarge(length: number, file: string): BevelstoneError {
+  return new BevelstoneError('CONFIG_TOO_LARGE', {
+    message: `${file} has ${length} characters`,
+    why: `a configuration has at most ${maxConfigLength}`,
+    fix: 'Check that it is the right file',
+    where: { file },
+  });
+}
+
+/** @param more mistakes that are not listed. */
+function invalid(problems: readonly Problem[], file: string, more: number): BevelstoneError {
   const [first] = problems;
   const code: ErrorCode = 'CONFIG_INVALID';
-  const count = problems.length === 1 ? 'one mistake' : `${problems.length} mistakes`;
+  const count = problems.length === 1 ? 'one mistake' : `${problems.length + more} mistakes`;
   return new BevelstoneError(code, {
     message: `${file} has ${count}`,
-    why: problems.length === 1 ? (first?.message ?? '') : 'each is listed with its place and what to do',
+    why:
+      problems.length === 1
+        ? (first?.message ?? '')
+        : `${more === 0 ? 'each' : `each of the first ${problems.length}`} is listed with its place and what to do`,
     fix: first !== undefined && problems.length === 1 ? first.fix : 'Correct the lines named; nothing was done',
     ...(first?.where ? { where: first.where } : {}),
     problems,

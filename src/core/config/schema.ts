@@ -3,6 +3,8 @@ import { weights } from '../history/weight.ts';
 import { ruleIds } from '../rule/rule-id.ts';
 import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
+import { whyComplex } from '../text/glob.ts';
+import { compilePattern } from '../text/linear-pattern.ts';
 import { isRange, isVersion } from '../version/version.ts';
 import {
   type ArtifactConfig,
@@ -29,6 +31,7 @@ import {
   type VerifyConfig,
   type WriteBackConfig,
 } from './config.ts';
+import { isOrigin } from './origin.ts';
 
 // The one place for keys and defaults. An unknown key is an error (Joi's way); `convert: false` keeps "5" from being 5.
 
@@ -57,12 +60,31 @@ const size = () =>
 const pattern = () =>
   Joi.string().custom((text: string, helpers) => {
     try {
-      new RegExp(text);
+      compilePattern(text);
       return text;
-    } catch {
-      return helpers.message({ custom: `{{#label}} is no regular expression` });
+    } catch (error) {
+      if (!(error instanceof RangeError)) throw error;
+      // The reason is ours and the engine's, with the text itself in it.
+      return helpers.message(
+        { custom: `{{#label}} is not a regular expression that can be used: {{#reason}}` },
+        { reason: error.message },
+      );
     }
   });
+
+/** A list of globs, none of which could keep the program busy. */
+const glob = () =>
+  Joi.string().custom((text: string, helpers) => {
+    const why = whyComplex(text);
+    return why === null ? text : helpers.message({ custom: `{{#label}} is too complex: ${why}` });
+  });
+const globs = () => Joi.array().items(glob());
+
+/** Branches by name, with `*` for any text. */
+const branchPattern = () =>
+  Joi.string().custom((text: string, helpers) =>
+    text.split('*').length > 4 ? helpers.message({ custom: '{{#label}} has more than three "*"' }) : text,
+  );
 
 const relativeFolder = () =>
   Joi.string().custom((text: string, helpers) =>
@@ -144,13 +166,13 @@ const writeBack = () =>
     changelog: relativeFolder().default('CHANGELOG.md'),
     sign: Joi.boolean().default(false),
     make: Joi.array()
-      .items(Joi.object({ run: Joi.string().required(), files: texts().min(1).required() }))
+      .items(Joi.object({ run: Joi.string().required(), files: globs().min(1).required() }))
       .default([]),
   }).default();
 
 const stream = () =>
   Joi.object({
-    from: Joi.alternatives(Joi.string(), texts().min(1)).required(),
+    from: Joi.alternatives(branchPattern(), Joi.array().items(branchPattern()).min(1)).required(),
     only: Joi.string(),
     identifier: Joi.string().pattern(/^[A-Za-z][0-9A-Za-z-]*$/, 'a word of letters, digits and hyphens'),
     spell: Joi.string().valid('alpha', 'beta', 'rc'),
@@ -207,8 +229,8 @@ const contents = () =>
     from: relativeFolder().required(),
     to: relativeFolder(),
     as: relativeFolder(),
-    only: texts().default([]),
-    except: texts().default([]),
+    only: globs().default([]),
+    except: globs().default([]),
     mode: Joi.string().valid('0644', '0755').default(null),
   })
     .oxor('to', 'as')
@@ -265,22 +287,22 @@ const exception = () =>
     rule: Joi.string()
       .valid(...ruleIds)
       .required(),
-    path: Joi.string().default(null),
+    path: glob().default(null),
     // An exception that nobody can explain later is not one.
     reason: Joi.string().trim().min(8).required(),
   });
 
 const licencePolicy = () =>
   Joi.object<LicencePolicyConfig>({
-    allow: texts().default([]),
-    refuse: texts().default([]),
-    ask: texts().default([]),
+    allow: globs().default([]),
+    refuse: globs().default([]),
+    ask: globs().default([]),
   });
 
 const verify = () =>
   Joi.object<VerifyConfig>({
-    require: texts().default([]),
-    forbid: texts().default([]),
+    require: globs().default([]),
+    forbid: globs().default([]),
     largest: size().default(null),
     growth: Joi.number().greater(1).allow(null).default(2),
     'c-library': Joi.string()
@@ -298,7 +320,7 @@ const packageEntry = () =>
   Joi.object<PackageConfig>({
     folder: relativeFolder().default('.'),
     ecosystem: Joi.string().valid('node', 'python', 'jvm', 'dotnet', 'rust', 'go', 'native', 'plain').default(null),
-    also: texts().default([]),
+    also: globs().default([]),
     tag: oneOrMore().default(null),
     tools: Joi.array().items(tool()).default([]),
     build: Joi.array().items(step()).default([]),
@@ -355,6 +377,15 @@ const url = () =>
     return helpers.message({ custom: '{{#label}} holds a user or password, which belong into `credential`' });
   });
 
+const origin = () =>
+  Joi.string().custom((text: string, helpers) =>
+    isOrigin(text)
+      ? text
+      : helpers.message({
+          custom: '{{#label}} must be an origin such as https://files.fenmarsh.example, without a path',
+        }),
+  );
+
 const destination = () =>
   Joi.object<DestinationConfig>({
     speaks: Joi.string()
@@ -378,6 +409,8 @@ const destination = () =>
     region: Joi.string().default(null),
     'path-style': Joi.boolean().default(false),
     'make-bucket': Joi.boolean().default(false),
+    'also-trusts': Joi.array().items(origin()).default([]),
+    confirm: Joi.string().valid('now', 'later').default('now'),
   });
 
 const trial = () =>

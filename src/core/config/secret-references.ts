@@ -4,10 +4,24 @@ import type { CredentialConfig, DestinationConfig, SecretReference } from './con
 export function secretReferences(credential: CredentialConfig): SecretReference[] {
   if (typeof credential === 'string') return credential === 'none' || credential === 'chain' ? [] : [credential];
   if ('token' in credential) return [credential.token];
-  if ('user' in credential) return [credential.password];
+  if ('user' in credential) return [...(isReference(credential.user) ? [credential.user] : []), credential.password];
   if ('header' in credential) return [credential.value];
   const { session } = credential;
   return [credential['access-key'], credential['secret-key'], ...(session === undefined ? [] : [session])];
+}
+
+/** Whether a text leads to a secret and is none itself. */
+export function isReference(text: string): boolean {
+  return /^(?:env|file|kept):/.test(text);
+}
+
+/**
+ * References that a person has to agree to before what they lead to is sent anywhere: `env:`, `file:` and `chain`. A kept
+ * credential is bound to its origins already.
+ */
+export function trustedReferences({ credential, 'one-time': oneTime }: DestinationConfig): string[] {
+  const references = credential === 'chain' ? ['chain'] : secretReferences(credential);
+  return [...references, ...(oneTime === null ? [] : [oneTime])].filter((text) => !text.startsWith('kept:'));
 }
 
 /** Names of the environment variables that hold secrets of a destination. */
@@ -19,4 +33,4 @@ export function secretVariables({ credential, 'one-time': oneTime }: Destination
 }
 
 /** What object store clients read from the environment. */
-const chainVariables = ['AWS_ACCESS_KEY_ID', 'AWS_SECRET_ACCESS_KEY', 'AWS_SESSION_TOKEN'];
+export const chainVariables = ['AWS_ACCESS_KEY_ID', 'AWS_SECRET_ACCESS_KEY', 'AWS_SESSION_TOKEN'];

@@ -1,5 +1,5 @@
 import type { DestinationConfig } from '../config/config.ts';
-import type { LedgerDelivery, LedgerRelease } from '../ledger/event.ts';
+import type { LedgerDelivery, LedgerRelease } from '../ledger/fold.ts';
 import type { ArtifactRecord } from '../ledger/release-record.ts';
 import { coordinatesOf, isSnapshot } from '../protocol/maven-layout.ts';
 import { integrityOf } from '../protocol/npm-document.ts';

@@ -1,5 +1,5 @@
-import picomatch from 'picomatch';
 import type { ContentsConfig } from '../config/config.ts';
+import { globMatcher } from '../text/glob.ts';
 import { compareBytes, type Origin } from './entry.ts';
 
 /** A file of the package at its commit that is not in the artifact. */
@@ -48,10 +48,9 @@ function reasonByRules(path: string, rules: readonly ContentsConfig[]): string {
     const isUnder = base === '.' || base === '' || path === base || path.startsWith(`${base}/`);
     if (!isUnder) continue;
     const inside = base === '.' || base === '' || path === base ? path : path.slice(base.length + 1);
-    const left = except.find((glob) => picomatch.isMatch(inside, glob, { dot: true }));
+    const left = except.find((glob) => globMatcher([glob])(inside));
     if (left !== undefined) return `\`except: ${left}\` leaves it out`;
-    if (only.length > 0 && !picomatch.isMatch(inside, [...only], { dot: true }))
-      return `\`only\` of \`from: ${from}\` does not match it`;
+    if (only.length > 0 && !globMatcher(only)(inside)) return `\`only\` of \`from: ${from}\` does not match it`;
   }
   return 'no contents rule takes it';
 }

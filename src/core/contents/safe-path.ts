@@ -9,6 +9,17 @@ export function unsafeReason(path: string): string | null {
   return parts.slice(0, -1).includes('') || parts.includes('.') ? 'it has an empty or "." part' : null;
 }
 
+/** Whether a text is the plain name of one file: no folder, no control character, nothing that a system takes for more. */
+export function isFileName(name: unknown): name is string {
+  return (
+    typeof name === 'string' &&
+    name.length <= 255 &&
+    !name.includes('/') &&
+    name !== '..' &&
+    unsafeReason(name) === null
+  );
+}
+
 /** Whether a link at a path points outside the archive's own top folder. */
 export function linkLeaves(path: string, target: string, isHardlink: boolean): boolean {
   if (target.startsWith('/') || /^[A-Za-z]:/.test(target) || target.includes('\\')) return true;

@@ -1,6 +1,6 @@
-import picomatch from 'picomatch';
 import type { ContentsConfig } from '../config/config.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { globMatcher } from '../text/glob.ts';
 import { compareBytes } from './entry.ts';
 import { linkLeaves } from './safe-path.ts';
 
@@ -61,9 +61,9 @@ export function sortStaged(staged: readonly Staged[]): Staged[] {
 function chooseByRule(files: readonly Candidate[], rule: ContentsConfig): Staged[] {
   const from = rule.from.replace(/^\.\//, '').replace(/\/+$/, '');
   const isGlob = /[*?[{]/.test(from.replace(outPrefix, '').replace('{out}', ''));
-  const matchesFrom = isGlob ? picomatch(from.replace('{out}', '\\{out\\}'), { dot: true }) : null;
-  const only = rule.only.length === 0 ? null : picomatch([...rule.only], { dot: true });
-  const except = rule.except.length === 0 ? null : picomatch([...rule.except], { dot: true });
+  const matchesFrom = isGlob ? globMatcher([from.replace('{out}', '\\{out\\}')]) : null;
+  const only = rule.only.length === 0 ? null : globMatcher(rule.only);
+  const except = rule.except.length === 0 ? null : globMatcher(rule.except);
   const base = isGlob ? fixedPart(from) : from;
   return files.flatMap((source) => {
     const isFile = source.path === from;

@@ -15,6 +15,11 @@ export const errorCatalog = {
   CONFIG_UNKNOWN_REFERENCE: { exitCode: 2, summary: 'A name that is referred to but not defined' },
   CONFIG_NOT_FOUND: { exitCode: 2, summary: 'The configuration file named on the command line is not there' },
   CONFIG_EXISTS: { exitCode: 2, summary: 'There is a bevelstone.yaml already, and init never overwrites' },
+  CONFIG_TOO_LARGE: { exitCode: 2, summary: 'bevelstone.yaml is larger than 1 MiB' },
+  TRUST_NEEDED: {
+    exitCode: 2,
+    summary: 'A credential would be sent to an origin that nobody has confirmed for it',
+  },
   CONFIG_PROGRAM_VERSION: { exitCode: 2, summary: 'The workspace asks for another version of Bevelstone' },
 
   WORKSPACE_NOT_FOUND: { exitCode: 2, summary: 'The folder is not inside a git repository' },
@@ -22,6 +27,12 @@ export const errorCatalog = {
   MANIFEST_INVALID: { exitCode: 2, summary: 'A manifest cannot be read' },
   FILE_NOT_FOUND: { exitCode: 2, summary: 'A file named on the command line is not there' },
   FILE_UNWRITABLE: { exitCode: 2, summary: 'A file cannot be written where it should be' },
+  PATH_OUTSIDE: { exitCode: 3, summary: 'A path of the configuration leads outside the repository through a link' },
+  FOLDER_NOT_OURS: { exitCode: 3, summary: 'A folder that would be replaced was not created by Bevelstone' },
+  TEMPORARY_MISSING: { exitCode: 2, summary: 'There is no temporary folder that can be written' },
+  SYSTEM_REFUSED: { exitCode: 2, summary: 'The system refused to read or write a file' },
+  DISK_FULL: { exitCode: 6, summary: 'The disk is full' },
+  DISK_FAULT: { exitCode: 6, summary: 'The disk reported an error' },
   ENVIRONMENT_MISSING: { exitCode: 2, summary: 'An environment variable that the configuration refers to is not set' },
 
   GIT_FAILED: { exitCode: 1, summary: 'git answered with an error' },
@@ -95,6 +106,7 @@ export const errorCatalog = {
     exitCode: 3,
     summary: 'A bill does not follow its specification, or does not agree with what it is about',
   },
+  TOO_COMPLEX: { exitCode: 3, summary: 'A text or a pattern needs more work than the limit allows' },
   RULES_REFUSED: { exitCode: 3, summary: 'A rule refuses an artifact' },
   RULE_NOT_FOUND: { exitCode: 2, summary: 'No rule has this name' },
   RELEASE_NOT_BUILT: { exitCode: 2, summary: 'There is no built release to work on' },
@@ -102,12 +114,17 @@ export const errorCatalog = {
 
   CREDENTIAL_MISSING: { exitCode: 5, summary: 'The credential that the destination refers to is not there' },
   CREDENTIAL_UNSAFE: { exitCode: 2, summary: 'A credential file can be read by others' },
+  CREDENTIAL_ELSEWHERE: { exitCode: 2, summary: 'A kept credential was stored for another origin' },
   CREDENTIAL_REFUSED: { exitCode: 5, summary: 'The destination does not take the credential' },
   PROBE_FAILED: {
     exitCode: 5,
     summary: 'A destination cannot be reached, refuses the credential, or has the name or version taken',
   },
   DESTINATION_UNREACHABLE: { exitCode: 5, summary: 'The destination could not be reached' },
+  ORIGIN_UNTRUSTED: {
+    exitCode: 5,
+    summary: 'A server refers to another origin, which `also-trusts` of the destination does not list',
+  },
   DESTINATION_REFUSED: { exitCode: 5, summary: 'The destination refused the request' },
   DESTINATION_BUSY: { exitCode: 5, summary: 'The destination is overloaded or has a fault of its own' },
   DESTINATION_ANSWER: { exitCode: 5, summary: 'The destination answered with something that is not its protocol' },
@@ -126,7 +143,12 @@ export const errorCatalog = {
   RUN_BUSY: { exitCode: 3, summary: 'Another release of this workspace is at work' },
   RUN_NOT_FOUND: { exitCode: 2, summary: 'There is no run to go on with' },
   RUN_STALE: { exitCode: 3, summary: 'The branch moved while the release was made; release again' },
-  JOURNAL_DAMAGED: { exitCode: 3, summary: 'The journal of a run was changed by something else' },
+  LOCK_FAILED: { exitCode: 2, summary: 'The lock of the workspace could not be taken' },
+  JOURNAL_UNOPENED: { exitCode: 2, summary: 'The journal of a run could not be opened' },
+  JOURNAL_DAMAGED: {
+    exitCode: 3,
+    summary: 'The journal of a run was changed by something else, or cannot be read at all',
+  },
   NEEDED_UNRELEASED: { exitCode: 3, summary: 'A package needs a change of another one that is not released with it' },
   PLATFORM_PENDING: { exitCode: 3, summary: 'Nobody built the artifacts of a platform' },
   GATHER_DIFFERS: { exitCode: 3, summary: 'Parts of a release that were built elsewhere do not belong together' },
@@ -134,6 +156,7 @@ export const errorCatalog = {
 
   LEDGER_CONTENDED: { exitCode: 5, summary: 'The ledger could not be pushed because others kept writing' },
   RELEASE_NOT_RECORDED: { exitCode: 2, summary: 'The ledger has no such release' },
+  PLAN_UNVERIFIED: { exitCode: 3, summary: 'The tag does not vouch for what the ledger says of a release' },
   LEDGER_DAMAGED: { exitCode: 3, summary: 'An event of the ledger cannot be read' },
   STANDIN_PORT: { exitCode: 2, summary: 'The port of the stand-in cannot be opened' },
   DEMO_EXISTS: { exitCode: 2, summary: 'The folder for the demo is not empty' },

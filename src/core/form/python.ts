@@ -1,10 +1,10 @@
-import picomatch from 'picomatch';
 import { compareBytes } from '../contents/entry.ts';
 import { type Candidate, plainMode, type Staged } from '../contents/select.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { offerProjectTable } from '../manifest/old-python.ts';
 import { normaliseName } from '../manifest/pyproject-toml.ts';
 import { type PythonProject, parsePythonProject } from '../manifest/python-project.ts';
+import { globMatcher } from '../text/glob.ts';
 import { formatCoreMetadata } from './core-metadata.ts';
 import { type FormInput, spelt } from './form.ts';
 
@@ -77,7 +77,7 @@ export function isLeftover(path: string): boolean {
 
 function findLicences({ licenceFiles }: PythonProject, { files, packageName }: FormInput): Candidate[] {
   const found = (licenceFiles ?? usualLicences).flatMap((glob) => {
-    const isIn = picomatch(glob, { dot: true });
+    const isIn = globMatcher([glob]);
     const matches = files.filter(({ path }) => isIn(path));
     if (matches.length === 0 && licenceFiles !== null) throw noLicence(glob, packageName);
     return matches;

@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import type { LinearPattern } from '../text/linear-pattern.ts';
 import { type Commit, subjectOf } from './commit.ts';
 import { breakingNotes, type Header, type Message, parseHeader, parseMessage } from './message-grammar.ts';
 import { parseReferences, type References } from './reference.ts';
@@ -34,10 +35,13 @@ export type Amendment = {
   readonly changes?: readonly { kind: string; scope?: string; summary: string; breaking?: string | boolean }[];
 };
 
+/** A pattern of the configuration; it takes time in proportion to the subject. */
+export type SubjectPattern = Pick<LinearPattern, 'test' | 'withoutFirst'>;
+
 /** How messages are read: part of `history` in bevelstone.yaml. */
 export type MeaningRules = {
   readonly weights: Readonly<Record<string, Weight>>;
-  readonly patterns: readonly { readonly match: RegExp; readonly kind: string }[];
+  readonly patterns: readonly { readonly match: SubjectPattern; readonly kind: string }[];
   readonly unmarkedWeight: Weight;
 };
 
@@ -58,7 +62,7 @@ export function readMeaning(commit: Commit, rules: MeaningRules, amendment: Amen
   const pattern = rules.patterns.find(({ match }) => match.test(message.subject));
   if (pattern !== undefined) {
     const header = parseHeader(message.subject);
-    const summary = header?.summary ?? message.subject.replace(pattern.match, '').trim();
+    const summary = header?.summary ?? pattern.match.withoutFirst(message.subject).trim();
     const item = weigh({ kind: pattern.kind, scope: header?.scope ?? null, summary, breaking: null }, rules);
     return { how: 'pattern', ...withNotes([item], message, rules), references };
   }

@@ -1,4 +1,4 @@
-import picomatch from 'picomatch';
+import { globMatcher } from '../text/glob.ts';
 
 /** Where a package lives: its folder ('' or '.' is the whole repository) and globs of further paths. */
 export type Territory = { readonly folder: string; readonly also: readonly string[] };
@@ -13,7 +13,7 @@ const none: readonly number[] = [];
 export function packagesByPath(territories: readonly Territory[]): (path: string) => readonly number[] {
   const byFolder = new Map(territories.map(({ folder }, index) => [normalFolder(folder), index]));
   const globs = territories.flatMap(({ also }, index) =>
-    also.length === 0 ? [] : [{ index, matches: picomatch([...also], { dot: true }) }],
+    also.length === 0 ? [] : [{ index, matches: globMatcher(also) }],
   );
   const owners = new Map<string, readonly number[]>();
   const owner = (folder: string): readonly number[] => {

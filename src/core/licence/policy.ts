@@ -1,6 +1,6 @@
-import picomatch from 'picomatch';
 import parseLicence from 'spdx-expression-parse';
 import type { LicencePolicyConfig } from '../config/config.ts';
+import { globMatcher } from '../text/glob.ts';
 
 /** What a policy says of a licence. */
 export type Verdict = 'allow' | 'refuse' | 'ask' | 'unknown';
@@ -35,8 +35,7 @@ function judge(node: Parsed, policy: LicencePolicyConfig): Verdict {
 }
 
 function judgeOne(id: string, { allow, refuse, ask }: LicencePolicyConfig): Verdict {
-  const isIn = (list: readonly string[]) =>
-    list.some((glob) => picomatch.isMatch(id, glob, { nocase: true, bash: true }));
+  const isIn = (list: readonly string[]) => list.some((glob) => globMatcher([glob], { nocase: true, bash: true })(id));
   if (isIn(refuse)) return 'refuse';
   if (isIn(ask)) return 'ask';
   if (isIn(allow)) return 'allow';

@@ -1,5 +1,6 @@
 import type { StampConfig } from '../config/config.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { compilePattern } from '../text/linear-pattern.ts';
 import { coreOf, prereleaseOf } from '../version/version.ts';
 
 /**
@@ -8,8 +9,8 @@ import { coreOf, prereleaseOf } from '../version/version.ts';
  * @throws STAMP_NO_MATCH when nothing matches, since the version would be in nobody's hands then.
  */
 export function stampByRule(text: string, rule: StampConfig, facts: { version: string; commit: string }): string {
-  const pattern = new RegExp(rule.find, 'gm');
-  if (!new RegExp(rule.find, 'm').test(text)) throw noMatch(rule, 'no line of it matches `find`');
+  const pattern = compilePattern(rule.find, true);
+  if (!pattern.test(text)) throw noMatch(rule, 'no line of it matches `find`');
   const { major, minor, patch } = coreOf(facts.version);
   const values: Readonly<Record<string, string>> = {
     ...facts,
@@ -18,7 +19,7 @@ export function stampByRule(text: string, rule: StampConfig, facts: { version: s
     patch: `${patch}`,
   };
   const written = rule.write.replace(/\{(\w+)\}/g, (whole, name: string) => values[name] ?? whole);
-  return text.replace(pattern, () => written);
+  return pattern.replaceAll(text, written);
 }
 
 /** The error for a stamp rule that finds no place. */

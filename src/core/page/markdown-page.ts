@@ -1,116 +1,113 @@
-import { marked, type Token, type Tokens } from 'marked';
+import { textOfHtml } from './html-text.ts';
+import { type MarkdownNode, maxMarkdownLength, parseMarkdown } from './markdown.ts';
 
-/** Markdown as a page shows it, in plain text: GitHub's flavour, HTML tags taken out, what is hidden not shown. */
+/** Markdown as a page shows it, in plain text: HTML tags taken out, what is hidden not shown. */
 export function renderMarkdownPage(text: string): string {
-  return blocks(marked.lexer(text, { gfm: true }), '')
+  const shown = blocks(parseMarkdown(text), '')
     .replace(/\n{3,}/g, '\n\n')
     .trimEnd();
+  return text.length > maxMarkdownLength ? `${shown}\n\n(the rest of ${text.length} characters is not shown)` : shown;
 }
 
-function blocks(tokens: readonly Token[], indent: string): string {
-  return tokens
-    .map((token) => block(token, indent))
-    .filter((one) => one !== '')
+function blocks(nodes: readonly MarkdownNode[], indent: string): string {
+  return nodes
+    .map((node) => block(node, indent))
+    .filter((text) => text !== '')
     .join('\n\n');
 }
 
-function block(token: Token, indent: string): string {
-  switch (token.type) {
+function block(node: MarkdownNode, indent: string): string {
+  const { token, children } = node;
+  switch (node.type) {
     case 'heading': {
-      const title = inline((token as Tokens.Heading).tokens);
-      const depth = (token as Tokens.Heading).depth;
-      return `${indent}${depth === 1 ? title.toUpperCase() : title}\n${indent}${(depth === 1 ? '=' : '-').repeat(Math.min(78, title.length || 1))}`;
+      const title = inlineOf(children);
+      const isFirst = token.tag === 'h1';
+      return `${indent}${isFirst ? title.toUpperCase() : title}\n${indent}${(isFirst ? '=' : '-').repeat(Math.min(78, title.length || 1))}`;
     }
     case 'paragraph':
-    case 'text': {
-      const inner = (token as Tokens.Paragraph).tokens;
-      return lines(inner === undefined ? token.raw : inline(inner), indent);
-    }
-    case 'code':
-      return lines((token as Tokens.Code).text, `${indent}    `);
+      return lines(inlineOf(children), indent);
+    case 'inline':
+      return lines(inline(children), indent);
+    case 'fence':
+    case 'code_block':
+      return lines(token.content.replace(/\n$/, ''), `${indent}    `);
     case 'blockquote':
-      return lines(blocks((token as Tokens.Blockquote).tokens, ''), `${indent}| `);
-    case 'list':
-      return (token as Tokens.List).items
-        .map((item, index) => listItem(item, token as Tokens.List, index, indent))
-        .join('\n');
+      return lines(blocks(children, ''), `${indent}| `);
+    case 'bullet_list':
+    case 'ordered_list':
+      return children.map((item, index) => listItem(item, node, index, indent)).join('\n');
     case 'table':
-      return table(token as Tokens.Table, indent);
+      return table(children, indent);
     case 'hr':
       return `${indent}${'-'.repeat(20)}`;
-    case 'html':
-      return lines(withoutTags(token.raw).trim(), indent);
+    case 'html_block':
+      return lines(textOfHtml(token.content).trim(), indent);
     default:
       return '';
   }
 }
 
-function listItem(item: Tokens.ListItem, list: Tokens.List, index: number, indent: string): string {
-  const mark = list.ordered ? `${Number(list.start || 1) + index}.` : '-';
-  const box = item.task ? (item.checked === true ? '[x] ' : '[ ] ') : '';
-  const text = blocks(item.tokens, '').split('\n');
+function listItem({ children }: MarkdownNode, { token }: MarkdownNode, index: number, indent: string): string {
+  const mark = token.type === 'ordered_list_open' ? `${Number(token.attrGet('start') ?? 1) + index}.` : '-';
+  const isTight = children.every(({ token: inner }) => inner.type !== 'paragraph_open' || inner.hidden);
+  const text = isTight ? children.map((child) => block(child, '')).join('\n') : blocks(children, '');
   return text
-    .map((line, at) => `${indent}${at === 0 ? `${mark} ${box}` : ' '.repeat(mark.length + 1)}${line}`)
+    .split('\n')
+    .map((line, at) => `${indent}${at === 0 ? `${mark} ` : ' '.repeat(mark.length + 1)}${line}`)
     .join('\n');
 }
 
-function table({ header, rows }: Tokens.Table, indent: string): string {
-  const cells = [header, ...rows].map((row) => row.map(({ tokens }) => inline(tokens)));
-  const widths = (cells[0] ?? []).map((_, column) => Math.max(...cells.map((row) => row[column]?.length ?? 0)));
+function table(parts: readonly MarkdownNode[], indent: string): string {
+  const cells = parts.flatMap(({ children: rows }) =>
+    rows.map(({ children: columns }) => columns.map(({ children }) => inlineOf(children))),
+  );
+  const widths = (cells[0] ?? []).map((_, column) => longest(cells.map((row) => row[column] ?? '')));
   return cells
-    .map(
-      (row) =>
-        `${indent}${row
-          .map((cell, column) => cell.padEnd(widths[column] ?? 0))
-          .join('  ')
-          .trimEnd()}`,
-    )
+    .map((row) => {
+      const padded = row.map((cell, column) => cell.padEnd(widths[column] ?? 0));
+      return `${indent}${padded.join('  ').trimEnd()}`;
+    })
     .join('\n');
 }
 
-function inline(tokens: readonly Token[]): string {
-  return tokens.map(inlineOne).join('');
+function longest(texts: readonly string[]): number {
+  return texts.reduce((most, text) => Math.max(most, text.length), 0);
 }
 
-function inlineOne(token: Token): string {
-  switch (token.type) {
+/** The text of a block that holds one line of inline parts. */
+function inlineOf(children: readonly MarkdownNode[]): string {
+  return children.map(({ children: parts }) => inline(parts)).join('');
+}
+
+function inline(nodes: readonly MarkdownNode[]): string {
+  // Tags inside a line stand in several nodes, so what they hide shows only in the whole.
+  const hasHtml = nodes.some(({ type }) => type === 'html_inline');
+  const text = nodes.map((node) => inlinePart(node, hasHtml)).join('');
+  return hasHtml ? textOfHtml(text) : text;
+}
+
+function inlinePart({ type, token, children }: MarkdownNode, isHtml: boolean): string {
+  const safe = (text: string) => (isHtml ? escapeText(text) : text);
+  switch (type) {
     case 'link': {
-      const shown = inline((token as Tokens.Link).tokens);
-      const { href } = token as Tokens.Link;
-      return shown === href || href.startsWith('#') ? shown : `${shown} (${href})`;
+      const shown = inline(children);
+      const href = String(token.attrGet('href') ?? '');
+      return safe(shown === href || href.startsWith('#') ? shown : `${shown} (${href})`);
     }
     case 'image':
-      return `[picture: ${(token as Tokens.Image).text || (token as Tokens.Image).href}]`;
-    case 'codespan':
-      return decode((token as Tokens.Codespan).text);
-    case 'br':
+      return safe(`[picture: ${token.content || token.attrGet('src') || ''}]`);
+    case 'softbreak':
+    case 'hardbreak':
       return '\n';
-    case 'html':
-      return withoutTags(token.raw);
-    case 'escape':
-      return (token as Tokens.Escape).text;
-    default: {
-      const inner = (token as Tokens.Generic)['tokens'];
-      return Array.isArray(inner) ? inline(inner) : decode(String((token as Tokens.Text).text ?? token.raw));
-    }
+    case 'html_inline':
+      return token.content;
+    default:
+      return children.length > 0 ? safe(inline(children)) : safe(token.content);
   }
 }
 
-function withoutTags(html: string): string {
-  const picture = /<img\b[^>]*?\balt=(?:"([^"]*)"|'([^']*)')[^>]*>/gi;
-  return decode(
-    html
-      .replace(/<!--[\s\S]*?-->/g, '')
-      .replace(/<(script|style)\b[\s\S]*?<\/\1>/gi, '')
-      .replace(picture, (_, a?: string, b?: string) => `[picture: ${a ?? b ?? ''}]`)
-      .replace(/<[^>]+>/g, ''),
-  );
-}
-
-const entities: Readonly<Record<string, string>> = { amp: '&', lt: '<', gt: '>', quot: '"', '#39': "'", nbsp: ' ' };
-
-function decode(text: string): string {
-  return text.replace(/&(amp|lt|gt|quot|#39|nbsp);/g, (whole, name: string) => entities[name] ?? whole);
+function escapeText(text: string): string {
+  return text.replaceAll('&', '&amp;').replaceAll('<', '&lt;');
 }
 
 function lines(text: string, indent: string): string {

@@ -1,15 +1,21 @@
-import { marked, type Token } from 'marked';
+import { picturesOfHtml } from './html-text.ts';
+import { allNodes, maxMarkdownLength, parseMarkdown } from './markdown.ts';
 import type { ShownReadme } from './page.ts';
 
-const most = 5;
+const maxProblems = 5;
 
 /** What would not read on an index page as it does beside the code; one sentence each, five at most. */
 export function readmeProblems({ text, format }: ShownReadme): string[] {
-  const found = format === 'markdown' ? markdownProblems(text) : format === 'rst' ? rstProblems(text) : [];
+  const checked = text.slice(0, maxMarkdownLength);
+  const found = format === 'markdown' ? markdownProblems(checked) : format === 'rst' ? rstProblems(checked) : [];
+  if (checked.length < text.length)
+    found.push(`not checked beyond its first ${maxMarkdownLength} characters: it has ${text.length}`);
   const placeholders =
-    /^#*\s*(?:lorem ipsum|project title|your project name|package name here|description goes here)\b/im.exec(text);
+    /^#*\s*(?:lorem ipsum|project title|your project name|package name here|description goes here)\b/im.exec(checked);
   if (placeholders !== null) found.unshift(`"${placeholders[0].trim()}" was to be replaced`);
-  return found.length > most ? [...found.slice(0, most), `and ${found.length - most} more like these`] : found;
+  return found.length > maxProblems
+    ? [...found.slice(0, maxProblems), `and ${found.length - maxProblems} more like these`]
+    : found;
 }
 
 function markdownProblems(text: string): string[] {
@@ -21,15 +27,13 @@ function markdownProblems(text: string): string[] {
     else if (mark.startsWith(open) && info.trim() === '') open = null;
   }
   if (open !== null) problems.push('a code block is never closed, so all that follows reads as code');
-  marked.walkTokens(marked.lexer(text, { gfm: true }), (token: Token) => {
-    if (token.type === 'image' && isRelative(String(token['href'])))
-      problems.push(`the picture ${token['href']} has no full address, so the page cannot show it`);
-    if (token.type === 'html') {
-      const source = /<img\b[^>]*?\bsrc=["']([^"']+)["']/i.exec(token.raw)?.[1];
-      if (source !== undefined && isRelative(source))
-        problems.push(`the picture ${source} has no full address, so the page cannot show it`);
-    }
-  });
+  for (const { type, token } of allNodes(parseMarkdown(text))) {
+    const isHtml = type === 'html_block' || type === 'html_inline';
+    const pictures =
+      type === 'image' ? [String(token.attrGet('src') ?? '')] : isHtml ? picturesOfHtml(token.content) : [];
+    for (const picture of pictures.filter(isRelative))
+      problems.push(`the picture ${picture} has no full address, so the page cannot show it`);
+  }
   if (/^(?:=+|-+)\n[^\n]+\n(?:=+|-+)$|^\.\. \w+::/m.test(text))
     problems.push('it looks like reStructuredText, and would be read as Markdown');
   return [...new Set(problems)];

@@ -1,5 +1,6 @@
-import { Marked } from 'marked';
 import { escapeHtml } from '../text/html.ts';
+import { policyElement } from '../text/page-policy.ts';
+import { markdownToHtml } from './markdown-html.ts';
 
 /** A package as a page shows it. */
 export type ShownPackage = {
@@ -33,7 +34,7 @@ export function renderPackagePage(shown: ShownPackage): string {
 <h1>${escapeHtml(name)} <span>${escapeHtml(version)}</span></h1>
 <p class="lead">${description === '' ? '<i>There is no description.</i>' : escapeHtml(description)}</p>
 ${tags.length === 0 ? '' : `<ul>${tags.join('')}</ul>`}
-<section>${readme === null ? '<p><i>There is no readme.</i></p>' : renderReadme(readme)}</section>
+<section>${readme === null ? '<p><i>There is no readme.</i></p>' : markdownToHtml(readme)}</section>
 <h2>Files</h2>
 <table><tr><th>version</th><th>file</th><th>digest</th></tr>${rows.join('')}</table>`,
   );
@@ -54,26 +55,10 @@ ${items.length === 0 ? '<p>Nothing yet.</p>' : table}`,
   );
 }
 
-/** Markdown without its HTML, and with links to web addresses only. */
-function renderReadme(text: string): string {
-  const marked = new Marked({
-    renderer: {
-      html: ({ text: raw }) => escapeHtml(raw),
-      link: ({ href, text: label }) =>
-        /^https?:\/\//i.test(href)
-          ? `<a href="${escapeHtml(href)}" rel="nofollow">${escapeHtml(label)}</a>`
-          : escapeHtml(label),
-      // A page loads nothing from elsewhere: an image is its description.
-      image: ({ text: label }) => `<i>${escapeHtml(label)}</i>`,
-    },
-  });
-  return marked.parse(text, { async: false });
-}
-
 function page(title: string, body: string): string {
   return `<!doctype html>
 <html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
+<head><meta charset="utf-8">${policyElement}<meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
 <style>${style}</style></head>
 <body><main>
 ${body}

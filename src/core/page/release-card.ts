@@ -1,8 +1,9 @@
-import { Marked } from 'marked';
 import type { NoteSection } from '../changelog/section.ts';
 import type { ConsumerLine } from '../consumer/consumer-line.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { escapeHtml } from '../text/html.ts';
+import { policyElement } from '../text/page-policy.ts';
+import { markdownToHtml } from './markdown-html.ts';
 
 /** A file inside an artifact, for the picture of sizes. */
 export type ShownFile = { readonly path: string; readonly sizeBytes: number };
@@ -62,7 +63,7 @@ export function renderReleaseCard(card: ShownCard): string {
   );
   return `<!doctype html>
 <html lang="en">
-<head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
+<head><meta charset="utf-8">${policyElement}<meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title>
 <style>${style}</style></head>
 <body>
 <header><p>${escapeHtml(card.supplier ?? '')}</p><h1>${escapeHtml(card.state)}</h1>
@@ -92,7 +93,7 @@ function renderOne(one: ShownCardRelease): string {
 }
 
 function renderChanges({ intro, sections }: ShownCardRelease): string {
-  const said = intro === null ? '' : renderMarkdown(intro);
+  const said = intro === null ? '' : markdownToHtml(intro);
   const lists = sections.map(({ title, items }) => {
     const lines = items.map(
       ({ summary, scope, breaking }) =>
@@ -188,19 +189,6 @@ function renderLines({ lines }: ShownCardRelease): string {
       `<h4>${escapeHtml(client)} from ${escapeHtml(destination)}</h4><pre>${escapeHtml(text)}</pre>`,
   );
   return `<section><h3>To get it</h3>${items.join('')}</section>`;
-}
-
-/** Markdown without HTML of its own, and without anything that loads. */
-function renderMarkdown(text: string): string {
-  const marked = new Marked({
-    renderer: {
-      html: ({ text: raw }) => escapeHtml(raw),
-      image: ({ text: label }) => `<i>${escapeHtml(label)}</i>`,
-      link: ({ href, text: label }) =>
-        /^https?:\/\//i.test(href) ? `<a href="${escapeHtml(href)}">${escapeHtml(label)}</a>` : escapeHtml(label),
-    },
-  });
-  return marked.parse(text, { async: false });
 }
 
 const style = `

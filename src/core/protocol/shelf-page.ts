@@ -1,4 +1,5 @@
 import { escapeHtml } from '../text/html.ts';
+import { policyElement } from '../text/page-policy.ts';
 
 /** One file of a static site, by the list of digests in its folder. */
 export type ShelfFile = { readonly folder: string; readonly file: string; readonly sha256: string };
@@ -34,6 +35,7 @@ export function renderShelf(title: string, files: readonly ShelfFile[]): string 
   return `<!doctype html>
 <html lang="en">
 <meta charset="utf-8">
+${policyElement}
 <meta name="viewport" content="width=device-width">
 <title>${escapeHtml(title)}</title>
 <style>${style}</style>

@@ -1,5 +1,5 @@
-import picomatch from 'picomatch';
 import type { ExceptionConfig } from '../config/config.ts';
+import { globMatcher } from '../text/glob.ts';
 import { insidePath } from './rule.ts';
 
 /** Whether an exception is meant for what a rule found at a path; one without a path is for all that the rule finds. */
@@ -8,7 +8,5 @@ export function isExcepted(exception: ExceptionConfig, rule: string, path: strin
   if (exception.path === null) return true;
   if (path === null) return false;
   const candidates = [path, insidePath(path, prefix)];
-  return candidates.some(
-    (one) => one === exception.path || picomatch.isMatch(one, exception.path ?? '', { dot: true }),
-  );
+  return candidates.some((one) => one === exception.path || globMatcher([exception.path ?? ''])(one));
 }

@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import { BevelstoneError } from '../error/bevelstone-error.ts';
 
 /** The steps of a run in their order (design page release-run, "Journal"). */
 export const runSteps = [
@@ -49,13 +48,15 @@ export type RunRecord = {
 /** What goes into a record; the journal adds the rest. */
 export type NewRecord = Pick<RunRecord, 'step' | 'phase'> & Partial<Pick<RunRecord, 'key' | 'input' | 'data'>>;
 
-/** A journal as it was read: its records, and the length of the text that they fill. */
+/** A journal as it was read. */
 export type ParsedJournal = {
   readonly records: readonly RunRecord[];
-  /** SHA-256 of the last line, for the next one. */
-  readonly last: string;
-  /** Bytes up to the end of the last whole line; what follows was torn. */
-  readonly wholeBytes: number;
+  /** The lines of these records, without line ends. */
+  readonly lines: readonly string[];
+  /** Line number of the first line that is not a record or does not follow the one before; null for a whole journal. */
+  readonly damagedLine: number | null;
+  /** Whether whole records follow behind the damage: then somebody changed the file, since a disk only damages its end. */
+  readonly isTampered: boolean;
 };
 
 /** The line of a record, without its line end. */
@@ -69,22 +70,26 @@ export function lineDigest(line: string): string {
 }
 
 /**
- * Reads a journal. A last line that was torn off is dropped: it announced nothing that has happened.
- * @param file names it in an error.
- * @throws JOURNAL_DAMAGED when a line is broken elsewhere, or does not follow the one before.
+ * Reads a journal up to its last complete record. A last line without a line end was cut while it was written and is dropped:
+ * it announced nothing that has happened. Any other damage is reported, since records may be missing behind it.
  */
-export function parseJournal(text: string, file: string): ParsedJournal {
-  const end = text.lastIndexOf('\n') + 1;
-  const lines = text.slice(0, end).split('\n').slice(0, -1);
+export function parseJournal(text: string): ParsedJournal {
+  const lines = text
+    .slice(0, text.lastIndexOf('\n') + 1)
+    .split('\n')
+    .slice(0, -1);
   const records: RunRecord[] = [];
   let last = '';
   for (const [index, line] of lines.entries()) {
     const record = parseLine(line);
-    if (record === null || record.prev !== last || record.seq !== index) throw damaged(file, index + 1);
+    if (record === null || record.prev !== last || record.seq !== index) {
+      const isTampered = record !== null || lines.slice(index + 1).some((later) => parseLine(later) !== null);
+      return { records, lines: lines.slice(0, index), damagedLine: index + 1, isTampered };
+    }
     records.push(record);
     last = lineDigest(line);
   }
-  return { records, last, wholeBytes: Buffer.byteLength(text.slice(0, end)) };
+  return { records, lines, damagedLine: null, isTampered: false };
 }
 
 /** The last record of a step, of one key and phase where they are named. */
@@ -98,20 +103,18 @@ export function lastRecord(
   return records.findLast(fits) ?? null;
 }
 
+const phases: ReadonlySet<unknown> = new Set(['intent', 'done', 'failed']);
+const steps: ReadonlySet<unknown> = new Set(runSteps);
+
 function parseLine(line: string): RunRecord | null {
   try {
-    const value = JSON.parse(line) as Partial<RunRecord>;
-    return typeof value.seq === 'number' && typeof value.step === 'string' ? (value as RunRecord) : null;
+    const value = JSON.parse(line) as Partial<RunRecord> | null;
+    if (value === null || typeof value !== 'object') return null;
+    const { seq, at, step, key, phase, input, prev } = value;
+    const hasTexts = [at, key, input, prev].every((text) => typeof text === 'string');
+    const isRecord = typeof seq === 'number' && hasTexts && steps.has(step) && phases.has(phase) && 'data' in value;
+    return isRecord ? (value as RunRecord) : null;
   } catch {
     return null;
   }
-}
-
-function damaged(file: string, line: number): BevelstoneError {
-  return new BevelstoneError('JOURNAL_DAMAGED', {
-    message: `Line ${line} of a run's journal does not follow the one before`,
-    why: 'something else than Bevelstone changed it, so nobody can tell what has been done',
-    fix: 'If the run had pushed its tags, go on from what the remote knows, in a fresh clone: bevelstone release --resume. Otherwise: bevelstone release --abandon',
-    where: { file, line },
-  });
 }

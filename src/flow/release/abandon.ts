@@ -1,8 +1,12 @@
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
+import { markClosed } from '../../world/journal.ts';
+import { sweepLeftovers } from '../../world/leftovers.ts';
 import { takeLock } from '../../world/run-lock.ts';
 import { readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
@@ -10,8 +14,9 @@ import { LedgerWriter } from '../ledger-writer.ts';
 import { openContext } from '../workspace.ts';
 import { dropRun } from './drop-run.ts';
 import { forgetHandedOut } from './hand-out.ts';
-import { removeOwnTags } from './own-tags.ts';
-import { chooseRun, continueRun, noRun, openRuns, type Run, runsFolder } from './run.ts';
+import { removeMarkedTags, removeOwnTags } from './own-tags.ts';
+import { repairRun } from './repair.ts';
+import { chooseRun, continueRun, isUnreadable, type KnownRun, lockFolder, noRun, openRuns, type Run } from './run.ts';
 
 /** What became of a run that was given up. */
 export type Abandoned = {
@@ -32,12 +37,19 @@ export async function abandon(
   confirm: (tags: readonly string[], remote: string) => Promise<void>,
 ): Promise<Abandoned> {
   const repository = await openContext(context);
-  const unlock = await takeLock(runsFolder(repository));
+  const unlock = await takeLock(lockFolder(repository));
   try {
+    await sweepLeftovers(repository.commonFolder);
+    await sweepRefLocks(repository.commonFolder);
     const known = chooseRun(await openRuns(repository, true), named);
     if (known === null) throw noRun();
-    const run = await continueRun(context, known);
+    if (isUnreadable(known)) return { run: known.id, told: await giveUpUnreadable(repository, known) };
+    const run = await continueRun(context, known, true);
     try {
+      // Without its remote a damaged journal is taken as it is: giving up must always work.
+      await repairRun(context, repository, run).catch((error: unknown) => {
+        if (!isBevelstoneError(error, 'REMOTE_REFUSED')) throw error;
+      });
       return { run: run.id, told: await giveUp(context, repository, run, confirm) };
     } finally {
       run.journal.close();
@@ -45,6 +57,17 @@ export async function abandon(
   } finally {
     await unlock();
   }
+}
+
+/** All that is known of it is its ref, and tags at its commit. */
+async function giveUpUnreadable(repository: Repository, known: KnownRun): Promise<string[]> {
+  const removed = await removeMarkedTags(repository, known.id);
+  await dropRun(repository, known);
+  return [
+    'its journal could not be read; this clone has nothing of it any more',
+    ...(removed.length === 0 ? [] : [`deleted here: the tags ${removed.join(', ')}`]),
+    'if it was pushed, its tags are on the remote still: fetch them, and look at bevelstone ledger list',
+  ];
 }
 
 async function giveUp(
@@ -56,6 +79,7 @@ async function giveUp(
   const { journal, opened } = run;
   const { remote } = opened;
   const tags = await pushedTags(repository, run);
+  if (tags === null) return giveUpUnasked(repository, run);
   const isPublic = tags.length > 0 || journal.isDone('push');
   if (!isPublic || remote === null) {
     const removed = await removeOwnTags(repository, run);
@@ -85,30 +109,58 @@ async function giveUp(
     if (opened.branch !== null && journal.done<{ commit: string }>('committed')?.commit !== opened.source)
       told.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
   }
-  await recordAbandoned(context, repository, run, remote);
+  const isRecorded = await recordAbandoned(context, repository, run, remote);
   journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });
-  return [...told, 'the ledger says that it was abandoned'];
+  await markClosed(run.folder);
+  return [
+    ...told,
+    isRecorded
+      ? 'the ledger says that it was abandoned'
+      : `the ledger here says that it was abandoned; it could not be pushed to ${remote}`,
+  ];
 }
 
-/** The run's tags that the remote has. */
-async function pushedTags({ place }: Repository, { journal, opened }: Run): Promise<{ name: string; id: string }[]> {
+/** Nobody can say whether its tags were taken, so they stay there if they were. */
+async function giveUpUnasked(repository: Repository, run: Run): Promise<string[]> {
+  const removed = await removeOwnTags(repository, run);
+  run.journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });
+  await markClosed(run.folder);
+  return [
+    `${run.opened.remote} could not be asked: what it has of this run stays there, and the ledger does not say that it was abandoned`,
+    ...(removed.length === 0 ? [] : [`deleted here: the tags ${removed.join(', ')}`]),
+  ];
+}
+
+/** The run's tags that the remote has; null when it cannot be asked. */
+async function pushedTags(
+  { place }: Repository,
+  { journal, opened }: Run,
+): Promise<{ name: string; id: string }[] | null> {
   const made = journal.records.flatMap((record) =>
     record.step === 'tagged' && record.phase === 'done' ? [record.data as { name: string; id: string }] : [],
   );
   if (made.length === 0 || opened.remote === null || lastRecord(journal.records, 'push') === null) return [];
-  const refs = await readRemoteRefs(
-    place,
-    opened.remote,
-    made.map(({ name }) => `refs/tags/${name}`),
-  );
+  const asked = made.map(({ name }) => `refs/tags/${name}`);
+  const refs = await readRemoteRefs(place, opened.remote, asked).catch((error: unknown) => {
+    if (isBevelstoneError(error, 'REMOTE_REFUSED')) return null;
+    throw error;
+  });
+  if (refs === null) return null;
   return made.filter(({ name, id }) => refs.get(`refs/tags/${name}`) === id);
 }
 
-async function recordAbandoned(context: Context, repository: Repository, run: Run, remote: string): Promise<void> {
+/** @returns whether the remote has it as well. */
+async function recordAbandoned(context: Context, repository: Repository, run: Run, remote: string): Promise<boolean> {
   const writer = new LedgerWriter(context, repository, run.id);
   for (const { record } of await readFolders(`${run.folder}/out`))
     writer.add({ type: 'abandoned', package: record.package, version: record.version });
   await uniteWithRemote(repository, remote);
   await writer.flush(`Abandon run ${run.id}`);
-  await pushLedger(repository, remote, []);
+  try {
+    await pushLedger(repository, remote, []);
+    return true;
+  } catch (error) {
+    if (isBevelstoneError(error, 'REMOTE_REFUSED', 'LEDGER_CONTENDED')) return false;
+    throw error;
+  }
 }

@@ -2,7 +2,6 @@ import { createHash } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { foldEvents } from '../../core/ledger/event.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import {
@@ -10,7 +9,6 @@ import {
   currentLedger,
   ledgerPaths,
   pushLedger,
-  readEvents,
   restoreLedger,
   uniteWithRemote,
 } from '../../world/git/ledger-store.ts';
@@ -18,12 +16,23 @@ import { askVerdict, type PushVerdict, pushRelease, type ReleasePush } from '../
 import { makeTag, readLocalTag, tagObject } from '../../world/git/remote-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
+import { markClosed } from '../../world/journal.ts';
 import { type ReleaseFolder, readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
-import { type Delivery, deliverShipments, pendingDelivery, type Shipment } from '../deliver.ts';
+import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from '../deliver.ts';
+import { localReleases } from '../ledger.ts';
 import { deliveryFailed } from '../publish.ts';
-import { planShipments, refuseDifferent } from '../publish-plan.ts';
-import { isRecorded, type PublishedRelease, planInLedger, publishedOf, tagMessage } from '../published.ts';
+import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-plan.ts';
+import {
+  isRecorded,
+  type PublishedRelease,
+  planInLedger,
+  planOf,
+  publishedOf,
+  type ReleasePlan,
+  tagMessage,
+} from '../published.ts';
+import { ensureTrust } from '../trust.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
 import { runAfterwards } from './afterwards.ts';
 import { forgetHandedOut } from './hand-out.ts';
@@ -64,6 +73,13 @@ export async function finishRun(
   const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
   const releases = await releasesOf(run);
   const workspace = await readWorkspace(context, repository, commit, 'commit');
+  await ensureTrust(
+    context,
+    workspace,
+    releases.flatMap(
+      ({ record }) => workspace.packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [],
+    ),
+  );
   context.report({ type: 'group', title: 'Push' });
   const stale = await pushAll(context, lasting, run, { ledger, releases, workspace });
   if (stale !== null)
@@ -71,7 +87,7 @@ export async function finishRun(
   context.report({ type: 'group', title: 'Deliveries' });
   const shipments = await planShipments(context, workspace, releases, 'none-is-fine');
   refuseDifferent(shipments);
-  const known = foldEvents([...(await readEvents(repository)), ...ledger.events()]);
+  const known = await localReleases(context, repository, ledger.events());
   const results = await deliverShipments(context, shipments, {
     writer: ledger,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
@@ -80,13 +96,14 @@ export async function finishRun(
   await writeLedger(context, lasting, run, ledger);
   const advice = await settle(context, lasting, run, { commit, releases, output: workspace.config.output });
   const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
-  const failed = [...results.values()].flat().filter(({ state }) => state === 'failed' || state === 'pending');
+  const failed = [...results.values()].flat().filter((delivery) => !isSettled(delivery));
   if (failed.length > 0 || context.signal.aborted) {
     return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
   }
   const error = await runAfterwards(context, run, workspace, releases, options.again);
   if (error === null) {
     run.journal.append({ step: 'closed', phase: 'done' });
+    await markClosed(run.folder);
     faultPoint('closed', '', 'after-done');
     await forgetHandedOut(lasting, run);
     // The output folder has them, and the journal tells the rest.
@@ -97,8 +114,8 @@ export async function finishRun(
 
 /** The built releases of a run, in the order of their delivery. */
 async function releasesOf({ folder, journal }: Run): Promise<ReleaseFolder[]> {
-  const order = journal.done<string[]>('built') ?? [];
   const found = await readFolders(path.join(folder, 'out'));
+  const order = journal.done<string[]>('built') ?? inDependencyOrder(found).map(({ record }) => record.package);
   return order.flatMap((name) => found.find(({ record }) => record.package === name) ?? []);
 }
 
@@ -118,11 +135,9 @@ async function pushAll(
   const { journal, opened } = run;
   if (journal.isDone('push') || opened.remote === null) return null;
   const before = (lastRecord(journal.records, 'push', { phase: 'intent' })?.data as PushData | undefined)?.ledger;
-  const tags = opened.asked.tagged === null ? await makeTags(repository, run, releases, workspace) : [];
-  for (const release of releases) {
-    const own = workspace.packages.find(({ name }) => name === release.record.package);
-    await planInLedger(release, own?.config['send-to'] ?? [], ledger);
-  }
+  const planned = await Promise.all(releases.map((release) => withPlan(release, workspace)));
+  const tags = opened.asked.tagged === null ? await makeTags(repository, run, planned, workspace) : [];
+  for (const { plan } of planned) planInLedger(plan, ledger);
   const commit = releases[0]?.record.commit ?? opened.source;
   const branch = opened.branch === null || tags.length === 0 ? null : opened.branch;
   const push: ReleasePush = {
@@ -188,14 +203,22 @@ async function undo(
   await uniteWithRemote(repository, remote);
 }
 
+/** A release with the plan that its tag vouches for. */
+type PlannedRelease = { readonly release: ReleaseFolder; readonly plan: ReleasePlan };
+
+async function withPlan(release: ReleaseFolder, { packages }: Workspace): Promise<PlannedRelease> {
+  const own = packages.find(({ name }) => name === release.record.package);
+  return { release, plan: await planOf(release, own?.config['send-to'] ?? []) };
+}
+
 async function makeTags(
   repository: Repository,
   { journal, opened }: Run,
-  releases: readonly ReleaseFolder[],
+  planned: readonly PlannedRelease[],
   workspace: Workspace,
 ): Promise<{ name: string; id: string }[]> {
   const tags: { name: string; id: string }[] = [];
-  for (const release of releases) {
+  for (const { release, plan } of planned) {
     const { record } = release;
     const name = record.tag;
     const known = lastRecord(journal.records, 'tagged', { key: name });
@@ -205,7 +228,7 @@ async function makeTags(
     }
     faultPoint('tagged', name, 'before');
     if ((await readLocalTag(repository.place, name)) === null) {
-      const message = await tagMessage(release, opened.mark);
+      const message = await tagMessage(release, plan, opened.mark);
       const isSigned = workspace.config['write-back'].sign;
       await makeTag(repository.place, name, record.commit, message, { time: opened.time, isSigned });
     }
@@ -281,11 +304,17 @@ function unfinished(context: Context, { id }: Run, failed: readonly Delivery[]):
     const why = 'the program was asked to stop; what was delivered until then is recorded';
     return new BevelstoneError('CUT_SHORT', { message: 'Stopped half-way', why, fix, resume: id });
   }
-  const { message, why } = deliveryFailed(failed);
-  return new BevelstoneError('DELIVERY_FAILED', {
+  const { code, message, why, fix: advice } = deliveryFailed(failed);
+  const isUnconfirmed = code === 'NOT_CONFIRMED';
+  const isDisk = code === 'DISK_FULL' || code === 'DISK_FAULT';
+  return new BevelstoneError(code, {
     message,
     why,
-    fix: `Settle that with ${failed[0]?.destination}. ${fix}; it asks first and sends only what lacks`,
+    fix: isUnconfirmed
+      ? advice.replace('Run the same command again later', `${fix} later`)
+      : isDisk
+        ? `Make room or check the disk. ${fix}`
+        : `Settle that with ${failed[0]?.destination}. ${fix}; it asks first and uploads only what is missing`,
     resume: id,
   });
 }

@@ -2,23 +2,27 @@ import { randomBytes } from 'node:crypto';
 import { copyFile, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { foldEvents, type LedgerRelease } from '../../core/ledger/event.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ArtifactRecord } from '../../core/ledger/release-record.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { exists, writeWhole } from '../../world/files.ts';
-import { ledgerRef, readEvents, uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { ledgerRef, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
+import { placeInside } from '../../world/place-inside.ts';
 import { billReleases } from '../bill-write.ts';
 import { buildSurveyed, plainBuild } from '../build.ts';
 import { builtFolder, type ReleaseFolder, readFolders } from '../built-release.ts';
-import { type Context, warn } from '../context.ts';
+import { type Context, quietly, warn } from '../context.ts';
 import { openDestination, refusesRelease, takesForm } from '../destinations.ts';
 import { fetchArtifact } from '../fetch-artifact.ts';
+import { localReleases } from '../ledger.ts';
 import { inDependencyOrder } from '../publish-plan.ts';
 import { recordedFolder, standingDeliveries } from '../recorded-release.ts';
 import { plainSurvey, surveyWorkspace } from '../survey.ts';
+import { ensureTrust } from '../trust.ts';
+import { requireVouched, vouchedDeliveries } from '../vouched.ts';
 import { readWorkspace, type Workspace } from '../workspace.ts';
 import { dropRun } from './drop-run.ts';
 import type { ReleaseOptions } from './options.ts';
@@ -33,12 +37,17 @@ import { RunLedger } from './run-ledger.ts';
 export async function runFromRemote(context: Context, repository: Repository, options: ReleaseOptions): Promise<Run> {
   const { place } = repository;
   const remote = await remoteOf(place, await currentBranch(place));
-  if (remote !== null) await uniteWithRemote(repository, remote);
-  const known = foldEvents(await readEvents(repository)).filter(({ isAbandoned }) => !isAbandoned);
-  const found = await findUnfinished(context, repository, known, options.resume ?? '');
+  if (remote === null) throw noRun();
+  await uniteWithRemote(repository, remote);
+  const found = await findUnfinished(context, repository, remote, options.resume ?? '');
   const [first] = found;
-  if (first === undefined || remote === null) throw noRun();
+  if (first === undefined) throw noRun();
   const workspace = await readWorkspace(context, repository, first.commit, 'commit');
+  await ensureTrust(
+    context,
+    workspace,
+    found.flatMap(({ destinations }) => destinations),
+  );
   const opened = openedFrom(context, first, remote);
   const isTaken = await exists(path.join(runsFolder(repository), opened.run));
   const run = await beginRun(context, repository, isTaken ? { ...opened, run: newRunId(context.now()) } : opened);
@@ -58,33 +67,68 @@ export async function runFromRemote(context: Context, repository: Repository, op
   }
 }
 
-/** Releases of one run that a destination still lacks something of: of the run named, else of the newest one. */
+/**
+ * Releases of one run that is not finished: of the run named, else of the newest one. Only what a tag vouches for counts; the
+ * rest could be anybody's.
+ * @throws PLAN_UNVERIFIED when the run is on record, and no tag vouches for it.
+ */
 async function findUnfinished(
   context: Context,
   repository: Repository,
-  known: readonly LedgerRelease[],
+  remote: string,
   named: string,
 ): Promise<LedgerRelease[]> {
-  for (const run of new Set(known.map((one) => one.run))) {
+  const known = await releasesWithTags(context, repository, remote, named);
+  const open = known.filter(({ isAbandoned }) => !isAbandoned);
+  const vouched = open.filter(({ isVouched }) => isVouched);
+  for (const run of new Set(vouched.map((release) => release.run))) {
     if (named !== '' && run !== named) continue;
-    const own = known.filter((one) => one.run === run);
+    const own = vouched.filter((release) => release.run === run);
     const [first] = own;
     if (first === undefined) continue;
     const workspace = await readWorkspace(context, repository, first.commit, 'commit');
-    if (own.some((release) => lacksSomething(release, workspace))) return own;
+    // Of the run that was named the destinations are asked themselves: a forged delivery must not hide what is missing.
+    if (named !== '' || own.some((release) => lacksSomething(context, release, workspace))) return own;
   }
+  const unverified = open.find((release) => !release.isVouched && (named === '' || release.run === named));
+  if (unverified !== undefined)
+    requireVouched(
+      unverified,
+      `If somebody made the tag by hand, run: bevelstone release --tagged ${unverified.tag}. Otherwise continue on the machine that began the release`,
+    );
   return [];
 }
 
-function lacksSomething(release: LedgerRelease, { config }: Workspace): boolean {
+/** What this clone does not have yet of the tags that may be meant comes from the remote, with their commits. */
+async function releasesWithTags(
+  context: Context,
+  repository: Repository,
+  remote: string,
+  named: string,
+): Promise<LedgerRelease[]> {
+  const before = await localReleases(quietly(context), repository);
+  const asked = before
+    .filter(({ isVouched, run }) => !isVouched && (named === '' || run === named))
+    .slice(0, maxFetchedTags);
+  const refs = asked.map(({ tag }) => `refs/tags/${tag}:refs/tags/${tag}`);
+  // One that the remote does not have must not keep the others away.
+  const fetch = (specs: readonly string[]) =>
+    git(repository.place, ['fetch', '--quiet', '--no-tags', '--no-write-fetch-head', remote, ...specs], {
+      allow: [1, 128],
+    });
+  if (refs.length > 0 && (await fetch(refs)).exitCode !== 0) for (const ref of refs) await fetch([ref]);
+  return localReleases(context, repository);
+}
+
+/** An unfinished release is a recent one. */
+const maxFetchedTags = 50;
+
+function lacksSomething(context: Context, release: LedgerRelease, { config }: Workspace): boolean {
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
-    return release.artifacts.some(
-      ({ file, form }) =>
-        takesForm(destination, form) &&
-        !release.deliveries.some((one) => one.destination === name && one.artifact === file),
-    );
+    const there = new Set(vouchedDeliveries(context, release, name, destination).map(({ artifact }) => artifact));
+    return release.planned.some(({ file, form }) => takesForm(destination, form) && !there.has(file));
   });
 }
 
@@ -130,7 +174,8 @@ type Layout = {
 async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolder[]> {
   const { run, found } = layout;
   const missing = new Map<LedgerRelease, ArtifactRecord[]>();
-  for (const release of found) {
+  for (const onRecord of found) {
+    const release = { ...onRecord, artifacts: onRecord.planned };
     const folder = builtFolder(path.join(run.folder, 'out'), release);
     await mkdir(folder, { recursive: true });
     const lacking = await collect(context, layout, release, folder);
@@ -170,11 +215,13 @@ async function fetchFromAny(
   artifact: ArtifactRecord,
   folder: string,
 ): Promise<boolean> {
-  for (const [name, standing] of standingDeliveries(release)) {
+  for (const name of standingDeliveries(release).keys()) {
     const destination = config.destinations[name];
-    if (destination === undefined || !standing.some((one) => one.artifact === artifact.file)) continue;
+    if (destination === undefined) continue;
+    const standing = vouchedDeliveries(context, release, name, destination);
+    if (!standing.some((delivery) => delivery.artifact === artifact.file)) continue;
     try {
-      const opened = await openDestination(context, name, destination, repository.root);
+      const opened = await openDestination(context, name, destination, repository);
       await fetchArtifact(context, opened, artifact, standing, folder);
       return true;
     } catch (error) {
@@ -191,7 +238,8 @@ async function copyBuilt(
   { file, size, sha256 }: ArtifactRecord,
   folder: string,
 ): Promise<boolean> {
-  const built = path.join(builtFolder(path.join(repository.root, config.output), release), file);
+  const output = await placeInside(repository.root, config.output, '`output`');
+  const built = path.join(builtFolder(output, release), file);
   if (!(await exists(built)) || (await fileDigest(built, size)) !== sha256) return false;
   await copyFile(built, path.join(folder, file));
   return true;

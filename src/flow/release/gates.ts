@@ -53,9 +53,13 @@ export async function askGates(context: Context, input: GateInput): Promise<Gate
     ['tools', toolGate(context, input)],
     ['platforms', input.isHandedOut ? holds() : platformGate(input)],
     ['destinations', destinationGate(context, input)],
-    ...config.gates.run.map((line, index): [string, Promise<Trouble>] => [line, testGate(context, input, line, index)]),
   ];
-  return Promise.all(asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })));
+  const answered = await Promise.all(asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })));
+  // Only now: git may hand credentials to its helpers while it asks the remote, and a test could look at them.
+  const tested = await Promise.all(
+    config.gates.run.map(async (line, index) => ({ gate: line, trouble: await testGate(context, input, line, index) })),
+  );
+  return [...answered, ...tested];
 }
 
 /** @throws GATES_REFUSED listing every gate that does not hold. */
@@ -217,7 +221,9 @@ async function testGate(context: Context, input: GateInput, line: string, index:
   const isInside = config.gates['run-in'] === 'working-folder';
   const env = { ...withoutCredentials(context.env, config), LC_ALL: 'C', TZ: 'UTC' } as Record<string, string>;
   const log = path.join(repository.commonFolder, 'bevelstone', 'logs', `${input.run}-gate-${index + 1}.log`);
-  const checkout = isInside ? null : await checkOut({ ...repository.place, env }, input.survey.commit, 'gate-');
+  const checkout = isInside
+    ? null
+    : await checkOut({ ...repository, place: { ...repository.place, env } }, input.survey.commit, 'gate-');
   context.report({ type: 'started', what: line });
   try {
     const folder = checkout?.folder ?? repository.root;

@@ -4,6 +4,7 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { writeWhole } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
+import { placeInside } from '../../world/place-inside.ts';
 import { platformsHere } from '../build.ts';
 import { pendingOf } from '../build-package.ts';
 import { type ReleaseFolder, readFolders } from '../built-release.ts';
@@ -55,7 +56,9 @@ export async function takeGathered(
   if (!journal.isDone('committed', 'handed-out')) return;
   const out = path.join(folder, 'out');
   await mkdir(out, { recursive: true });
-  for (const { folder: built, record } of await readFolders(path.join(root, workspace.config.output))) {
+  for (const { folder: built, record } of await readFolders(
+    await placeInside(root, workspace.config.output, '`output`'),
+  )) {
     if (record.commit !== commit || record.uncommitted) continue;
     const copy = path.join(out, path.basename(built));
     await cp(built, copy, { recursive: true, preserveTimestamps: true });

@@ -5,11 +5,15 @@ import { cardDigest, type ReleaseCard } from '../../core/run/card.ts';
 import { lastRecord } from '../../core/run/journal.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { keepForRun } from '../../world/git/release-commit.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
+import { markClosed } from '../../world/journal.ts';
+import { sweepLeftovers } from '../../world/leftovers.ts';
 import { takeLock } from '../../world/run-lock.ts';
+import { systemFault } from '../../world/system-fault.ts';
 import { billReleases } from '../bill-write.ts';
 import { buildSurveyed, plainBuild } from '../build.ts';
 import type { BuiltRelease } from '../build-package.ts';
@@ -22,6 +26,7 @@ import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-pl
 import type { PublishedRelease } from '../published.ts';
 import { type Rehearsal, rehearseReleases } from '../rehearse.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey.ts';
+import { ensureTrust } from '../trust.ts';
 import { refusal, type Verification, verifyReleases } from '../verify.ts';
 import { openContext } from '../workspace.ts';
 import { makeCard } from './card.ts';
@@ -32,20 +37,23 @@ import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
 import { withNeeded } from './needed.ts';
 import type { ReleaseOptions } from './options.ts';
 import { removeOwnTags } from './own-tags.ts';
+import { repairRun } from './repair.ts';
 import {
   beginRun,
   chooseRun,
   continueRun,
   isHalfLaidOut,
   isPublic,
+  isUnreadable,
   type KnownRun,
+  lockFolder,
   newRunId,
   type Opened,
   openRuns,
   type Run,
   type RunAsked,
   refuseOpen,
-  runsFolder,
+  unreadableRun,
 } from './run.ts';
 import { surveyTagged } from './tagged.ts';
 import { makeReleaseCommit, type Releasing, releasingOf } from './write-back.ts';
@@ -79,29 +87,49 @@ export type Released = {
 export async function release(context: Context, options: ReleaseOptions, talk: ReleaseTalk): Promise<Released> {
   if (options.dryRun && options.resume !== null) throw dryResume();
   const repository = await openContext(context);
-  const unlock = await takeLock(runsFolder(repository));
+  const unlock = await takeLock(lockFolder(repository));
   try {
+    await sweepLeftovers(repository.commonFolder);
+    await sweepRefLocks(repository.commonFolder);
     const runs: KnownRun[] = [];
-    for (const one of await openRuns(repository, true)) {
-      if (isHalfLaidOut(one)) await dropRun(repository, one);
-      else runs.push(one);
+    for (const known of await openRuns(repository, true)) {
+      if (isHalfLaidOut(known)) await dropRun(repository, known);
+      else runs.push(known);
     }
     if (options.resume === null) {
       refuseOpen(runs);
       return await newRelease(context, repository, options, talk);
     }
     const known = chooseRun(runs, options.resume === '' ? null : options.resume);
-    if (known !== null) {
+    if (known !== null && !isUnreadable(known)) {
       const run = await continueRun(context, known);
-      return await goOn(context, repository, { run, options, talk, isPushed: isPublic(known) });
+      await repairRun(context, repository, run);
+      return await goOn(context, repository, { run, options, talk, isPushed: isPublic(run.journal) });
     }
     // Nothing of it on this machine: what was pushed says what is left to do.
-    const { runFromRemote } = await import('./from-remote.ts');
-    const run = await runFromRemote(context, repository, options);
+    const run = await fromRemote(context, repository, options, known);
+    if (known !== null) await markClosed(known.folder);
     return await goOn(context, repository, { run, options, talk, isPushed: true });
   } finally {
     await unlock();
     await closeConnections();
+  }
+}
+
+/** @param unreadable the run of this machine whose journal says nothing any more. @throws JOURNAL_DAMAGED, RUN_NOT_FOUND */
+async function fromRemote(
+  context: Context,
+  repository: Repository,
+  options: ReleaseOptions,
+  unreadable: KnownRun | null,
+): Promise<Run> {
+  const { runFromRemote } = await import('./from-remote.ts');
+  if (unreadable === null) return runFromRemote(context, repository, options);
+  try {
+    return await runFromRemote(context, repository, { ...options, resume: unreadable.id });
+  } catch (error) {
+    if (!isBevelstoneError(error, 'RUN_NOT_FOUND')) throw error;
+    throw unreadableRun(unreadable.id, unreadable.folder);
   }
 }
 
@@ -172,8 +200,9 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
     const card = run.journal.done<{ what: ReleaseCard }>('agreed')?.what ?? null;
     const page = end.isStale ? null : await writePage(inside, end.releases, card, options.card);
     return { ...end, dryRun: false, card, page };
-  } catch (error) {
-    const isCut = context.signal.aborted || isBevelstoneError(error, 'CUT_SHORT');
+  } catch (thrown) {
+    const error = systemFault(thrown, `run: bevelstone release --resume ${run.id}`) ?? thrown;
+    const isCut = context.signal.aborted || isBevelstoneError(error, 'CUT_SHORT', 'DISK_FULL', 'DISK_FAULT');
     // A run that was interrupted keeps what it built, and one that others build for waits for them; another one that was
     // refused would only be refused again.
     const isKept = isPushed || isCut || run.journal.isDone('committed', 'handed-out');
@@ -219,6 +248,11 @@ async function prepare(context: Context, repository: Repository, { run, options,
   const releasing = releasingOf(survey);
   const makesTags = asked.tagged === null;
   const isHandedOut = options.handOut || journal.isDone('committed', 'handed-out');
+  await ensureTrust(
+    context,
+    survey.workspace,
+    releasing.flatMap(({ one }) => one.config['send-to']),
+  );
   context.report({ type: 'group', title: 'Gates' });
   await gate(context, run, { survey, releasing, makesTags, isHandedOut }, talk);
   context.report({ type: 'group', title: 'Build' });

@@ -1,5 +1,8 @@
-import type { LedgerEvent, NewEvent } from '../../core/ledger/event.ts';
+import { type LedgerEvent, type NewEvent, withSafeTexts } from '../../core/ledger/event.ts';
+import { makeEvent } from '../../core/ledger/event-id.ts';
+import { maxTextLength } from '../../core/ledger/parse-event.ts';
 import { lastRecord, type RunRecord, type RunStep } from '../../core/run/journal.ts';
+import { clipRedacted } from '../../core/text/redact.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import type { LedgerFile } from '../../world/git/ledger-store.ts';
 import type { Journal } from '../../world/journal.ts';
@@ -66,9 +69,13 @@ export class RunLedger implements EventSink {
   }
 
   #whole({ seq, at }: RunRecord, event: NewEvent): LedgerEvent {
-    const id = `${at.replace(/[-:.]/g, '')}-${String(seq).padStart(4, '0')}-${this.run.slice(-8)}`;
-    return { ...event, id, at, run: this.run } as LedgerEvent;
+    return makeEvent(withSafeTexts(event, clip), { at, run: this.run, seq });
   }
+}
+
+/** Secrets were removed when the journal was written. */
+function clip(text: string): string {
+  return clipRedacted(text, maxTextLength, []);
 }
 
 /** A delivery that came back whole is worth noting after one that did not. */

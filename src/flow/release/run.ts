@@ -2,10 +2,10 @@ import { randomBytes } from 'node:crypto';
 import { readdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { lastRecord, type RunRecord } from '../../core/run/journal.ts';
+import { lastRecord, type ParsedJournal, type RunRecord } from '../../core/run/journal.ts';
 import { isMissing } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
-import { Journal, readJournal } from '../../world/journal.ts';
+import { isMarkedClosed, Journal, readJournal } from '../../world/journal.ts';
 import type { Context } from '../context.ts';
 
 /** What a run begins with. The time is that of everything it makes, so that making it again gives the same. */
@@ -56,12 +56,16 @@ export type KnownRun = {
   readonly id: string;
   readonly folder: string;
   readonly records: readonly RunRecord[];
-  readonly isClosed: boolean;
 };
 
 /** Folder of all runs; it survives whatever happens to the working folder. */
 export function runsFolder({ commonFolder }: Repository): string {
   return path.join(commonFolder, 'bevelstone', 'runs');
+}
+
+/** Folder of the lock that a run holds. */
+export function lockFolder({ commonFolder }: Repository): string {
+  return path.join(commonFolder, 'bevelstone', 'lock');
 }
 
 /** Names a run: when it began, and enough to tell two of the same second apart. */
@@ -77,11 +81,22 @@ export async function beginRun(context: Context, repository: Repository, opened:
   return { id: opened.run, folder, journal, opened };
 }
 
-/** Goes on with a run that was cut short. @throws JOURNAL_DAMAGED */
-export async function continueRun(context: Context, { id, folder }: Pick<KnownRun, 'id' | 'folder'>): Promise<Run> {
-  const journal = await Journal.open(folder, context);
+/**
+ * Continues a run that was cut short.
+ * @param anyDamage whether a journal that somebody changed is taken as far as it goes: for a run that is given up.
+ * @throws JOURNAL_DAMAGED
+ */
+export async function continueRun(
+  context: Context,
+  { id, folder }: Pick<KnownRun, 'id' | 'folder'>,
+  anyDamage = false,
+): Promise<Run> {
+  const journal = await Journal.open(folder, context, anyDamage);
   const opened = journal.done<Opened>('opened');
-  if (opened === null) throw new Error(`the run ${id} was never opened`);
+  if (opened === null) {
+    journal.close();
+    throw unreadableRun(id, folder);
+  }
   return { id, folder, journal, opened };
 }
 
@@ -94,11 +109,12 @@ export async function openRuns(repository: Repository, sweep = false): Promise<K
   const found: KnownRun[] = [];
   for (const id of await namesIn(top)) {
     const folder = path.join(top, id);
-    const records = await recordsIn(folder);
+    if (await isMarkedClosed(folder)) continue;
+    const parsed = await journalIn(folder);
     // Killed before it wrote its first record: nothing was done.
-    if (records === null || records.length === 0) {
+    if (parsed === null || (parsed.records.length === 0 && parsed.damagedLine === null)) {
       if (sweep) await rm(folder, { recursive: true, force: true });
-    } else if (lastRecord(records, 'closed') === null) found.push({ id, folder, records, isClosed: false });
+    } else if (lastRecord(parsed.records, 'closed') === null) found.push({ id, folder, records: parsed.records });
   }
   return found;
 }
@@ -152,9 +168,25 @@ export function isPublic({ records }: Pick<KnownRun, 'records'>): boolean {
   return lastRecord(records, 'push') !== null;
 }
 
-async function recordsIn(folder: string): Promise<readonly RunRecord[] | null> {
+/** Whether nothing of a run's journal can be read, so that not even its commit is known. */
+export function isUnreadable({ records }: Pick<KnownRun, 'records'>): boolean {
+  return lastRecord(records, 'opened') === null;
+}
+
+/** The error for a run of which this machine knows no more than its name. */
+export function unreadableRun(id: string, folder: string): BevelstoneError {
+  return new BevelstoneError('JOURNAL_DAMAGED', {
+    message: `The journal of the run ${id} cannot be read`,
+    why: 'its first record is damaged, and the remote has no unfinished release of this run',
+    fix: `Run: bevelstone release --abandon ${id}`,
+    where: { file: folder },
+    resume: id,
+  });
+}
+
+async function journalIn(folder: string): Promise<ParsedJournal | null> {
   try {
-    return (await readJournal(folder)).records;
+    return await readJournal(folder);
   } catch (error) {
     if (isMissing(error)) return null;
     throw error;

@@ -1,10 +1,12 @@
-import { cp, mkdir, rm } from 'node:fs/promises';
+import { cp } from 'node:fs/promises';
 import path from 'node:path';
 import { faultPoint } from '../../world/fault-point.ts';
+import { replaceFolder } from '../../world/fresh-folder.ts';
 import { forgetRun } from '../../world/git/release-commit.ts';
 import { currentBranch, type Repository, uncommittedPaths } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
-import { type ReleaseFolder, replaceFolder } from '../built-release.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import type { ReleaseFolder } from '../built-release.ts';
 import type { Context } from '../context.ts';
 import type { Run } from './run.ts';
 
@@ -30,8 +32,12 @@ export async function settle(
   const advice =
     opened.branch === null || commit === opened.source ? [] : await follow(repository, opened.branch, commit);
   await forgetRun(repository.place, id);
-  const top = path.join(repository.root, output);
-  for (const { folder } of releases) await copyFolder(folder, path.join(top, path.basename(folder)));
+  const top = await placeInside(repository.root, output, '`output`');
+  for (const { folder } of releases) {
+    await replaceFolder(repository.commonFolder, path.join(top, path.basename(folder)), (fresh) =>
+      cp(folder, fresh, { recursive: true, preserveTimestamps: true }),
+    );
+  }
   faultPoint('settled', '', 'after-effect');
   if (!journal.isDone('settled')) {
     journal.append({ step: 'settled', phase: 'done', data: advice });
@@ -63,12 +69,4 @@ async function follow(repository: Repository, branch: string, commit: string): P
   }
   await git(place, ['merge', '--ff-only', '--quiet', commit]);
   return [];
-}
-
-async function copyFolder(from: string, to: string): Promise<void> {
-  const fresh = `${to}.${process.pid}.tmp`;
-  await mkdir(path.dirname(to), { recursive: true });
-  await rm(fresh, { recursive: true, force: true });
-  await cp(from, fresh, { recursive: true, preserveTimestamps: true });
-  await replaceFolder(fresh, to);
 }

@@ -1,13 +1,14 @@
 import { rm } from 'node:fs/promises';
 import path from 'node:path';
-import picomatch from 'picomatch';
 import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { globMatcher } from '../../core/text/glob.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
 import { makeCommitObject, type ObjectCommit } from '../../world/git/release-commit.ts';
 import { checkOut } from '../../world/git/worktree.ts';
+import { placeInside } from '../../world/place-inside.ts';
 import { runStep } from '../../world/step.ts';
 import { notesForRelease } from '../build-records.ts';
 import { type Context, warn } from '../context.ts';
@@ -48,13 +49,14 @@ export async function makeReleaseCommit(
 ): Promise<ObjectCommit | null> {
   const { repository, config } = survey.workspace;
   const place = { ...repository.place, env: withoutCredentials(context.env, config) };
-  const checkout = await checkOut(place, survey.commit, 'record-');
+  const checkout = await checkOut({ ...repository, place }, survey.commit, 'record-');
   try {
     const written = new Set<string>();
     const versions = new Map(releasing.map(({ index, version }) => [index, version]));
     for (const each of releasing) {
       const inside = (file: string) => path.posix.join(each.one.folder, file);
-      const job = { ...each, versions, survey, folder: path.join(checkout.folder, each.one.folder) };
+      const folder = await placeInside(checkout.folder, each.one.folder, `\`folder\` of ${each.one.name}`);
+      const job = { ...each, versions, survey, folder };
       const tracked = [...(await listFilesAt(place, survey.commit, each.one.folder)).keys()].map((file) =>
         path.posix.relative(each.one.folder, file),
       );
@@ -63,7 +65,7 @@ export async function makeReleaseCommit(
       written.add(await writeChangelog(context, { ...about, sourceTime: opened.time }, checkout.folder));
       // The introduction of this release is not that of the next one.
       const intro = inside('notes/next.md');
-      await rm(path.join(checkout.folder, intro), { force: true });
+      await rm(await placeInside(checkout.folder, intro, 'notes/next.md'), { force: true });
       written.add(intro);
     }
     const makes = await runMakes(context, survey, checkout.folder, opened);
@@ -92,14 +94,15 @@ async function writeChangelog(
   const inside = path.posix.join(folder, writeBack.changelog);
   const notes = await notesForRelease(about);
   const section = (level: number) => renderMarkdown(notes, { links, withPackage: false, level });
-  const text = await readTextIfThere(path.join(checkout, inside));
+  const file = await placeInside(checkout, inside, 'the changelog');
+  const text = await readTextIfThere(file);
   const { text: next, change } =
     text === null
       ? { text: newChangelog(notes.package, section), change: 'inserted' }
       : insertSection(text, version, section);
   if (change === 'already-there')
     warn(context, `${inside} has a section for ${version} already, which is left as it is`);
-  else await writeWhole(path.join(checkout, inside), next);
+  else await writeWhole(file, next);
   return inside;
 }
 
@@ -134,7 +137,7 @@ async function runMakes(
     }
     context.report({ type: 'finished', what: line });
   }
-  return config['write-back'].make.map(({ files }) => picomatch([...files]));
+  return config['write-back'].make.map(({ files }) => globMatcher(files));
 }
 
 function messageOf(template: string, releasing: readonly Releasing[]): string {

@@ -1,42 +1,49 @@
-import { type FileHandle, lstat, mkdir, open as openFile, realpath, symlink } from 'node:fs/promises';
+import { constants } from 'node:fs';
+import { chmod, type FileHandle, mkdir, open as openFile, readdir, rename, rm, rmdir, symlink } from 'node:fs/promises';
 import path from 'node:path';
-import { linkLeaves, unsafeReason } from '../../core/contents/safe-path.ts';
+import type { ReadEntry } from '../../core/contents/entry.ts';
+import { refuseExtraction } from '../../core/contents/extraction.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { isMissing } from '../files.ts';
+import { ownSuffix } from '../leftovers.ts';
 import { readArchive } from './read-archive.ts';
 
 /**
- * Writes the entries of an archive into a folder, never outside of it and never over anything: paths are checked before
- * anything is written, and links come last, when no file can be written through them any more.
+ * Writes the entries of an archive into a new folder. They go into a folder of their own first, which gets its name when it
+ * is complete, so nothing half-written remains and nothing that lies there can lead elsewhere. Links come last.
+ * @param folder that does not exist yet, or is empty.
  * @returns paths that were written.
- * @throws EXTRACT_UNSAFE for an entry that would leave the folder, for special files, and for what is there already.
+ * @throws EXTRACT_UNSAFE for an entry that could leave the folder, for special files and hard links, for names that no file
+ * system takes, and when something is in the folder already.
  */
 export async function extractArchive(file: string, folder: string): Promise<string[]> {
   const { entries } = await readArchive(file);
-  const seen = new Set<string>();
-  for (const { path: inside, type, linkname } of entries) {
-    const plain = inside.replace(/\/$/, '');
-    const why = unsafeReason(plain) ?? (type === 'special' ? 'it is a special file' : null);
-    if (why !== null) throw unsafe(file, inside, why);
-    if (linkname !== null && linkLeaves(plain, linkname, type === 'hardlink'))
-      throw unsafe(file, inside, `it links to ${linkname}, outside the folder`);
-    if (type !== 'folder' && seen.has(plain.toLowerCase()))
-      throw unsafe(file, inside, 'another entry has the same path');
-    if (type !== 'folder') seen.add(plain.toLowerCase());
+  const refusal = refuseExtraction(entries);
+  if (refusal !== null) throw unsafe(file, refusal.path, refusal.why);
+  const isThere = await refuseFull(file, folder);
+  await mkdir(path.dirname(folder), { recursive: true });
+  const fresh = `${folder}.${ownSuffix()}.tmp`;
+  await mkdir(fresh, { mode: 0o700 });
+  try {
+    await fill(file, fresh, entries);
+    await chmod(fresh, 0o755);
+    if (isThere) await rmdir(folder);
+    await rename(fresh, folder);
+  } catch (error) {
+    await rm(fresh, { recursive: true, force: true });
+    throw error;
   }
-  await mkdir(folder, { recursive: true });
-  const root = await realpath(folder);
-  for (const inside of seen)
-    if (await isThere(path.join(root, inside)))
-      throw unsafe(file, inside, `${path.join(root, inside)} is there already`);
-  await writeFiles(file, root, new Map(entries.map((entry) => [entry.path, entry.mode])));
+  return entries.map((entry) => entry.path);
+}
+
+async function fill(file: string, root: string, entries: readonly ReadEntry[]): Promise<void> {
+  const files = entries.filter(({ type }) => type === 'file');
+  await writeFiles(file, root, new Map(files.map(({ path: inside, mode }) => [inside, mode])));
   for (const { path: inside, type, linkname } of entries) {
     const target = path.join(root, inside);
     await mkdir(type === 'folder' ? target : path.dirname(target), { recursive: true });
     if (type === 'symlink') await symlink(linkname ?? '', target);
-    if (type === 'hardlink')
-      await symlink(path.relative(path.dirname(target), path.join(root, linkname ?? '')), target);
   }
-  return entries.map((entry) => entry.path);
 }
 
 /** Files one after the other as they come, each flushed to the system before the next is read. */
@@ -44,8 +51,12 @@ async function writeFiles(file: string, root: string, modes: ReadonlyMap<string,
   let open: FileHandle | null = null;
   const begin = async (name: string) => {
     await open?.close();
+    open = null;
+    const mode = modes.get(name);
+    // The archive is read a second time, and may be another one by now.
+    if (mode === undefined) throw unsafe(file, name, 'the file changed while it was read');
     await mkdir(path.dirname(path.join(root, name)), { recursive: true });
-    open = await openFile(path.join(root, name), 'wx', (modes.get(name) ?? 0o644) & 0o755);
+    open = await openFile(path.join(root, name), newFile, mode & 0o755);
     return open;
   };
   try {
@@ -61,18 +72,30 @@ async function writeFiles(file: string, root: string, modes: ReadonlyMap<string,
   }
 }
 
-async function isThere(file: string): Promise<boolean> {
-  return lstat(file).then(
-    () => true,
-    () => false,
-  );
+const newFile = constants.O_WRONLY | constants.O_CREAT | constants.O_EXCL | constants.O_NOFOLLOW;
+
+/** @returns whether the folder is there, and empty. */
+async function refuseFull(file: string, folder: string): Promise<boolean> {
+  try {
+    const [first] = await readdir(folder);
+    if (first === undefined) return true;
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return false;
+    if (!isMissing(error)) throw error;
+  }
+  throw new BevelstoneError('EXTRACT_UNSAFE', {
+    message: `${path.basename(file)} is not extracted into ${folder}`,
+    why: 'something is there already, and nothing is written over or into it',
+    fix: 'Name a folder that does not exist yet',
+    where: { file: folder },
+  });
 }
 
 function unsafe(file: string, inside: string, why: string): BevelstoneError {
   return new BevelstoneError('EXTRACT_UNSAFE', {
     message: `${inside} of ${path.basename(file)} is not extracted`,
     why,
-    fix: 'Nothing was written; look at the entry with --print, or extract into an empty folder',
+    fix: 'Nothing was written; look at the entry with --print',
     where: { file },
   });
 }

@@ -1,7 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/ledger/event.ts';
+import { isLedgerPath, parseEvent } from '../../core/ledger/parse-event.ts';
 import { withIndex } from './own-index.ts';
+import { saidByRemote } from './remote-words.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
@@ -10,32 +12,55 @@ export const ledgerRef = 'refs/bevelstone/ledger';
 
 const fetchedRef = 'refs/bevelstone/ledger-fetched';
 const tries = 5;
+/** The largest plan that was seen has some 100 kB. */
+const maxEventBytes = 8 << 20;
 
 /** A file of the ledger: written once, under a name of its own. */
 export type LedgerFile = { readonly path: string; readonly text: string };
 
-/**
- * All events. Two git processes, whatever their number.
- * @throws LEDGER_DAMAGED naming the file that can't be read.
- */
-export async function readEvents({ place }: Repository): Promise<LedgerEvent[]> {
-  if ((await currentLedger(place)) === null) return [];
-  const { text } = await git(place, ['ls-tree', '-r', '-z', ledgerRef]);
-  const files = text.split('\0').flatMap((line) => {
-    const match = /^\d+ blob ([0-9a-f]+)\t(.*\/(?!contents-)[^/]+\.json)$/.exec(line);
-    return match === null ? [] : [{ id: match[1] ?? '', file: match[2] ?? '' }];
+/** The ledger as it was read: its events, and the files that are none, with the reason. */
+export type ReadLedgerFiles = {
+  readonly events: readonly LedgerEvent[];
+  readonly damaged: readonly { readonly file: string; readonly why: string }[];
+  /** Kinds of events that a newer program wrote. */
+  readonly unknown: readonly string[];
+};
+
+/** Reads every event. Two git processes, whatever their number. What cannot be read does not hide the rest. */
+export async function readEvents({ place }: Repository): Promise<ReadLedgerFiles> {
+  if ((await currentLedger(place)) === null) return { events: [], damaged: [], unknown: [] };
+  const files = [...(await listTree(place, ledgerRef))].filter(([file]) => !/\/contents-[^/]+$/.test(file));
+  const { bytes } = await git(place, ['cat-file', '--batch=%(objecttype) %(objectsize)'], {
+    input: files.map(([, id]) => `${id}\n`).join(''),
   });
-  const { bytes } = await git(place, ['cat-file', '--batch=%(objectsize)'], {
-    input: files.map(({ id }) => `${id}\n`).join(''),
-  });
+  const events: LedgerEvent[] = [];
+  const damaged: { file: string; why: string }[] = [];
+  const unknown = new Set<string>();
   let at = 0;
-  return files.map(({ file }) => {
+  for (const [file] of files) {
     const end = bytes.indexOf(10, at);
-    const size = Number(bytes.toString('utf8', at, end));
-    const body = bytes.toString('utf8', end + 1, end + 1 + size);
+    const size = Number(bytes.toString('utf8', at, end).split(' ')[1]);
+    const parsed =
+      size > maxEventBytes
+        ? ({ type: 'damaged', why: `it has ${size} bytes` } as const)
+        : parseEvent(bytes.toString('utf8', end + 1, end + 1 + size), file);
+    if (parsed.type === 'event') events.push(parsed.event);
+    else if (parsed.type === 'damaged') damaged.push({ file, why: parsed.why });
+    else unknown.add(parsed.kind);
     at = end + 2 + size;
-    return parseEvent(body, file);
-  });
+  }
+  return { events, damaged, unknown: [...unknown] };
+}
+
+/** Files of a tree by path with the ids of their blobs; links and submodules have no place in a ledger. */
+async function listTree(place: GitPlace, tree: string): Promise<Map<string, string>> {
+  const { text } = await git(place, ['ls-tree', '-r', '-z', tree]);
+  return new Map(
+    text.split('\0').flatMap((line): [string, string][] => {
+      const [, id, file] = /^100644 blob ([0-9a-f]+)\t(.+)$/s.exec(line) ?? [];
+      return id === undefined || file === undefined ? [] : [[file, id]];
+    }),
+  );
 }
 
 /** Paths of everything in the local ledger. */
@@ -65,7 +90,11 @@ export async function addToLedger(
   });
 }
 
-/** Fetches the remote's ledger and unites it with the local one. @returns false when the remote has none. */
+/**
+ * Fetches the remote's ledger and unites it with the local one: files are added and never changed or removed, whatever the
+ * remote's own history says. Files that cannot be of a ledger are left out.
+ * @returns false when the remote has none.
+ */
 export async function uniteWithRemote(repository: Repository, remote: string): Promise<boolean> {
   const { place } = repository;
   const fetched = await git(
@@ -78,17 +107,23 @@ export async function uniteWithRemote(repository: Repository, remote: string): P
   if (fetched.exitCode !== 0) return false;
   const [mine, theirs] = [await currentLedger(place), await gitLine(place, ['rev-parse', fetchedRef])];
   if (mine === theirs) return true;
-  if (mine === null || (await isAncestor(place, mine, theirs))) {
+  const [own, other] = [
+    mine === null ? new Map<string, string>() : await listTree(place, mine),
+    await listTree(place, theirs),
+  ];
+  const isClean = [...other.keys()].every(isLedgerPath) && [...own].every(([file, id]) => other.get(file) === id);
+  if (isClean && (mine === null || (await isAncestor(place, mine, theirs)))) {
     await git(place, ['update-ref', ledgerRef, theirs, mine ?? '0'.repeat(theirs.length)]);
-  } else if (!(await isAncestor(place, theirs, mine))) {
-    // Every file has a name of its own and never changes, so laying one tree over the other is their union.
-    await withIndex(repository, async (indexed) => {
-      await git(indexed, ['read-tree', mine]);
-      const { bytes } = await git(place, ['ls-tree', '-r', '-z', theirs]);
-      await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: bytes });
-      await commitIndex(indexed, [mine, theirs], 'Unite two ledgers', mine);
-    });
+    return true;
   }
+  const added = [...other].filter(([file]) => !own.has(file) && isLedgerPath(file));
+  if (mine !== null && added.length === 0 && (await isAncestor(place, theirs, mine))) return true;
+  await withIndex(repository, async (indexed) => {
+    await git(indexed, mine === null ? ['read-tree', '--empty'] : ['read-tree', mine]);
+    const rows = added.map(([file, id]) => `100644 ${id}\t${file}\0`).join('');
+    await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: rows });
+    await commitIndex(indexed, mine === null ? [theirs] : [mine, theirs], 'Unite two ledgers', mine);
+  });
   return true;
 }
 
@@ -103,7 +138,7 @@ export type PushEnd = 'done' | 'tag-taken';
 export async function pushLedger(repository: Repository, remote: string, tags: readonly string[]): Promise<PushEnd> {
   const refs = [...tags.map((tag) => `refs/tags/${tag}`), ledgerRef].map((ref) => `${ref}:${ref}`);
   for (let attempt = 1; attempt <= tries; attempt++) {
-    const { exitCode, text } = await git(
+    const { exitCode, text, stderr } = await git(
       repository.place,
       ['push', '--atomic', '--porcelain', '--no-verify', remote, ...refs],
       {
@@ -123,7 +158,7 @@ export async function pushLedger(repository: Repository, remote: string, tags: r
         line.includes(ledgerRef) &&
         /fetch first|non-fast-forward|stale|failed to update ref|lock|incorrect old value/.test(line),
     );
-    if (!isLedgerBehind) throw remoteRefused(remote, refused);
+    if (!isLedgerBehind) throw remoteRefused(remote, refused, stderr);
     await uniteWithRemote(repository, remote);
     await sleep(50 * attempt + Math.random() * 200);
   }
@@ -167,26 +202,10 @@ async function commitIndex(
   await git(indexed, ['update-ref', ledgerRef, id, old ?? '0'.repeat(id.length)]);
 }
 
-function parseEvent(text: string, file: string): LedgerEvent {
-  try {
-    const event = JSON.parse(text) as LedgerEvent;
-    if (typeof event.id === 'string' && typeof event.package === 'string' && typeof event.type === 'string')
-      return event;
-  } catch (error) {
-    if (!(error instanceof SyntaxError)) throw error;
-  }
-  throw new BevelstoneError('LEDGER_DAMAGED', {
-    message: `The ledger's ${file} cannot be read`,
-    why: 'it is no event that Bevelstone wrote',
-    fix: `Look at it with: git show ${ledgerRef}:${file}`,
-    where: { file },
-  });
-}
-
-function remoteRefused(remote: string, refused: readonly string[]): BevelstoneError {
+function remoteRefused(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
   return new BevelstoneError('REMOTE_REFUSED', {
     message: `${remote} did not take the tags and the ledger`,
-    why: refused.join('\n') || 'it could not be reached, or asks for a password',
+    why: saidByRemote(refused, stderr),
     fix: 'Check that you may push tags there, then run the same command again; nothing was uploaded',
   });
 }

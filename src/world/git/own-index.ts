@@ -1,6 +1,4 @@
-import { randomBytes } from 'node:crypto';
-import { mkdir, rm } from 'node:fs/promises';
-import path from 'node:path';
+import { ownFile } from '../leftovers.ts';
 import type { Repository } from './repository.ts';
 import type { GitPlace } from './run-git.ts';
 
@@ -9,12 +7,10 @@ export async function withIndex<Value>(
   repository: Repository,
   work: (indexed: GitPlace) => Promise<Value>,
 ): Promise<Value> {
-  const folder = path.join(repository.commonFolder, 'bevelstone');
-  await mkdir(folder, { recursive: true });
-  const index = path.join(folder, `index-${randomBytes(6).toString('hex')}`);
+  const index = await ownFile(repository.commonFolder, 'index');
   try {
-    return await work({ ...repository.place, indexFile: index });
+    return await work({ ...repository.place, indexFile: index.file });
   } finally {
-    await rm(index, { force: true });
+    await index.remove();
   }
 }

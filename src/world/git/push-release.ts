@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { ledgerRef, uniteWithRemote } from './ledger-store.ts';
 import { readRemoteRefs } from './remote-refs.ts';
+import { saidByRemote } from './remote-words.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
@@ -35,7 +36,7 @@ export async function pushRelease(repository: Repository, push: ReleasePush): Pr
   ];
   for (let attempt = 1; ; attempt++) {
     const args = ['push', '--atomic', '--porcelain', '--no-verify', remote, ...specs];
-    const { exitCode, text } = await git(repository.place, args, { allow: [1, 128] });
+    const { exitCode, text, stderr } = await git(repository.place, args, { allow: [1, 128] });
     // With no tag of ours in it, nobody could be the first.
     if (exitCode === 0 && tags.length === 0) return 'won';
     const verdict = await askVerdict(repository.place, push);
@@ -43,7 +44,7 @@ export async function pushRelease(repository: Repository, push: ReleasePush): Pr
     const refused = text.split('\n').filter((line) => line.startsWith('!'));
     // Another push at the same moment, or only the ledger that moved: the next try meets what came of it.
     if (attempt >= tries || refused.length === 0 || refused.some((line) => forGood.test(line)))
-      throw refusedBy(remote, refused);
+      throw refusedBy(remote, refused, stderr);
     await uniteWithRemote(repository, remote);
     await sleep(50 * attempt + Math.random() * 200);
   }
@@ -69,12 +70,12 @@ export async function askVerdict(
   return head === branch.from || head === branch.to ? 'absent' : 'stale';
 }
 
-function refusedBy(remote: string, refused: readonly string[]): BevelstoneError {
-  const words = refused.join('\n');
+function refusedBy(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
+  const words = saidByRemote(refused, stderr);
   const isProtected = forGood.test(words);
   return new BevelstoneError('REMOTE_REFUSED', {
     message: `${remote} did not take the release's commit, tags and plan`,
-    why: words || 'it could not be reached, or asks for a password',
+    why: words,
     fix: isProtected
       ? 'Let the releasing account push to this branch, or set `write-back.commit: false`, which pushes tags only; nothing was uploaded'
       : 'Check that you may push the branch and tags there, then run the same command again; nothing was uploaded',

@@ -53,7 +53,8 @@ export async function forgetRun(place: GitPlace, run: string): Promise<void> {
   await git(place, ['update-ref', '-d', runRef(run)]);
 }
 
-function runRef(run: string): string {
+/** The ref that keeps the commit of a run. */
+export function runRef(run: string): string {
   return `refs/bevelstone/run/${run}`;
 }
 

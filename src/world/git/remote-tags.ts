@@ -1,8 +1,37 @@
+import type { TagAnchor, TagAnchors } from '../../core/ledger/fold.ts';
 import { readRemoteRefs } from './remote-refs.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A tag as a remote has it: the commit it peels to, and whether it is annotated. */
 export type RemoteTag = { readonly commit: string; readonly isAnnotated: boolean };
+
+/** Above this number all tags are read at once: a command line has a limit. */
+const maxNamedTags = 200;
+
+/**
+ * What tags of this clone say of the plans behind them. One git process.
+ * @param names tags that are asked about; those that are not here are left out.
+ */
+export async function readAnchors(place: GitPlace, names: readonly string[]): Promise<TagAnchors> {
+  if (names.length === 0) return new Map();
+  const refs = names.length > maxNamedTags ? ['refs/tags'] : names.map((name) => `refs/tags/${name}`);
+  const format = '%(refname)%00%(objectname)%00%(*objectname)%00%(contents:body)%00%00';
+  const { text } = await git(place, ['for-each-ref', `--format=${format}`, ...refs]);
+  const wanted = new Set(names);
+  return new Map(
+    text.split('\0\0').flatMap((record): [string, TagAnchor][] => {
+      const [ref = '', object = '', peeled = '', body = ''] = record.replace(/^\n/, '').split('\0');
+      const name = ref.slice('refs/tags/'.length);
+      if (!wanted.has(name)) return [];
+      return [[name, { commit: peeled === '' ? object : peeled, plan: peeled === '' ? null : planIn(body) }]];
+    }),
+  );
+}
+
+/** Only the last lines count: the notes above them hold text of commit messages. */
+function planIn(body: string): string | null {
+  return /(?:^|\n\n)Bevelstone-Run: [0-9a-f]{32}\nBevelstone-Plan: ([0-9a-f]{64})\s*$/.exec(body)?.[1] ?? null;
+}
 
 /** Those of the tags that the remote has. @throws REMOTE_REFUSED when it can't be reached. */
 export async function readRemoteTags(
@@ -50,4 +79,10 @@ export async function readLocalTag(place: GitPlace, name: string): Promise<Remot
   const [object, commit] = await Promise.all([ask(''), ask('^{commit}')]);
   if (commit.exitCode !== 0) return null;
   return { commit: commit.text.trim(), isAnnotated: object.text.trim() !== commit.text.trim() };
+}
+
+/** The text of a local annotated tag with its headers; null when it is lightweight or not there. */
+export async function readTagMessage(place: GitPlace, name: string): Promise<string | null> {
+  const { exitCode, text } = await git(place, ['cat-file', 'tag', `refs/tags/${name}`], { allow: [1, 128] });
+  return exitCode === 0 ? text : null;
 }

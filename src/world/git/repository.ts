@@ -45,6 +45,14 @@ export async function openRepository(folder: string, env: GitPlace['env'], signa
   return { place: { ...outer, folder: root }, root, commonFolder: path.resolve(folder, common) };
 }
 
+/** The folder that all worktrees share, when a folder lies in the working tree of a repository; null elsewhere. */
+export async function gitFolderAround(folder: string, env: GitPlace['env']): Promise<string | null> {
+  const asked = ['rev-parse', '--path-format=absolute', '--is-inside-work-tree', '--git-common-dir'];
+  const { exitCode, text } = await git({ folder, env }, asked, { allow: [128] });
+  const [isInside = '', common = ''] = text.trim().split('\n');
+  return exitCode === 0 && isInside === 'true' ? common : null;
+}
+
 function noFolder(folder: string): BevelstoneError {
   return new BevelstoneError('WORKSPACE_NOT_FOUND', {
     message: `There is no folder ${folder}`,

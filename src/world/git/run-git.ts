@@ -2,6 +2,8 @@ import { type ChildProcess, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cleanLines } from '../../core/text/clean.ts';
+import { withHidden } from '../secret-vault.ts';
+import { saidFault } from '../system-fault.ts';
 
 /** A repository and the environment in which git is asked about it. */
 export type GitPlace = {
@@ -21,7 +23,13 @@ export type GitOptions = {
 };
 
 /** What git said. */
-export type GitAnswer = { readonly exitCode: number; readonly bytes: Buffer; readonly text: string };
+export type GitAnswer = {
+  readonly exitCode: number;
+  readonly bytes: Buffer;
+  readonly text: string;
+  /** What it printed on standard error, cleaned; hooks of a remote are heard here. */
+  readonly stderr: string;
+};
 
 // Nothing of the repository's own configuration may run a program or change what git prints.
 const settings = [
@@ -58,8 +66,13 @@ export async function git(place: GitPlace, args: readonly string[], options: Git
   const child = start(place, args, options);
   const [stdout, stderr, end] = await Promise.all([collect(child.stdout), collect(child.stderr), child.end]);
   place.signal?.throwIfAborted();
-  if (end.exitCode !== 0 && !(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed(args, end, stderr, place);
-  return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8') };
+  const said = cleanLines(stderr.toString('utf8').trim());
+  if (end.exitCode !== 0) {
+    const fault = saidFault(`git ${args[0]}`, said);
+    if (fault !== null) throw fault;
+    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed(args, end, said, place);
+  }
+  return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8'), stderr: said };
 }
 
 /** git's answer as one line of text. */
@@ -82,10 +95,10 @@ export async function* gitChunks(
   }
   const end = await child.end;
   place.signal?.throwIfAborted();
-  if (end.exitCode !== 0) throw failed(args, end, await stderr, place);
+  if (end.exitCode !== 0) throw failed(args, end, cleanLines((await stderr).toString('utf8').trim()), place);
 }
 
-type End = { readonly exitCode: number | null; readonly code: string | null };
+type End = { readonly exitCode: number | null; readonly code: string | null; readonly endedBy: string | null };
 
 type Running = {
   readonly stdout: AsyncIterable<Buffer>;
@@ -98,7 +111,7 @@ type Running = {
 /** git is asked up to ten times in a survey, so it is started by the plain interface: a library costs more than the answers. */
 function start(place: GitPlace, args: readonly string[], options: GitOptions): Running {
   const child = spawn('git', [...settings, ...args], {
-    ...base(place, options),
+    ...base(place, options, args),
     stdio: [options.input === undefined ? 'ignore' : 'pipe', 'pipe', 'pipe'],
   });
   // When git ends without reading all of it, its exit code says more than the broken pipe.
@@ -111,10 +124,10 @@ function start(place: GitPlace, args: readonly string[], options: GitOptions): R
 
 async function endOf(child: ChildProcess): Promise<End> {
   try {
-    const [exitCode] = (await once(child, 'close')) as [number | null];
-    return { exitCode, code: null };
+    const [exitCode, endedBy] = (await once(child, 'close')) as [number | null, string | null];
+    return { exitCode, code: null, endedBy };
   } catch (error) {
-    return { exitCode: null, code: (error as NodeJS.ErrnoException).code ?? 'unknown' };
+    return { exitCode: null, code: (error as NodeJS.ErrnoException).code ?? 'unknown', endedBy: null };
   }
 }
 
@@ -124,8 +137,12 @@ async function collect(chunks: AsyncIterable<Buffer>): Promise<Buffer> {
   return Buffer.concat(parts);
 }
 
-function base(place: GitPlace, options: GitOptions) {
-  const kept = Object.fromEntries(Object.entries(place.env).filter(([name]) => !inherited.includes(name)));
+/** Only these talk to a remote, and a credential helper may need what is hidden from everything else. */
+const network: ReadonlySet<string> = new Set(['push', 'fetch', 'ls-remote']);
+
+function base(place: GitPlace, options: GitOptions, [verb = '']: readonly string[]) {
+  const env = network.has(verb) ? withHidden(place.env) : place.env;
+  const kept = Object.fromEntries(Object.entries(env).filter(([name]) => !inherited.includes(name)));
   const index = place.indexFile === undefined ? {} : { GIT_INDEX_FILE: place.indexFile };
   return {
     cwd: place.folder,
@@ -134,7 +151,7 @@ function base(place: GitPlace, options: GitOptions) {
   } as const;
 }
 
-function failed(args: readonly string[], { code }: End, stderr: Buffer, place: GitPlace): BevelstoneError {
+function failed(args: readonly string[], { code, endedBy }: End, said: string, place: GitPlace): BevelstoneError {
   if (code === 'ENOENT') {
     return new BevelstoneError('GIT_MISSING', {
       message: `git could not be started in ${place.folder}`,
@@ -142,10 +159,16 @@ function failed(args: readonly string[], { code }: End, stderr: Buffer, place: G
       fix: 'Install git 2.30 or newer',
     });
   }
-  const said = cleanLines(stderr.toString('utf8').trim()).split('\n');
+  if (endedBy !== null) {
+    return new BevelstoneError('CUT_SHORT', {
+      message: `git ${args[0]} was ended by ${endedBy}`,
+      why: 'something else stopped it, so nobody knows how far it came',
+      fix: 'Run the same command again; it checks first what is there',
+    });
+  }
   return new BevelstoneError('GIT_FAILED', {
     message: `git ${args[0]} failed`,
-    why: said.slice(-6).join('\n') || 'it gave no reason',
+    why: said.split('\n').slice(-6).join('\n') || 'it gave no reason',
     fix: 'Run the same command by hand to see more, and correct what it complains about',
   });
 }

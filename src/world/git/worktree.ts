@@ -1,7 +1,8 @@
-import { cp, lstat, mkdir, mkdtemp, readlink, realpath, rm, symlink } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { cp, lstat, mkdir, readlink, symlink } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { makeOwnFolder } from '../leftovers.ts';
+import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
 // The user's machine must not leak in (design page decisions): no attributes, line ends or modes of the user's own.
@@ -27,8 +28,9 @@ export type Checkout = {
  * The caller removes it.
  * @param name part of the new folder's name, so that two checkouts have paths of different length.
  */
-export async function checkOut(place: GitPlace, commit: string, name = ''): Promise<Checkout> {
-  return makeCheckout(place, name, async (folder) => {
+export async function checkOut(repository: Repository, commit: string, name = ''): Promise<Checkout> {
+  const { place } = repository;
+  return makeCheckout(repository, name, async (folder) => {
     // What killed runs have left behind.
     await inTurn(place, ['worktree', 'prune']);
     await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
@@ -58,8 +60,9 @@ async function inTurn(
 }
 
 /** Copies the working folder as it is: everything tracked and everything new, without what is ignored. */
-export async function copyWorkingFolder(place: GitPlace, name = ''): Promise<Checkout> {
-  return makeCheckout(place, name, async (folder) => {
+export async function copyWorkingFolder(repository: Repository, name = ''): Promise<Checkout> {
+  const { place } = repository;
+  return makeCheckout(repository, name, async (folder) => {
     const { text } = await git(place, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--full-name']);
     await mkdir(folder);
     for (const file of new Set(text.split('\0').filter(Boolean))) await copyOne(place.folder, folder, file);
@@ -90,12 +93,16 @@ async function forget({ folder: repository, env }: GitPlace, worktree: string): 
   }
 }
 
-async function makeCheckout(place: GitPlace, name: string, fill: (folder: string) => Promise<void>): Promise<Checkout> {
-  const outer = await realpath(await mkdtemp(path.join(tmpdir(), `bevelstone-${name}`)));
-  const [folder, out] = [path.join(outer, 'checkout'), path.join(outer, 'out')];
+async function makeCheckout(
+  { place, commonFolder }: Repository,
+  name: string,
+  fill: (folder: string) => Promise<void>,
+): Promise<Checkout> {
+  const outer = await makeOwnFolder(commonFolder, name === '' ? 'checkout' : name.replace(/-$/, ''));
+  const [folder, out] = [path.join(outer.folder, 'checkout'), path.join(outer.folder, 'out')];
   const remove = async () => {
     await forget(place, folder);
-    await rm(outer, { recursive: true, force: true, maxRetries: 3 });
+    await outer.remove();
   };
   const before = process.umask(0o022);
   try {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Protocol } from '../../../src/core/config/config.ts';
 import { consumerLines, type Offer, setUpLines } from '../../../src/core/consumer/consumer-line.ts';
-import type { LedgerRelease } from '../../../src/core/ledger/event.ts';
+import type { LedgerRelease } from '../../../src/core/ledger/fold.ts';
 import { quoteShell } from '../../../src/core/text/quote-shell.ts';
 import { destinationConfig } from '../../builders/parcel.ts';
 
@@ -33,6 +33,7 @@ function offer(speaks: Protocol, name: string, address: string, more: Partial<Le
       destination: 'office',
       artifact: record.file,
       state: 'delivered',
+      isContradicted: false,
       confirmed: 'bytes',
       address,
       sha256: record.sha256,

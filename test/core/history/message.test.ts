@@ -4,10 +4,11 @@ import { parseHeader, parseMessage } from '../../../src/core/history/message-gra
 import { parseReferences } from '../../../src/core/history/reference.ts';
 import { parseSquashBody } from '../../../src/core/history/squash-body.ts';
 import type { Weight } from '../../../src/core/history/weight.ts';
+import { compilePattern } from '../../../src/core/text/linear-pattern.ts';
 
 const rules = {
   weights: { breaking: 'major', feat: 'minor', fix: 'patch' } as Record<string, Weight>,
-  patterns: [{ match: /^\[new\]/u, kind: 'feat' }],
+  patterns: [{ match: compilePattern('^\\[new\\]'), kind: 'feat' }],
   unmarkedWeight: 'none' as Weight,
 };
 const commit = (message: string, id = 'a'.repeat(40)) => ({

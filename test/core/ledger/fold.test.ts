@@ -1,103 +1,149 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { aboutOf, foldEvents, type LedgerEvent } from '../../../src/core/ledger/event.ts';
-import type { ArtifactRecord, ReleaseRecord } from '../../../src/core/ledger/release-record.ts';
+import type { LedgerEvent } from '../../../src/core/ledger/event.ts';
+import { foldEvents } from '../../../src/core/ledger/fold.ts';
+import { anchorsFor, artifactRecord, deliveredEvent, ledgerEvent, plannedEvent } from '../../builders/ledger.ts';
 
-const artifact = (file: string, sha256: string): ArtifactRecord => ({
-  file,
-  form: 'npm-tarball',
-  platform: null,
-  size: 10,
-  sha256,
-  sha512: '',
-  sha1: '',
-  contentDigest: sha256,
-  entries: 1,
-});
-
-const about = aboutOf({
-  name: 'tidemark',
-  ecosystem: 'node',
-  folder: '.',
-  spellings: { semver: '1.4.0' },
-  stream: { name: 'stable', type: 'stable', pointer: 'stable' },
-  sourceTime: 1,
-  needs: [],
-} as unknown as ReleaseRecord);
-
-let count = 0;
-/** An event of the release 1.4.0, later than those made before it. */
-function event(more: Record<string, unknown>): LedgerEvent {
-  count += 1;
-  const at = new Date(1_795_000_000_000 + count * 1000).toISOString();
-  const id = `${at.replace(/[-:.]/g, '')}-${String(count).padStart(4, '0')}-12345678`;
-  return { id, at, run: 'run-1', package: 'tidemark', version: '1.4.0', ...more } as LedgerEvent;
-}
-
-const planned = event({
-  type: 'planned',
-  commit: 'c',
-  source: 's',
-  tag: 'v1.4.0',
-  artifacts: [artifact('a.tgz', 'aa'), artifact('b.tgz', 'bb')],
-  destinations: ['office', 'shelf'],
-  contents: 'cc',
-  about,
-});
-const delivered = (destination: string, file: string) =>
-  event({
-    type: 'delivered',
-    destination,
-    artifact: file,
-    sha256: 'aa',
-    address: `https://${destination}.example/${file}`,
-    alreadyThere: false,
-  });
+const planned = plannedEvent();
+const confirmed = (destination: string, second: number, found = 'bytes') =>
+  ledgerEvent({ type: 'confirmed', destination, artifact: 'a.tgz', confirmed: found, why: null }, second);
+const withdrawn = ledgerEvent(
+  { type: 'withdrawn', destination: 'office', how: 'deprecated', reason: 'wrong datum' },
+  8,
+);
+const abandoned = ledgerEvent({ type: 'abandoned' }, 9);
+const fold = (...events: readonly LedgerEvent[]) => foldEvents(events, anchorsFor(planned));
 
 describe('a release folded from its events', () => {
   it('knows its run, where it was planned to go, and what became of it', () => {
-    const events = [
+    const { releases, damage } = fold(
       planned,
-      delivered('office', 'a.tgz'),
-      event({ type: 'confirmed', destination: 'office', artifact: 'a.tgz', confirmed: 'bytes', why: null }),
-      delivered('shelf', 'b.tgz'),
-      event({ type: 'withdrawn', destination: 'office', how: 'deprecated', reason: 'wrong datum' }),
-      event({ type: 'abandoned' }),
-    ];
+      deliveredEvent('office', 1),
+      confirmed('office', 2),
+      deliveredEvent('shelf', 3, { artifact: 'b.tgz', sha256: 'b'.repeat(64) }),
+      withdrawn,
+      abandoned,
+    );
+    const [release] = releases;
 
-    const [release] = foldEvents(events);
-
-    expect(release).toMatchObject({ run: 'run-1', destinations: ['office', 'shelf'], isAbandoned: true });
+    expect(damage).toEqual([]);
+    expect(release).toMatchObject({
+      run: '20261123-080000-0123abcd',
+      destinations: ['office', 'shelf'],
+      isAbandoned: true,
+      isVouched: true,
+    });
     expect(release?.withdrawals).toMatchObject([{ destination: 'office', how: 'deprecated', reason: 'wrong datum' }]);
-    expect(release?.deliveries.map(({ destination, state, confirmed }) => [destination, state, confirmed])).toEqual([
+    expect(release?.deliveries.map(({ destination, state, confirmed: seen }) => [destination, state, seen])).toEqual([
       ['office', 'withdrawn', 'bytes'],
       ['shelf', 'delivered', 'no'],
     ]);
   });
 
-  it('has an artifact in its new shape when it had to be built again', () => {
-    const again = artifact('a.tgz', 'dd');
+  it('stays on record when it is withdrawn, and can be delivered again', () => {
+    const promoted = ledgerEvent(
+      {
+        type: 'promoted',
+        destination: 'office',
+        from: 'testing',
+        artifact: 'a.tgz',
+        sha256: 'a'.repeat(64),
+        address: 'https://office.example/b.tgz',
+      },
+      9,
+    );
+    const stateAfter = (...more: readonly LedgerEvent[]) =>
+      fold(planned, deliveredEvent('office', 1), ...more).releases[0]?.deliveries.map(
+        ({ state, address }) => `${state} ${address.slice(-5)}`,
+      );
 
-    const [release] = foldEvents([planned, event({ type: 'replanned', artifact: again })]);
+    expect(stateAfter()).toEqual(['delivered a.tgz']);
+    expect(stateAfter(withdrawn)).toEqual(['withdrawn a.tgz']);
+    expect(stateAfter(withdrawn, promoted)).toEqual(['promoted b.tgz']);
+  });
 
-    expect(release?.artifacts.map(({ file, sha256 }) => [file, sha256])).toEqual([
-      ['a.tgz', 'dd'],
-      ['b.tgz', 'bb'],
-    ]);
+  it('has the best confirmation that anybody got', () => {
+    const seen = (...all: readonly string[]) =>
+      fold(planned, deliveredEvent('office', 1), ...all.map((one, index) => confirmed('office', index + 2, one)))
+        .releases[0]?.deliveries[0]?.confirmed;
+
+    expect([seen('no'), seen('entries', 'no'), seen('no', 'bytes', 'entries')]).toEqual(['no', 'entries', 'bytes']);
+  });
+
+  it('has an artifact in its new shape when it had to be built again, for which no tag vouches', () => {
+    const again = artifactRecord('a.tgz', 'd');
+
+    const [release] = fold(planned, ledgerEvent({ type: 'replanned', artifact: again }, 1)).releases;
+
+    expect(release?.artifacts.map(({ file, sha256 }) => `${file} ${sha256[0]}`)).toEqual(['a.tgz d', 'b.tgz b']);
+    expect([release?.replanned, release?.planned.map(({ sha256 }) => sha256[0])]).toEqual([['a.tgz'], ['a', 'b']]);
   });
 
   it('is the same in whatever order and however often its events come', () => {
-    const events = [planned, delivered('office', 'a.tgz'), delivered('shelf', 'b.tgz'), event({ type: 'abandoned' })];
-    const expected = JSON.stringify(foldEvents(events));
+    const events = [planned, deliveredEvent('office', 1), deliveredEvent('shelf', 2), confirmed('shelf', 3), abandoned];
+    const expected = JSON.stringify(fold(...events));
 
     fc.assert(
       fc.property(fc.shuffledSubarray(events, { minLength: events.length }), fc.subarray(events), (mixed, more) => {
-        expect(JSON.stringify(foldEvents([...mixed, ...more]))).toBe(expected);
+        expect(JSON.stringify(fold(...mixed, ...more))).toBe(expected);
       }),
     );
   });
 
-  it('without a plan is none', () => {
-    expect(foldEvents([delivered('office', 'a.tgz'), event({ type: 'abandoned' })])).toEqual([]);
+  it('comes before older ones, and without a plan is none', () => {
+    const later = plannedEvent({ version: '1.5.0', tag: 'tidemark/1.5.0' }, 30);
+
+    const { releases } = foldEvents([planned, later], new Map());
+
+    expect(releases.map(({ version }) => version)).toEqual(['1.5.0', '1.4.0']);
+    expect(fold(deliveredEvent('office', 1), abandoned).releases).toEqual([]);
+  });
+});
+
+describe('an event that somebody put into the ledger', () => {
+  const forged = plannedEvent({ artifacts: [artifactRecord('a.tgz', 'e')], commit: 'e'.repeat(40) }, 0);
+
+  it('never replaces the plan that a tag vouches for, however early its id', () => {
+    const early = { ...forged, id: '00000000T000000000Z-0000-0' };
+
+    const { releases, damage } = fold(early, planned);
+
+    expect(releases[0]).toMatchObject({ commit: planned.commit, isVouched: true });
+    expect(releases[0]?.artifacts[0]?.sha256[0]).toBe('a');
+    expect(damage[0]).toContain('several plans');
+  });
+
+  it.each([
+    ['no tag', new Map()],
+    ['a tag without a plan', new Map([[planned.tag, { commit: planned.commit, plan: null }]])],
+    [
+      'the tag at another commit',
+      new Map([[planned.tag, { ...anchorsFor(planned).get(planned.tag), commit: 'd'.repeat(40) }]]),
+    ],
+    ['the tag of another plan', anchorsFor(forged)],
+  ] as const)('is not vouched for by %s', (_, anchors) => {
+    expect(foldEvents([planned], anchors as never).releases[0]?.isVouched).toBe(false);
+  });
+
+  it.each([
+    ['a file that the release does not have', { artifact: 'c.tgz' }],
+    ['other bytes', { sha256: 'e'.repeat(64) }],
+  ])('that delivers %s is damage', (_, more) => {
+    const { releases, damage } = fold(planned, deliveredEvent('office', 1, more));
+
+    expect(releases[0]?.deliveries).toEqual([]);
+    expect(damage[0]).toContain('does not fit the plan');
+  });
+
+  it('that gives a delivery another address makes both useless', () => {
+    const { releases, damage } = fold(
+      deliveredEvent('office', 0, { address: 'https://attacker.example/a.tgz' }),
+      planned,
+      deliveredEvent('office', 1),
+      deliveredEvent('office', 2),
+    );
+
+    expect(releases[0]?.deliveries.map(({ isContradicted }) => isContradicted)).toEqual([true]);
+    expect(damage).toHaveLength(1);
   });
 });

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { formatBytes, parseBytes } from '../../../src/core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../../src/core/text/clean.ts';
 import { nearest } from '../../../src/core/text/nearest.ts';
-import { redact } from '../../../src/core/text/redact.ts';
+import { clipRedacted, isTooPlain, redact, redactValue } from '../../../src/core/text/redact.ts';
 
 it('lets no control or direction character through', () => {
   fc.assert(
@@ -18,8 +18,8 @@ it('lets no control or direction character through', () => {
 
 describe('redaction', () => {
   const secret = fc
-    .string({ unit: fc.constantFrom(...'abcXYZ019+/=-_%é '), minLength: 6, maxLength: 40 })
-    .filter((text) => text.trim() === text);
+    .string({ unit: fc.constantFrom(...'abcXYZ019+/=-_%é '), minLength: 8, maxLength: 40 })
+    .filter((text) => text.trim() === text && !isTooPlain(text));
 
   it('removes a secret raw, URL-encoded and in base64 at any alignment', () => {
     fc.assert(
@@ -34,8 +34,31 @@ describe('redaction', () => {
     );
   });
 
-  it('leaves text without the secret, and short words, as they are', () => {
-    expect(redact('the tide is high', ['tide', 'another-secret'])).toBe('the tide is high');
+  it('leaves text without the secret as it is', () => {
+    expect(redact('the tide is high', ['another-secret'])).toBe('the tide is high');
+  });
+
+  it.each(['tide', 'pass12', 'package', 'delivered', 'contents', '20261128'])('does not search for %s', (plain) => {
+    expect([isTooPlain(plain), redact(`a ${plain} here`, [plain])]).toEqual([true, `a ${plain} here`]);
+  });
+
+  it('finds a secret with quotes and backslashes before it is escaped', () => {
+    const hidden = 'a"quoted\\secret"\n9';
+
+    const shown = JSON.stringify(
+      redactValue({ why: [`it said ${hidden}`], at: new Date(0), count: 3 }, new Set([hidden])),
+    );
+
+    expect(shown).toBe('{"why":["it said [redacted]"],"at":"1970-01-01T00:00:00.000Z","count":3}');
+  });
+
+  it('never leaves the beginning of a secret where a text is cut', () => {
+    const hidden = 'tide-office-token-7Qx2LmVb9';
+    for (let length = 10; length < 60; length++) {
+      const shown = clipRedacted(`the server said: ${hidden} is wrong`, length, [hidden]);
+      expect(shown).not.toContain(hidden.slice(0, 6));
+      expect(shown.length).toBeLessThanOrEqual(length);
+    }
   });
 });
 

@@ -1,4 +1,4 @@
-import picomatch from 'picomatch';
+import { globMatcher } from '../../text/glob.ts';
 import { insidePaths, type Rule } from '../rule.ts';
 
 export const forbiddenFile: Rule = {
@@ -10,7 +10,7 @@ export const forbiddenFile: Rule = {
   example: 'forbid: ["**/*.test.*"] and src/tide.test.js inside',
   check: (artifact, { forbid }) => {
     if (forbid.length === 0) return [];
-    const isForbidden = picomatch([...forbid], { dot: true });
+    const isForbidden = globMatcher(forbid);
     return insidePaths(artifact)
       .filter((path) => isForbidden(path))
       .map((path) => ({ path, message: 'the configuration forbids it' }));

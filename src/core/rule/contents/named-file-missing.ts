@@ -1,5 +1,5 @@
-import picomatch from 'picomatch';
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
+import { globMatcher } from '../../text/glob.ts';
 import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
 
 export const namedFileMissing: Rule = {
@@ -26,7 +26,7 @@ export const namedFileMissing: Rule = {
       if (pattern === '' || pattern === '.') return [];
       // A name alone may be of a file or a folder at any depth, as in a list of ignored files.
       const globs = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
-      const isThere = paths.some((path) => picomatch.isMatch(path, globs, { dot: true, nocase: true }));
+      const isThere = paths.some(globMatcher(globs, { nocase: true }));
       return isThere
         ? []
         : [{ path: manifest?.path ?? null, message: `\`files\` lists ${one}, and nothing inside is called so` }];

@@ -1,4 +1,4 @@
-import picomatch from 'picomatch';
+import { globMatcher } from '../../text/glob.ts';
 import { insidePaths, type Rule } from '../rule.ts';
 
 export const requiredFile: Rule = {
@@ -11,7 +11,7 @@ export const requiredFile: Rule = {
   check: (artifact, { require }) => {
     const paths = insidePaths(artifact);
     return require
-      .filter((glob) => !paths.some((path) => picomatch.isMatch(path, glob, { dot: true })))
+      .filter((glob) => !paths.some(globMatcher([glob])))
       .map((glob) => ({ path: glob, message: 'nothing inside matches this required path' }));
   },
 };

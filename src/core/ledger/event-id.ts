@@ -1,0 +1,42 @@
+import { createHash } from 'node:crypto';
+import type { LedgerEvent, NewEvent, PlannedEvent } from './event.ts';
+
+/** What the ledger adds to an event: when, in which run, and its place among the run's own events. */
+export type EventStamp = { readonly at: string; readonly run: string; readonly seq: number };
+
+/** An event with its stamp and its id. */
+export function makeEvent(event: NewEvent, { at, run, seq }: EventStamp): LedgerEvent {
+  const stamped = { ...event, at, run, seq };
+  return { ...stamped, id: eventId(stamped) } as LedgerEvent;
+}
+
+/**
+ * The id of an event, which is also its file's name: its time and place in its run, for the order, then the first 32 digits of
+ * the SHA-256 of all it says. An event that was changed afterwards has another id than its file.
+ */
+export function eventId(event: Omit<LedgerEvent, 'id'> | (NewEvent & EventStamp)): string {
+  const { id: _, ...said } = event as LedgerEvent;
+  const digest = sha256(canonicalJson(said)).slice(0, 32);
+  return `${said.at.replace(/[-:.]/g, '')}-${String(said.seq).padStart(4, '0')}-${digest}`;
+}
+
+/** Digest of what a release consists of. The tag names it, so nobody who can only write to the ledger can change it. */
+export function planDigest(planned: PlannedEvent | Omit<PlannedEvent, 'id' | 'at' | 'run' | 'seq'>): string {
+  const { package: name, version, commit, source, tag, artifacts, destinations, contents, about } = planned;
+  return sha256(
+    canonicalJson({ package: name, version, commit, source, tag, artifacts, destinations, contents, about }),
+  );
+}
+
+/** JSON without white space, keys in the order of their UTF-16 code units (RFC 8785 §3.2.3); numbers here are integers. */
+export function canonicalJson(value: unknown): string {
+  if (Array.isArray(value)) return `[${value.map((item) => canonicalJson(item ?? null)).join(',')}]`;
+  if (value === null || typeof value !== 'object') return JSON.stringify(value ?? null);
+  const fields = Object.entries(value).filter(([, field]) => field !== undefined);
+  fields.sort(([a], [b]) => (a < b ? -1 : 1));
+  return `{${fields.map(([key, field]) => `${JSON.stringify(key)}:${canonicalJson(field)}`).join(',')}}`;
+}
+
+function sha256(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

@@ -1,0 +1,67 @@
+import path from 'node:path';
+import { sweepTagLocks } from '../../world/git/ref-locks.ts';
+import { readRemoteRefs } from '../../world/git/remote-refs.ts';
+import { readLocalTag, readTagMessage, tagObject } from '../../world/git/remote-tags.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import { readFolders } from '../built-release.ts';
+import { type Context, warn } from '../context.ts';
+import { inDependencyOrder } from '../publish-plan.ts';
+import type { Run } from './run.ts';
+
+/**
+ * Finds out again what a damaged journal has lost: whether the run's tags are on the remote, which decides whether it is only
+ * finished from here on. Everything after that is asked of the destinations anyway (design page release-run).
+ * @throws REMOTE_REFUSED when the remote cannot be asked; the run stays as it is.
+ */
+export async function repairRun(context: Context, repository: Repository, run: Run): Promise<void> {
+  const { journal, opened, folder } = run;
+  const releases = inDependencyOrder(await readFolders(path.join(folder, 'out')));
+  await sweepTagLocks(
+    repository.commonFolder,
+    releases.map(({ record }) => record.tag),
+  );
+  if (!journal.isDamaged) return;
+  warn(
+    context,
+    `the journal of ${run.id} is damaged behind record ${journal.records.length}; git and the destinations are asked instead`,
+  );
+  if (!journal.isDone('push') && opened.remote !== null && releases.length > 0) {
+    const tags = releases.map(({ record }) => record.tag);
+    const there = await readRemoteRefs(
+      repository.place,
+      opened.remote,
+      tags.map((tag) => `refs/tags/${tag}`),
+    );
+    const own: string[] = [];
+    for (const tag of tags)
+      if (await isOwnTag(repository, run, tag, there.get(`refs/tags/${tag}`) ?? null)) own.push(tag);
+    if (own.length === tags.length)
+      await recordPush(
+        repository,
+        run,
+        own,
+        releases.map(({ record }) => record.package),
+      );
+  }
+  await journal.markRepaired();
+}
+
+/** Whether the remote's tag is the one that this run made here: the same object, with the run's mark in it. */
+async function isOwnTag({ place }: Repository, { opened }: Run, tag: string, id: string | null): Promise<boolean> {
+  if (id === null || (await readLocalTag(place, tag)) === null || (await tagObject(place, tag)) !== id) return false;
+  return (await readTagMessage(place, tag))?.includes(`\nBevelstone-Run: ${opened.mark}\n`) === true;
+}
+
+async function recordPush(
+  { place }: Repository,
+  { journal }: Run,
+  tags: readonly string[],
+  order: readonly string[],
+): Promise<void> {
+  const commit = (await readLocalTag(place, tags[0] ?? ''))?.commit;
+  if (!journal.isDone('committed')) journal.append({ step: 'committed', phase: 'done', data: { commit, tree: null } });
+  if (journal.done('built') === null) journal.append({ step: 'built', phase: 'done', data: order });
+  for (const name of tags)
+    journal.append({ step: 'tagged', key: name, phase: 'done', data: { name, id: await tagObject(place, name) } });
+  journal.append({ step: 'push', phase: 'done', data: { by: 'the remote has the tags of this run' } });
+}

@@ -1,0 +1,41 @@
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+
+/** What a promise gives, unless the time comes first. @param until milliseconds since 1970. @throws DESTINATION_UNREACHABLE */
+export async function beforeTime<Value>(work: Promise<Value>, until: number): Promise<Value> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => reject(tooLate()), Math.max(0, until - Date.now()));
+  });
+  // When the time came first, nobody listens to the work any more.
+  work.catch(() => {});
+  try {
+    return await Promise.race([work, late]);
+  } finally {
+    clearTimeout(timer);
+  }
+}
+
+/** Passes chunks on until the time comes. @throws DESTINATION_UNREACHABLE */
+export async function* within(chunks: AsyncIterable<Uint8Array>, until: number): AsyncGenerator<Uint8Array> {
+  const iterator = chunks[Symbol.asyncIterator]();
+  let isOver = false;
+  try {
+    for (;;) {
+      const { done, value } = await beforeTime(iterator.next(), until);
+      isOver = done === true;
+      if (isOver) return;
+      yield value;
+    }
+  } finally {
+    // A source that stands still would never answer.
+    if (!isOver) void iterator.return?.()?.then(undefined, () => {});
+  }
+}
+
+function tooLate(): BevelstoneError {
+  return new BevelstoneError('DESTINATION_UNREACHABLE', {
+    message: 'The download was given up',
+    why: 'it did not come in the time that `confirm-for` allows',
+    fix: 'Run the same command again, or give the destination a longer `confirm-for`',
+  });
+}

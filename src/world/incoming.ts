@@ -1,0 +1,94 @@
+import { createHash } from 'node:crypto';
+import { link, mkdir, open, rename, rmdir, stat } from 'node:fs/promises';
+import path from 'node:path';
+import { exists } from './files.ts';
+import { ownFile, sweepLeftovers } from './leftovers.ts';
+
+/**
+ * Writes files into a folder that others may be looking at. Whatever is half-written lies outside of it, in a hidden folder
+ * beside it on the same file system, and gets its place by one rename. What killed processes left there is removed first.
+ */
+export class Incoming {
+  readonly #served: string;
+  #place: Promise<string> | null = null;
+
+  /** @param served absolute path of the folder. */
+  constructor(served: string) {
+    this.#served = served;
+  }
+
+  /**
+   * Writes one file whole or not at all.
+   * @param isNew whether a file that is there already is left alone. @throws an error with code EEXIST then.
+   */
+  async write(target: string, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, isNew: boolean): Promise<void> {
+    this.#place ??= this.#prepare();
+    const place = await this.#place;
+    const own = await ownFile(place, 'file');
+    try {
+      const handle = await open(own.file, 'wx', 0o644);
+      try {
+        for await (const chunk of chunks) await handle.writeFile(chunk);
+        await handle.sync();
+      } finally {
+        await handle.close();
+      }
+      await mkdir(path.dirname(target), { recursive: true });
+      await this.#settle(own.file, target, isNew);
+    } finally {
+      await own.remove();
+      await removeEmpty(place);
+    }
+  }
+
+  /** A link refuses where a rename would write over what another run has laid there meanwhile. */
+  async #settle(from: string, target: string, isNew: boolean): Promise<void> {
+    if (!isNew) return rename(from, target);
+    try {
+      await link(from, target);
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException;
+      if (code === 'EEXIST' || !['EPERM', 'ENOTSUP', 'ENOSYS', 'EMLINK'].includes(code ?? '')) throw error;
+      // A file system without hard links.
+      if (await exists(target)) throw Object.assign(new Error(`${target} is there already`), { code: 'EEXIST' });
+      await rename(from, target);
+    }
+  }
+
+  async #prepare(): Promise<string> {
+    await mkdir(this.#served, { recursive: true });
+    const name = `.bevelstone-incoming-${createHash('sha256').update(this.#served).digest('hex').slice(0, 12)}`;
+    const beside = path.join(path.dirname(this.#served), name);
+    const isBeside = (await deviceOf(path.dirname(this.#served))) === (await deviceOf(this.#served));
+    // Where the folder is a mount of its own, or nothing may be written beside it, a hidden folder inside has to do.
+    const place = isBeside && (await canMake(beside)) ? beside : path.join(this.#served, name);
+    await mkdir(place, { recursive: true, mode: 0o700 });
+    await sweepLeftovers(place);
+    return place;
+  }
+}
+
+async function canMake(folder: string): Promise<boolean> {
+  try {
+    await mkdir(folder, { recursive: true, mode: 0o700 });
+    return true;
+  } catch (error) {
+    if (['EACCES', 'EPERM', 'EROFS'].includes((error as NodeJS.ErrnoException).code ?? '')) return false;
+    throw error;
+  }
+}
+
+async function deviceOf(folder: string): Promise<number> {
+  return (await stat(folder)).dev;
+}
+
+/** Removes what is empty of the folder; what others are writing into stays. */
+async function removeEmpty(place: string): Promise<void> {
+  for (const folder of [path.join(place, 'bevelstone', 'at-work'), path.join(place, 'bevelstone'), place]) {
+    try {
+      await rmdir(folder);
+    } catch {
+      return;
+    }
+  }
+}

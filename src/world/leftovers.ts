@@ -1,0 +1,198 @@
+import { randomBytes } from 'node:crypto';
+import { lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { exists, isMissing, readTextIfThere } from './files.ts';
+import { isGone, parseIdentity, thisProcess } from './process-identity.ts';
+
+/** A folder that this process made and has to remove. */
+export type OwnFolder = { readonly folder: string; readonly remove: () => Promise<void> };
+
+/** Names that only this program gives: nothing else is ever removed as a leftover. */
+const ownName = /^bevelstone-[\w.-]*[0-9a-f]{16}$|\.[0-9a-f]{16}\.(?:tmp|old)$/;
+const identityFile = 'process.json';
+const hourMs = 3_600_000;
+
+type AtWork = { readonly folder: Promise<string>; open: number };
+
+const atWork = new Map<string, AtWork>();
+
+/** Sixteen hexadecimal digits, for a name that nobody else can have. */
+export function ownSuffix(): string {
+  return randomBytes(8).toString('hex');
+}
+
+/**
+ * Makes a folder below the system's temporary one. It is written down in the git folder first, so that a later command
+ * removes it if this process is killed.
+ * @param name tells people what it is for.
+ * @returns the folder with all links resolved.
+ * @throws TEMPORARY_MISSING
+ */
+export async function makeOwnFolder(commonFolder: string, name: string): Promise<OwnFolder> {
+  const folder = path.join(await temporaryTop(), `bevelstone-${name}-${ownSuffix()}`);
+  const forget = await registerOwn(commonFolder, folder);
+  try {
+    await mkdir(folder, { mode: 0o700 });
+  } catch (error) {
+    await forget();
+    throw noTemporaryFolder(error);
+  }
+  return {
+    folder,
+    remove: async () => {
+      await rm(folder, { recursive: true, force: true, maxRetries: 3 });
+      await forget();
+    },
+  };
+}
+
+/**
+ * Writes down that a path is this process's own until the returned function is called.
+ * @param place has a name of this program (`ownSuffix`).
+ */
+export async function registerOwn(commonFolder: string, place: string): Promise<() => Promise<void>> {
+  if (!ownName.test(path.basename(place))) throw new Error(`${place} cannot be told from the files of others`);
+  const { folder, forget } = await joinWork(commonFolder);
+  const note = path.join(folder, `note-${ownSuffix()}`);
+  await writeFile(note, place, { flag: 'wx' });
+  return async () => {
+    await rm(note, { force: true });
+    await forget();
+  };
+}
+
+/** A place inside the git folder for one small file of this process, such as an index. */
+export async function ownFile(
+  commonFolder: string,
+  name: string,
+): Promise<{ readonly file: string; readonly remove: () => Promise<void> }> {
+  const { folder, forget } = await joinWork(commonFolder);
+  const file = path.join(folder, `${name}-${ownSuffix()}`);
+  const remove = async () => {
+    await rm(file, { force: true });
+    await rm(`${file}.lock`, { force: true });
+    await forget();
+  };
+  return { file, remove };
+}
+
+/** Removes what processes that are certainly gone have left: folders, worktrees, index files. */
+export async function sweepLeftovers(commonFolder: string): Promise<void> {
+  const top = topOf(commonFolder);
+  for (const name of await namesIn(top)) {
+    const folder = path.join(top, name);
+    const text = await readTextIfThere(path.join(folder, identityFile));
+    const identity = text === null ? null : parseIdentity(text);
+    // Without a description it was killed before it noted anything; one that is just being made is left alone.
+    if (identity === null ? await isOlderThanHour(folder) : isGone(identity)) await sweepOne(commonFolder, folder);
+  }
+  await sweepLockFiles(path.join(commonFolder, 'bevelstone', 'lock'));
+}
+
+async function sweepOne(commonFolder: string, folder: string): Promise<void> {
+  for (const name of (await namesIn(folder)).filter((one) => one.startsWith('note-'))) {
+    const place = (await readTextIfThere(path.join(folder, name))) ?? '';
+    if (path.isAbsolute(place) && ownName.test(path.basename(place))) await removeOrRestore(commonFolder, place);
+  }
+  await rm(folder, { recursive: true, force: true });
+}
+
+/** A folder that was moved aside for a new one goes back where the new one never arrived. */
+async function removeOrRestore(commonFolder: string, place: string): Promise<void> {
+  if (!(await isOwnFolder(place))) return;
+  const final = place.replace(/\.[0-9a-f]{16}\.old$/, '');
+  if (final !== place && !(await exists(final))) return rename(place, final);
+  await rm(place, { recursive: true, force: true, maxRetries: 3 });
+  await forgetWorktrees(commonFolder, place);
+}
+
+/** git keeps a worktree that was just being made locked, so pruning would pass it over (git-worktree(1)). */
+async function forgetWorktrees(commonFolder: string, removed: string): Promise<void> {
+  const list = path.join(commonFolder, 'worktrees');
+  for (const name of await namesIn(list)) {
+    const target = (await readTextIfThere(path.join(list, name, 'gitdir')))?.trim() ?? '';
+    if (target.startsWith(removed + path.sep)) await rm(path.join(list, name), { recursive: true, force: true });
+  }
+}
+
+/** A process that died while it took the lock leaves a description of itself. */
+async function sweepLockFiles(folder: string): Promise<void> {
+  for (const name of (await namesIn(folder)).filter((one) => /^lock-\d+-[0-9a-f]{12}\.tmp$/.test(one))) {
+    const file = path.join(folder, name);
+    const identity = parseIdentity((await readTextIfThere(file)) ?? '');
+    if (identity !== null && isGone(identity)) await rm(file, { force: true });
+  }
+}
+
+async function isOwnFolder(place: string): Promise<boolean> {
+  try {
+    const found = await lstat(place);
+    return found.isDirectory() && found.uid === (process.getuid?.() ?? found.uid);
+  } catch (error) {
+    if (isMissing(error)) return false;
+    throw error;
+  }
+}
+
+async function joinWork(commonFolder: string): Promise<{ folder: string; forget: () => Promise<void> }> {
+  const known = atWork.get(commonFolder);
+  const own = known ?? { folder: startWork(commonFolder), open: 0 };
+  atWork.set(commonFolder, own);
+  own.open++;
+  const folder = await own.folder;
+  const forget = async () => {
+    own.open--;
+    if (own.open > 0 || atWork.get(commonFolder) !== own) return;
+    atWork.delete(commonFolder);
+    await rm(folder, { recursive: true, force: true });
+  };
+  return { folder, forget };
+}
+
+async function startWork(commonFolder: string): Promise<string> {
+  const folder = path.join(topOf(commonFolder), `${process.pid}-${ownSuffix()}`);
+  await mkdir(folder, { recursive: true });
+  await writeFile(path.join(folder, identityFile), JSON.stringify(thisProcess()), { flag: 'wx' });
+  return folder;
+}
+
+function topOf(commonFolder: string): string {
+  return path.join(commonFolder, 'bevelstone', 'at-work');
+}
+
+async function isOlderThanHour(folder: string): Promise<boolean> {
+  const { mtimeMs } = await stat(folder);
+  return Date.now() - mtimeMs > hourMs;
+}
+
+async function namesIn(folder: string): Promise<string[]> {
+  try {
+    return await readdir(folder);
+  } catch (error) {
+    if (isMissing(error)) return [];
+    throw error;
+  }
+}
+
+/** The system's temporary folder with all links resolved. @throws TEMPORARY_MISSING */
+export async function temporaryTop(): Promise<string> {
+  try {
+    return await realpath(tmpdir());
+  } catch (error) {
+    throw noTemporaryFolder(error);
+  }
+}
+
+function noTemporaryFolder(error: unknown): unknown {
+  const { code, message } = error as NodeJS.ErrnoException;
+  if (!['ENOENT', 'ENOTDIR', 'EACCES', 'EPERM', 'EROFS'].includes(code ?? '')) return error;
+  return new BevelstoneError('TEMPORARY_MISSING', {
+    message: `No temporary folder can be made in ${tmpdir()}`,
+    why: message,
+    fix: 'Set TMPDIR to a folder that exists and can be written',
+    where: { file: tmpdir() },
+    cause: error,
+  });
+}

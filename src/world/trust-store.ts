@@ -1,0 +1,47 @@
+import { chmod, mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { parse, stringify } from 'yaml';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { objectOf, objectsOf } from '../core/manifest/fields.ts';
+import { writeWhole } from './files.ts';
+import { type Env, userConfigFolder } from './kept-credentials.ts';
+import { readSecretFile } from './secret-file.ts';
+
+/** That a person agreed to send what a reference leads to to an origin, in one workspace. */
+export type Agreement = { readonly workspace: string; readonly origin: string; readonly reference: string };
+
+/** The file of this user's answers. */
+function trustFile(env: Env): string {
+  return path.join(userConfigFolder(env), 'trust.yaml');
+}
+
+/** What this user has agreed to. @throws CREDENTIAL_UNSAFE when others could have written it, CONFIG_SYNTAX */
+export async function readAgreements(env: Env): Promise<Agreement[]> {
+  const file = trustFile(env);
+  const text = await readSecretFile(file);
+  try {
+    return objectsOf(objectOf(parse(text ?? '', { maxAliasCount: 0 }))['agreed']).flatMap((entry) => {
+      const { workspace, origin, reference } = entry;
+      const isWhole = [workspace, origin, reference].every((field) => typeof field === 'string');
+      return isWhole ? [{ workspace, origin, reference } as Agreement] : [];
+    });
+  } catch (cause) {
+    throw new BevelstoneError('CONFIG_SYNTAX', {
+      message: `${file} cannot be read`,
+      why: 'it is not well-formed YAML',
+      fix: 'Correct the file, or delete it and answer again',
+      where: { file },
+      cause,
+    });
+  }
+}
+
+/** Keeps answers beside the earlier ones. */
+export async function keepAgreements(agreed: readonly Agreement[], env: Env): Promise<void> {
+  const file = trustFile(env);
+  const all = [...(await readAgreements(env)), ...agreed];
+  const folder = path.dirname(file);
+  await mkdir(folder, { recursive: true, mode: 0o700 });
+  await chmod(folder, 0o700);
+  await writeWhole(file, stringify({ schema: 1, agreed: all }), 0o600);
+}
