@@ -7,6 +7,7 @@ import { isRuleText } from '../core/facts/rule-text.ts';
 import type { Artifact } from '../core/rule/rule.ts';
 import type { EntryWatcher } from '../world/archive/entry-watcher.ts';
 import { readArchive } from '../world/archive/read-archive.ts';
+import { makePause } from '../world/pause.ts';
 
 /** An artifact as read from its file, with the file's own digests and what it says of itself. */
 export type ReadArtifact = Omit<Artifact, 'facts'> & { readonly sha256: string; readonly contentDigest: string };
@@ -58,13 +59,22 @@ export type ExaminedArtifact = Artifact & { readonly sha256: string };
 /**
  * Reads an artifact for the rules.
  * @param ownPlaces folders of this machine that nothing shipped should name.
+ * @param signal ends it, also in the middle of a large artifact.
  * @throws like readArtifact.
  */
-export async function examineArtifact(file: string, ownPlaces: readonly string[]): Promise<ExaminedArtifact> {
+export async function examineArtifact(
+  file: string,
+  ownPlaces: readonly string[],
+  signal: AbortSignal,
+): Promise<ExaminedArtifact> {
+  const pause = makePause(signal);
   const collector = new FactCollector(ownPlaces);
   const artifact = await readArtifact(file, {
     texts: isRuleText,
-    chunk: (name, chunk, isFirst) => collector.chunk(name, chunk, isFirst),
+    chunk: (name, chunk, isFirst) => {
+      collector.chunk(name, chunk, isFirst);
+      return pause();
+    },
   });
   // The compiler that reads declarations is large, and most artifacts have none.
   const reader = collector.hasDeclarations() ? await import('../core/facts/declarations.ts') : null;

@@ -85,7 +85,7 @@ async function examineReleases(
     for (const listed of record.artifacts) {
       context.signal.throwIfAborted();
       const file = path.join(folder, listed.file);
-      const artifact = await examineArtifact(file, places);
+      const artifact = await examineArtifact(file, places, context.signal);
       if (artifact.sha256 !== listed.sha256) throw alteredArtifact(file);
       const question = {
         package: record.package,
@@ -109,7 +109,7 @@ async function examineFiles(context: Context, files: readonly string[]): Promise
   for (const file of files) {
     context.signal.throwIfAborted();
     const place = path.resolve(context.folder, file);
-    const artifact = await examineArtifact(place, places);
+    const artifact = await examineArtifact(place, places, context.signal);
     const settings = await settingsBeside(context, place);
     jobs.push({ file, artifact, settings, folders: [context.folder] });
   }

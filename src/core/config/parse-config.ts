@@ -1,5 +1,15 @@
 import type Joi from 'joi';
-import { type Document, isMap, isNode, isScalar, LineCounter, type Node, parseDocument, type YAMLError } from 'yaml';
+import {
+  type Document,
+  isMap,
+  isNode,
+  isScalar,
+  LineCounter,
+  type Node,
+  parseDocument,
+  visit,
+  type YAMLError,
+} from 'yaml';
 import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-error.ts';
 import type { ErrorCode } from '../error/catalog.ts';
 import { nearest } from '../text/nearest.ts';
@@ -15,11 +25,15 @@ import { configSchema } from './schema.ts';
 export function parseConfig(text: string, file: string): Config {
   if (text.length > maxConfigLength) throw tooLarge(text.length, file);
   const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true, version: '1.2' });
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false, version: '1.2' });
   const places = new Places(document, lines, file);
-  const syntax = document.errors.slice(0, maxProblems).map((error) => syntaxProblem(error, places));
+  const doubles = duplicateKeys(document, places);
+  const syntax = [
+    ...document.errors.slice(0, maxProblems).map((error) => syntaxProblem(error, places)),
+    ...doubles.slice(0, maxProblems),
+  ];
   // Behind a broken line the structure is a guess, and guesses make noise; a double key leaves it sound.
-  const isSound = document.errors.every(({ code }) => code === 'DUPLICATE_KEY');
+  const isSound = document.errors.length === 0;
   const schema = configSchema();
   const known = new KnownKeys(schema);
   const { error, value } = schema.validate(isSound ? (document.toJS({ maxAliasCount: 100 }) ?? {}) : {}, {
@@ -30,7 +44,10 @@ export function parseConfig(text: string, file: string): Config {
   const wrong = details.slice(0, maxProblems).map((detail) => schemaProblem(detail, known, places));
   const references = isSound && error === undefined ? referenceProblems(value as Config, places) : [];
   const problems = [...syntax, ...wrong, ...references].sort((a, b) => (a.where?.line ?? 0) - (b.where?.line ?? 0));
-  const more = Math.max(0, details.length - maxProblems) + Math.max(0, document.errors.length - maxProblems);
+  const more =
+    Math.max(0, details.length - maxProblems) +
+    Math.max(0, document.errors.length - maxProblems) +
+    Math.max(0, doubles.length - maxProblems);
   if (problems.length > 0) throw invalid(problems, file, more);
   return value as Config;
 }
@@ -96,16 +113,32 @@ class Places {
   }
 }
 
+/** Keys that stand twice in a mapping; the parser's own check compares each with all others. */
+function duplicateKeys(document: Document.Parsed, places: Places): Problem[] {
+  const problems: Problem[] = [];
+  visit(document, {
+    Map: (_, { items }) => {
+      const seen = new Set<string>();
+      for (const { key } of items) {
+        if (!isScalar(key)) continue;
+        const name = String(key.value);
+        if (seen.has(name)) {
+          problems.push({
+            code: 'CONFIG_DUPLICATE_KEY',
+            message: 'this key is written twice in one mapping',
+            fix: 'Keep one of them',
+            where: places.at(key.range?.[0] ?? 0),
+          });
+        }
+        seen.add(name);
+      }
+    },
+  });
+  return problems;
+}
+
 function syntaxProblem(error: YAMLError, places: Places): Problem {
   const where = places.at(error.pos[0]);
-  if (error.code === 'DUPLICATE_KEY') {
-    return {
-      code: 'CONFIG_DUPLICATE_KEY',
-      message: 'this key is written twice in one mapping',
-      fix: 'Keep one of them',
-      where,
-    };
-  }
   if (error.code === 'TAB_AS_INDENT') {
     return {
       code: 'CONFIG_SYNTAX',

@@ -71,7 +71,7 @@ type Scope = { readonly inFunction: boolean; readonly inTry: boolean; readonly h
 
 /** Walks the tree of one script. */
 class ScriptReader {
-  readonly #text: string;
+  readonly #lines: LineNumbers;
   readonly #program: AnyNode;
   readonly #uses: ImportUse[] = [];
   readonly #names = new Set<string>();
@@ -82,7 +82,7 @@ class ScriptReader {
   #hasOwnRequire = false;
 
   constructor(text: string, program: AnyNode) {
-    [this.#text, this.#program] = [text, program];
+    [this.#lines, this.#program] = [new LineNumbers(text), program];
   }
 
   read(): { uses: ImportUse[]; exports: ExportedNames; isModule: boolean; isCommonJs: boolean } {
@@ -160,7 +160,7 @@ class ScriptReader {
     const specifier = textOf(source);
     if (specifier === null) return;
     const isLate = how !== 'import' && (inFunction || inTry || how === 'dynamic');
-    this.#uses.push({ specifier, how, isLate, isTried: inTry, line: lineAt(this.#text, at) });
+    this.#uses.push({ specifier, how, isLate, isTried: inTry, line: this.#lines.at(at) });
   }
 
   /** `exports.a = …`, `module.exports = { a, b }` and what compilers make of them. */
@@ -318,8 +318,29 @@ function patternNames(node: AnyNode | null): string[] {
   return node.type === 'RestElement' ? patternNames(node['argument'] as AnyNode) : [];
 }
 
-function lineAt(text: string, offset: number): number {
-  let line = 1;
-  for (let at = text.indexOf('\n'); at !== -1 && at < offset; at = text.indexOf('\n', at + 1)) line++;
-  return line;
+/** Line numbers of a text, from 1. The beginnings of its lines are found once, however many are asked for. */
+class LineNumbers {
+  readonly #text: string;
+  #starts: number[] | null = null;
+
+  constructor(text: string) {
+    this.#text = text;
+  }
+
+  at(offset: number): number {
+    this.#starts ??= startsOf(this.#text);
+    let [low, high] = [0, this.#starts.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((this.#starts[middle] ?? 0) <= offset) low = middle + 1;
+      else high = middle;
+    }
+    return low;
+  }
+}
+
+function startsOf(text: string): number[] {
+  const starts = [0];
+  for (let at = text.indexOf('\n'); at !== -1; at = text.indexOf('\n', at + 1)) starts.push(at + 1);
+  return starts;
 }

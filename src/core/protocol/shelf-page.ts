@@ -28,7 +28,7 @@ export function renderShelf(title: string, files: readonly ShelfFile[]): string 
   const sections = [...folders].map(([folder, own]) => {
     const rows = own.map(
       ({ file, sha256 }) =>
-        `<tr><td><a href="${encodePath(folder === '.' ? file : `${folder}/${file}`)}">${escapeHtml(file)}</a></td><td><code>${sha256}</code></td></tr>`,
+        `<tr><td><a href="${encodePath(folder === '.' ? file : `${folder}/${file}`)}">${escapeHtml(file)}</a></td><td><code>${escapeHtml(sha256)}</code></td></tr>`,
     );
     return `<h2>${escapeHtml(folder)}</h2>\n<table>\n<tr><th>file</th><th>SHA-256</th></tr>\n${rows.join('\n')}\n</table>\n`;
   });

@@ -1,0 +1,61 @@
+import { spawnSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { execa } from 'execa';
+import { temporaryFolder, testEnvironment } from './repository.ts';
+
+/** Whether a terminal can be had: Python's pty module makes one. */
+export const hasTerminal = spawnSync('python3', ['-c', 'import pty']).status === 0;
+
+const script = `
+import os, pty, select, sys, time
+answers = sys.argv[1].split(',') if sys.argv[1] else []
+pid, fd = pty.fork()
+if pid == 0:
+    os.execvp(sys.argv[2], sys.argv[2:])
+seen = b''
+fresh = b''
+while True:
+    ready, _, _ = select.select([fd], [], [], 60)
+    if not ready:
+        break
+    try:
+        chunk = os.read(fd, 65536)
+    except OSError:
+        break
+    if not chunk:
+        break
+    seen += chunk
+    fresh += chunk
+    if answers and b'(y/N)' in fresh:
+        fresh = b''
+        os.write(fd, (answers.pop(0) + '\\r').encode())
+_, status = os.waitpid(pid, 0)
+sys.stdout.buffer.write(seen)
+sys.exit(os.waitstatus_to_exitcode(status))
+`;
+
+/** Runs a program in a terminal, and answers its questions in their order. @returns what it showed, and its exit code. */
+export async function inTerminal(
+  command: readonly string[],
+  {
+    cwd,
+    env,
+    answers,
+  }: {
+    readonly cwd: string;
+    readonly env: Readonly<Record<string, string>>;
+    readonly answers: readonly string[];
+  },
+): Promise<{ readonly shown: string; readonly exitCode: number }> {
+  const file = path.join(temporaryFolder(), 'terminal.py');
+  writeFileSync(file, script);
+  const { stdout, exitCode } = await execa('python3', [file, answers.join(','), ...command], {
+    cwd,
+    env: testEnvironment({ TERM: 'xterm', ...env }),
+    extendEnv: false,
+    reject: false,
+    stdin: 'ignore',
+  });
+  return { shown: stdout, exitCode: exitCode ?? -1 };
+}
