@@ -2,13 +2,14 @@ import path from 'node:path';
 import type { DestinationConfig } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { isSnapshot } from '../core/protocol/maven-layout.ts';
+import { isTooPlain } from '../core/text/redact.ts';
 import type { Spellings } from '../core/version/spelling.ts';
 import { authorizationHeaders, usualCredential } from '../destination/authorization.ts';
 import type { Destination } from '../destination/destination.ts';
 import type { Web } from '../destination/web.ts';
 import { type Credential, readCredential, readSecret } from '../world/credential.ts';
 import { placeInside } from '../world/place-inside.ts';
-import { type Context, warn } from './context.ts';
+import { type Context, warn, warnOnce } from './context.ts';
 import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
@@ -63,10 +64,25 @@ export async function openDestination(
   await ensureTrustOf(context, repository, [{ name, config }]);
   const origins = originsFor(context, name, config);
   const place = { env: context.env, folder: root, origins };
-  const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
+  const found = new Set<string>();
+  const credential = usualCredential(config.speaks, await readCredential(config.credential, place, found));
+  for (const secret of found) context.secrets.add(secret);
+  if (hasPlainSecret(credential))
+    warnOnce(
+      context,
+      `the credential for ${name} is a plain word or shorter than 8 characters: it cannot be told from other text, so nothing would hide it in output`,
+    );
   if (credential.type !== 'none' && isOpenRoad(url))
     warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
   return connect(context, { name, config, url, indexUrl, credential, root, origins });
+}
+
+/** Whether a secret of a credential is one that cannot be searched for; user names are no secrets. */
+function hasPlainSecret(credential: Credential): boolean {
+  if (credential.type === 'token' || credential.type === 'bare') return isTooPlain(credential.secret);
+  if (credential.type === 'basic') return isTooPlain(credential.password);
+  if (credential.type === 'header') return isTooPlain(credential.value);
+  return credential.type === 'keys' && isTooPlain(credential.secretKey);
 }
 
 type Connection = {

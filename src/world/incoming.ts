@@ -24,6 +24,19 @@ export class Incoming {
   async write(target: string, chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, isNew: boolean): Promise<void> {
     this.#place ??= this.#prepare();
     const place = await this.#place;
+    try {
+      await this.#writeVia(place, target, chunks, isNew);
+    } finally {
+      await removeEmpty(place);
+    }
+  }
+
+  async #writeVia(
+    place: string,
+    target: string,
+    chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+    isNew: boolean,
+  ): Promise<void> {
     const own = await ownFile(place, 'file');
     try {
       const handle = await open(own.file, 'wx', 0o644);
@@ -37,7 +50,6 @@ export class Incoming {
       await this.#settle(own.file, target, isNew);
     } finally {
       await own.remove();
-      await removeEmpty(place);
     }
   }
 

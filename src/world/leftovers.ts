@@ -86,7 +86,8 @@ export async function sweepLeftovers(commonFolder: string): Promise<void> {
     const text = await readTextIfThere(path.join(folder, identityFile));
     const identity = text === null ? null : parseIdentity(text);
     // Without a description it was killed before it noted anything; one that is just being made is left alone.
-    if (identity === null ? await isOlderThanHour(folder) : isGone(identity)) await sweepOne(commonFolder, folder);
+    const isLeft = identity === null ? !isRunning(name) || (await isOlderThanHour(folder)) : isGone(identity);
+    if (isLeft) await sweepOne(commonFolder, folder);
   }
   await sweepLockFiles(path.join(commonFolder, 'bevelstone', 'lock'));
 }
@@ -153,13 +154,29 @@ async function joinWork(commonFolder: string): Promise<{ folder: string; forget:
 
 async function startWork(commonFolder: string): Promise<string> {
   const folder = path.join(topOf(commonFolder), `${process.pid}-${ownSuffix()}`);
-  await mkdir(folder, { recursive: true });
-  await writeFile(path.join(folder, identityFile), JSON.stringify(thisProcess()), { flag: 'wx' });
-  return folder;
+  try {
+    await mkdir(folder, { recursive: true });
+    await writeFile(path.join(folder, identityFile), JSON.stringify(thisProcess()), { flag: 'wx' });
+    return folder;
+  } catch (error) {
+    atWork.delete(commonFolder);
+    await rm(folder, { recursive: true, force: true }).catch(() => {});
+    throw error;
+  }
 }
 
 function topOf(commonFolder: string): string {
   return path.join(commonFolder, 'bevelstone', 'at-work');
+}
+
+/** Whether the process that a folder is called after runs here. */
+function isRunning(name: string): boolean {
+  try {
+    process.kill(Number.parseInt(name, 10), 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code !== 'ESRCH';
+  }
 }
 
 async function isOlderThanHour(folder: string): Promise<boolean> {

@@ -37,6 +37,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
       `  bevelstone standin --port ${new URL(demo.office).port} --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
       `  export TIDE_OFFICE=${demo.office} TIDE_OFFICE_URL=${demo.office}node/`,
       `  export TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
+      `  export BEVELSTONE_TRUST=${new URL(demo.office).origin}`,
       '  bevelstone confirm',
       '  bevelstone ledger lines tidemark',
     ].join('\n'),

@@ -1,3 +1,5 @@
+import { escapeHtml } from './html.ts';
+
 const mask = '[redacted]';
 
 /**
@@ -9,8 +11,8 @@ export function isTooPlain(secret: string): boolean {
 }
 
 /**
- * Removes secrets from one text that is about to be shown or stored: as they are, URL-encoded and in base64
- * (alone, and at each of the three alignments inside a longer base64 text). Call it before a text is escaped or shortened.
+ * Removes secrets from one text that is about to be shown or stored: as they are, URL-encoded, escaped as in JSON and HTML,
+ * and in base64 (alone, and at each of the three alignments inside a longer base64 text). Call it before a text is escaped or shortened.
  * @param secrets those that are too plain to search for are ignored (`isTooPlain`).
  */
 export function redact(text: string, secrets: Iterable<string>): string {
@@ -54,7 +56,7 @@ function searchedForms(secrets: Iterable<string>): string[] {
 }
 
 function spellings(secret: string): string[] {
-  const forms = [secret, encodeURIComponent(secret)];
+  const forms = [secret, encodeURIComponent(secret), JSON.stringify(secret).slice(1, -1), escapeHtml(secret)];
   for (const lead of [0, 1, 2]) {
     const bytes = Buffer.concat([Buffer.alloc(lead), Buffer.from(secret)]);
     // The characters that also hold bits of the neighbours are left out: what remains is the same in any text.
