@@ -106,10 +106,12 @@ async function isNearby(reference: string, root: string): Promise<boolean> {
 
 async function askAll(context: Context, open: readonly Need[]): Promise<void> {
   const { ask } = context.trust;
-  if (ask === null) throw trustNeeded(open);
+  if (ask === null) throw trustNeeded(context, open);
   for (const { reference, origin, destination } of open) {
-    const isAgreed = await ask(`May ${reference} be sent to ${origin} (destination ${destination})?`);
-    if (!isAgreed) throw trustNeeded(open);
+    const isAgreed = await ask(
+      `This workspace would send ${reference} to ${origin} for the first time (destination ${destination}). Send it?`,
+    );
+    if (!isAgreed) throw trustNeeded(context, open);
   }
   const agreements = open.map(({ workspace, origin, reference }) => ({ workspace, origin, reference }));
   await keepAgreements(agreements, context.env);
@@ -128,13 +130,20 @@ function keyOf({ workspace, origin, reference }: Agreement): string {
   return `${workspace}\n${origin}\n${reference}`;
 }
 
-function trustNeeded(open: readonly Need[]): BevelstoneError {
+function trustNeeded({ env }: Context, open: readonly Need[]): BevelstoneError {
   const origins = [...new Set(open.map(({ origin }) => origin))];
+  const named = (env['BEVELSTONE_TRUST'] ?? '').split(',').filter((text) => text.trim() !== '');
+  const isMisspelt = named.some((text) => originOf(text.trim()) === null);
   return new BevelstoneError('TRUST_NEEDED', {
-    message: `Nobody has agreed to send ${open.length === 1 ? 'a credential' : `${open.length} credentials`} to ${origins.join(', ')}`,
-    why: open
-      .map(({ reference, origin, destination }) => `destination ${destination} would send ${reference} to ${origin}`)
-      .join('\n'),
+    message: `You have not agreed yet to send ${open.length === 1 ? 'a credential' : `${open.length} credentials`} to ${origins.join(', ')}`,
+    why: [
+      ...open.map(
+        ({ reference, origin, destination }) => `destination ${destination} would send ${reference} to ${origin}`,
+      ),
+      ...(isMisspelt
+        ? ['a part of BEVELSTONE_TRUST does not begin with http:// or https://, so it names no origin']
+        : []),
+    ].join('\n'),
     fix: `If that is right, run the command in a terminal and answer yes, or set BEVELSTONE_TRUST=${origins.join(',')} for it. For a configuration that you trust as a whole: --trust-config`,
     where: { file: 'bevelstone.yaml' },
   });

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, open, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { systemFault } from './system-fault.ts';
@@ -27,9 +27,10 @@ export async function exists(file: string): Promise<boolean> {
 
 /** Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. @throws FILE_UNWRITABLE */
 export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o644): Promise<void> {
-  const temporary = `${file}.${randomBytes(6).toString('hex')}.tmp`;
+  const temporary = `${file}.${process.pid}-${randomBytes(6).toString('hex')}.tmp`;
   try {
     await mkdir(path.dirname(file), { recursive: true });
+    await removeStale(file);
     const handle = await open(temporary, 'wx', mode);
     try {
       await handle.writeFile(content);
@@ -41,6 +42,25 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
   } catch (error) {
     await rm(temporary, { force: true }).catch(() => {});
     throw unwritable(error, file);
+  }
+}
+
+/** Removes what killed processes have left of the same file. */
+async function removeStale(file: string): Promise<void> {
+  const start = `${path.basename(file)}.`;
+  for (const name of await readdir(path.dirname(file))) {
+    const pid = name.startsWith(start) ? /^(\d+)-[0-9a-f]{12}\.tmp$/.exec(name.slice(start.length))?.[1] : undefined;
+    if (pid !== undefined && !isRunning(Number(pid))) await rm(path.join(path.dirname(file), name), { force: true });
+  }
+}
+
+/** Whether a process of this number runs on this machine. */
+export function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code !== 'ESRCH';
   }
 }
 

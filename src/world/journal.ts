@@ -1,7 +1,7 @@
 import { closeSync, fdatasyncSync, fsyncSync, ftruncateSync, openSync, renameSync, writeSync } from 'node:fs';
 import { mkdir, readFile, rm } from 'node:fs/promises';
 import path from 'node:path';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import {
   formatRecord,
   lastRecord,
@@ -14,6 +14,7 @@ import {
 } from '../core/run/journal.ts';
 import { redactValue } from '../core/text/redact.ts';
 import { exists, flushFolder, writeWhole } from './files.ts';
+import { systemFault } from './system-fault.ts';
 
 const fileName = 'journal.jsonl';
 /** Says that a run is over, so that its journal need not be read again. */
@@ -209,7 +210,9 @@ function tampered(folder: string, line: number): BevelstoneError {
 function unopened(error: unknown, folder: string): unknown {
   const { code, message } = error as NodeJS.ErrnoException;
   // A second run of the same name is our own mistake.
-  if (error instanceof BevelstoneError || code === undefined || code === 'EEXIST' || code === 'ENOENT') return error;
+  if (error instanceof BevelstoneError || code === undefined || code === 'EEXIST') return error;
+  const fault = systemFault(error);
+  if (code === 'ENOENT' || isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT')) return fault ?? error;
   return new BevelstoneError('JOURNAL_UNOPENED', {
     message: `The journal in ${folder} could not be opened`,
     why: message,

@@ -3,7 +3,7 @@ import { lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'no
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { exists, isMissing, readTextIfThere } from './files.ts';
+import { exists, isMissing, isRunning, readTextIfThere } from './files.ts';
 import { isGone, parseIdentity, thisProcess } from './process-identity.ts';
 
 /** A folder that this process made and has to remove. */
@@ -43,6 +43,7 @@ export async function makeOwnFolder(commonFolder: string, name: string): Promise
     folder,
     remove: async () => {
       await rm(folder, { recursive: true, force: true, maxRetries: 3 });
+      await forgetWorktrees(commonFolder, folder);
       await forget();
     },
   };
@@ -63,6 +64,39 @@ export async function registerOwn(commonFolder: string, place: string): Promise<
   };
 }
 
+/** How long after a note was written a lock can be the one that it speaks of. */
+const lockWindowMs = 60_000;
+
+/** Locks of git that only a git started by this process will hold, until they are forgotten. */
+export type NotedLocks = { readonly removeLocks: () => Promise<void>; readonly forget: () => Promise<void> };
+
+/**
+ * Writes down which locks a git that is about to be started will take, so that they are removed if it is killed. A lock
+ * that was there before, or appears much later, is somebody else's.
+ * @param files absolute paths inside the git folder.
+ */
+export async function noteLocks(commonFolder: string, files: readonly string[]): Promise<NotedLocks> {
+  const { folder, forget } = await joinWork(commonFolder);
+  const note = path.join(folder, `locks-${ownSuffix()}`);
+  await writeFile(note, files.join('\n'), { flag: 'wx' });
+  return {
+    removeLocks: () => removeNotedLocks(commonFolder, note),
+    forget: async () => {
+      await rm(note, { force: true });
+      await forget();
+    },
+  };
+}
+
+async function removeNotedLocks(commonFolder: string, note: string): Promise<void> {
+  const files = ((await readTextIfThere(note)) ?? '').split('\n');
+  for (const file of files.filter((one) => one.startsWith(commonFolder + path.sep) && one.endsWith('.lock'))) {
+    const lock = await stat(file).catch(() => null);
+    const age = lock === null ? -1 : lock.mtimeMs - (await stat(note)).mtimeMs;
+    if (age >= 0 && age < lockWindowMs) await rm(file, { force: true });
+  }
+}
+
 /** A place inside the git folder for one small file of this process, such as an index. */
 export async function ownFile(
   commonFolder: string,
@@ -71,9 +105,12 @@ export async function ownFile(
   const { folder, forget } = await joinWork(commonFolder);
   const file = path.join(folder, `${name}-${ownSuffix()}`);
   const remove = async () => {
-    await rm(file, { force: true });
-    await rm(`${file}.lock`, { force: true });
-    await forget();
+    try {
+      await rm(file, { force: true });
+      await rm(`${file}.lock`, { force: true });
+    } finally {
+      await forget();
+    }
   };
   return { file, remove };
 }
@@ -86,7 +123,8 @@ export async function sweepLeftovers(commonFolder: string): Promise<void> {
     const text = await readTextIfThere(path.join(folder, identityFile));
     const identity = text === null ? null : parseIdentity(text);
     // Without a description it was killed before it noted anything; one that is just being made is left alone.
-    const isLeft = identity === null ? !isRunning(name) || (await isOlderThanHour(folder)) : isGone(identity);
+    const isLeft =
+      identity === null ? !isRunning(Number.parseInt(name, 10)) || (await isOlderThanHour(folder)) : isGone(identity);
     if (isLeft) await sweepOne(commonFolder, folder);
   }
   await sweepLockFiles(path.join(commonFolder, 'bevelstone', 'lock'));
@@ -97,6 +135,8 @@ async function sweepOne(commonFolder: string, folder: string): Promise<void> {
     const place = (await readTextIfThere(path.join(folder, name))) ?? '';
     if (path.isAbsolute(place) && ownName.test(path.basename(place))) await removeOrRestore(commonFolder, place);
   }
+  for (const name of (await namesIn(folder)).filter((one) => one.startsWith('locks-')))
+    await removeNotedLocks(commonFolder, path.join(folder, name));
   await rm(folder, { recursive: true, force: true });
 }
 
@@ -109,21 +149,34 @@ async function removeOrRestore(commonFolder: string, place: string): Promise<voi
   await forgetWorktrees(commonFolder, place);
 }
 
-/** git keeps a worktree that was just being made locked, so pruning would pass it over (git-worktree(1)). */
+/**
+ * git keeps a worktree that was just being made locked, so pruning would pass it over (git-worktree(1)). One whose git was
+ * killed before it wrote where the worktree lies is known by its name.
+ */
 async function forgetWorktrees(commonFolder: string, removed: string): Promise<void> {
   const list = path.join(commonFolder, 'worktrees');
+  const own = worktreeName(removed);
   for (const name of await namesIn(list)) {
     const target = (await readTextIfThere(path.join(list, name, 'gitdir')))?.trim() ?? '';
-    if (target.startsWith(removed + path.sep)) await rm(path.join(list, name), { recursive: true, force: true });
+    if (name === own || target.startsWith(removed + path.sep))
+      await rm(path.join(list, name), { recursive: true, force: true });
   }
+}
+
+/** What a worktree inside an own folder is called, there and in git's list: no other one has this name. */
+export function worktreeName(ownFolder: string): string {
+  return `checkout-${path.basename(ownFolder).slice(-16)}`;
 }
 
 /** A process that died while it took the lock leaves a description of itself. */
 async function sweepLockFiles(folder: string): Promise<void> {
-  for (const name of (await namesIn(folder)).filter((one) => /^lock-\d+-[0-9a-f]{12}\.tmp$/.test(one))) {
+  for (const name of await namesIn(folder)) {
+    const pid = /^lock-(\d+)-[0-9a-f]{12}\.tmp$/.exec(name)?.[1];
+    if (pid === undefined) continue;
     const file = path.join(folder, name);
     const identity = parseIdentity((await readTextIfThere(file)) ?? '');
-    if (identity !== null && isGone(identity)) await rm(file, { force: true });
+    // It may have died before it wrote a word.
+    if (identity === null ? !isRunning(Number(pid)) : isGone(identity)) await rm(file, { force: true });
   }
 }
 
@@ -147,7 +200,9 @@ async function joinWork(commonFolder: string): Promise<{ folder: string; forget:
     own.open--;
     if (own.open > 0 || atWork.get(commonFolder) !== own) return;
     atWork.delete(commonFolder);
-    await rm(folder, { recursive: true, force: true });
+    const remove = () => rm(folder, { recursive: true, force: true });
+    // Not every command comes by here again, so one failure of the disk must not leave it.
+    await remove().catch(remove);
   };
   return { folder, forget };
 }
@@ -167,16 +222,6 @@ async function startWork(commonFolder: string): Promise<string> {
 
 function topOf(commonFolder: string): string {
   return path.join(commonFolder, 'bevelstone', 'at-work');
-}
-
-/** Whether the process that a folder is called after runs here. */
-function isRunning(name: string): boolean {
-  try {
-    process.kill(Number.parseInt(name, 10), 0);
-    return true;
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code !== 'ESRCH';
-  }
 }
 
 async function isOlderThanHour(folder: string): Promise<boolean> {

@@ -1,9 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { link, mkdir, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { isMissing } from './files.ts';
 import { isGone, type ProcessIdentity, parseIdentity, thisProcess } from './process-identity.ts';
+import { systemFault } from './system-fault.ts';
 
 const released = 'released\n';
 /** Old files that stay, so that a process which listed the folder a moment ago never finds its number free again. */
@@ -111,7 +112,9 @@ function busy(file: string, { pid, host }: ProcessIdentity): BevelstoneError {
 
 function lockFailed(error: unknown, folder: string): unknown {
   const { code, message } = error as NodeJS.ErrnoException;
-  if (error instanceof BevelstoneError || code === undefined || code === 'ENOSPC' || code === 'EDQUOT') return error;
+  if (error instanceof BevelstoneError || code === undefined) return error;
+  const fault = systemFault(error);
+  if (isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT')) return fault;
   return new BevelstoneError('LOCK_FAILED', {
     message: `The lock in ${folder} could not be taken`,
     why: message,

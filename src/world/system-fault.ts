@@ -1,4 +1,8 @@
-import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, rmdirSync } from 'node:fs';
+import { rm, statfs, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 
 const full: ReadonlySet<string> = new Set(['ENOSPC', 'EDQUOT', 'EFBIG']);
 const faults: ReadonlySet<string> = new Set(['EIO', 'ENXIO', 'ENODEV', 'ESTALE', 'EREMOTEIO']);
@@ -33,10 +37,11 @@ const refusals: Readonly<Record<string, string>> = {
  */
 export function systemFault(error: unknown, fix?: string): BevelstoneError | null {
   if (!(error instanceof Error) || error instanceof BevelstoneError) return null;
-  const { code = '', path: file, syscall, message } = error as NodeJS.ErrnoException;
+  const { path: file, syscall, message } = error as NodeJS.ErrnoException;
+  const code = reasonOf(error as NodeJS.ErrnoException);
   if (code === '' || syscall === undefined) return null;
   const place = file === undefined ? {} : { where: { file } };
-  const what = file === undefined ? `The system call ${syscall}` : file;
+  const what = file ?? 'A file';
   const again = fix ?? 'run the same command again';
   if (full.has(code)) {
     return new BevelstoneError('DISK_FULL', {
@@ -59,7 +64,7 @@ export function systemFault(error: unknown, fix?: string): BevelstoneError | nul
   const why = refusals[code];
   if (why === undefined) return null;
   return new BevelstoneError('SYSTEM_REFUSED', {
-    message: file === undefined ? `${what} failed` : `${file} cannot be used`,
+    message: file === undefined ? `The system call ${syscall} failed` : `${file} cannot be used`,
     why: `${why} (${code}, ${syscall})`,
     fix: 'Correct that, then run the same command again',
     cause: error,
@@ -67,12 +72,55 @@ export function systemFault(error: unknown, fix?: string): BevelstoneError | nul
   });
 }
 
+/**
+ * The code of the real reason. Making a folder with those above it ends with ENOENT whatever went wrong, a full disk too, so
+ * the first one that is missing is tried once more.
+ */
+function reasonOf({ code = '', path: file, syscall }: NodeJS.ErrnoException): string {
+  if (code !== 'ENOENT' || syscall !== 'mkdir' || file === undefined) return code;
+  let missing = file;
+  while (!existsSync(path.dirname(missing)) && path.dirname(missing) !== missing) missing = path.dirname(missing);
+  try {
+    mkdirSync(missing);
+    rmdirSync(missing);
+    return code;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code ?? code;
+  }
+}
+
+/** Less than this is as good as nothing: what a failed program removes again has made room. */
+const littleRoom = 1024 * 1024;
+
+/**
+ * Tries whether a folder takes a few kilobytes, and asks how much room there is.
+ * @param said what could not be written. @returns DISK_FULL or DISK_FAULT; null where neither is the reason.
+ */
+export async function probeRoom(folder: string, said: string): Promise<BevelstoneError | null> {
+  const file = path.join(folder, `bevelstone-room-${randomBytes(8).toString('hex')}`);
+  try {
+    await writeFile(file, Buffer.alloc(8192), { flag: 'wx', flush: true });
+    const { bavail, bsize } = await statfs(folder);
+    if (bavail * bsize >= littleRoom) return null;
+    return new BevelstoneError('DISK_FULL', {
+      message: 'There was no room for a file',
+      why: said,
+      fix: `Make room on the disk of ${folder}, then run the same command again`,
+    });
+  } catch (error) {
+    const fault = systemFault(error);
+    return isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT') ? fault : null;
+  } finally {
+    await rm(file, { force: true }).catch(() => {});
+  }
+}
+
 /** What a child process says on standard error of a full or broken disk, as an error of ours; null for anything else. */
 export function saidFault(program: string, stderr: string): BevelstoneError | null {
   // What the other side says is its own disk's business.
   const own = stderr.split('\n').filter((line) => !/^(?:remote:|error: remote|!)/.test(line));
   const line = own.find((one) =>
-    /no space left on device|disk quota exceeded|file too large|input\/output error/i.test(one),
+    /no space left on device|out of diskspace|disk quota exceeded|file too large|input\/output error/i.test(one),
   );
   if (line === undefined) return null;
   const isFault = /input\/output error/i.test(line);

@@ -30,7 +30,8 @@ function undisturbedRun(program: DiskFault['program']): Promise<Undisturbed> {
 
 // `BEVELSTONE_FAULTS=N` spreads N faults of each kind over a run; by default a few.
 const each = Number(process.env['BEVELSTONE_FAULTS'] ?? 4);
-const shares = Array.from({ length: each }, (_, index) => (index + 0.5) / each);
+// Runs differ by a few calls, so the last ones may not be reached.
+const shares = Array.from({ length: each }, (_, index) => (0.97 * (index + 0.5)) / each);
 
 /** Runs a release with a fault somewhere, then finishes it as a person would. */
 async function disturb(fault: Omit<DiskFault, 'at'>, share: number) {

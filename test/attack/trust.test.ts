@@ -59,6 +59,9 @@ describe('an answer', () => {
 
     const other = await probe({ BEVELSTONE_TRUST: 'https://office.example, http://127.0.0.1' });
     expect([other.error?.code, attacker.asked]).toEqual(['TRUST_NEEDED', []]);
+    const misspelt = await probe({ BEVELSTONE_TRUST: attacker.origin.replace('http://', '') });
+    expect([misspelt.error?.code, attacker.asked]).toEqual(['TRUST_NEEDED', []]);
+    expect(misspelt.error?.why).toContain('does not begin with http://');
     await probe({ BEVELSTONE_TRUST: `https://office.example, ${attacker.origin}/` });
     expect(attacker.heard()).toContain(goodToken);
     const before = attacker.asked.length;
@@ -78,7 +81,9 @@ describe('an answer', () => {
       const no = await probe(['n']);
       expect([no.exitCode, attacker.asked]).toEqual([2, []]);
       const yes = await probe(['y']);
-      expect(yes.shown).toContain(`May env:OFFICE_TOKEN be sent to ${attacker.origin} (destination office)?`);
+      expect(yes.shown).toContain(
+        `would send env:OFFICE_TOKEN to ${attacker.origin} for the first time (destination office)`,
+      );
       expect(yes.shown).not.toContain(goodToken);
       const file = path.join(home, 'config/bevelstone/trust.yaml');
       expect([attacker.heard().includes(goodToken), statSync(file).mode & 0o777]).toEqual([true, 0o600]);

@@ -17,13 +17,35 @@
 #include <sys/uio.h>
 #include <unistd.h>
 
-#define REAL(name) __typeof__(name) *real = (__typeof__(name) *)dlsym(RTLD_NEXT, #name)
+// Looked up before main: a lookup takes a lock, and these are called in signal handlers too.
+#define REAL(name) static __typeof__(name) *real_##name
+REAL(write);
+REAL(writev);
+REAL(pwrite64);
+REAL(fsync);
+REAL(fdatasync);
+REAL(rename);
+REAL(link);
+REAL(mkdir);
+REAL(unlink);
+REAL(open);
+REAL(open64);
+#define FIND(name) real_##name = (__typeof__(name) *)dlsym(RTLD_NEXT, #name)
+__attribute__((constructor)) static void find_all(void) {
+  FIND(write);
+  FIND(writev);
+  FIND(pwrite64);
+  FIND(fsync);
+  FIND(fdatasync);
+  FIND(rename);
+  FIND(link);
+  FIND(mkdir);
+  FIND(unlink);
+  FIND(open);
+  FIND(open64);
+}
 
 static long at_call(void) {
-  static int (*real_open)(const char *, int, ...) = NULL;
-  static ssize_t (*real_write)(int, const void *, size_t) = NULL;
-  if (!real_open) real_open = dlsym(RTLD_NEXT, "open");
-  if (!real_write) real_write = dlsym(RTLD_NEXT, "write");
   const char *file = getenv("FAULT_COUNTER");
   if (!file) return -1;
   int fd = real_open(file, O_WRONLY | O_APPEND | O_CREAT, 0644);
@@ -59,6 +81,7 @@ static int fails(const char *path, int writes) {
 }
 
 static int fails_at(int fd, int writes) {
+  if (!real_write) find_all();
   char link[64], path[4096];
   snprintf(link, sizeof link, "/proc/self/fd/%d", fd);
   ssize_t length = readlink(link, path, sizeof path - 1);
@@ -77,6 +100,7 @@ static void whole(const char *path, char *out) {
 }
 
 static int fails_name(const char *path, int writes) {
+  if (!real_open) find_all();
   char out[4096];
   whole(path, out);
   return fails(out, writes);
@@ -84,8 +108,6 @@ static int fails_name(const char *path, int writes) {
 
 #define OPEN(name)                                                        \
   int name(const char *path, int flags, ...) {                            \
-    static int (*real)(const char *, int, ...) = NULL;                    \
-    if (!real) real = dlsym(RTLD_NEXT, #name);                            \
     mode_t mode = 0;                                                      \
     if (flags & (O_CREAT | O_TMPFILE)) {                                  \
       va_list rest;                                                       \
@@ -94,44 +116,35 @@ static int fails_name(const char *path, int writes) {
       va_end(rest);                                                       \
     }                                                                     \
     if ((flags & O_CREAT) && fails_name(path, 1)) return -1;              \
-    return real(path, flags, mode);                                       \
+    return real_##name(path, flags, mode);                                \
   }
 OPEN(open)
 OPEN(open64)
 
 ssize_t write(int fd, const void *bytes, size_t size) {
-  REAL(write);
-  return fails_at(fd, 1) ? -1 : real(fd, bytes, size);
+  return fails_at(fd, 1) ? -1 : real_write(fd, bytes, size);
 }
 ssize_t writev(int fd, const struct iovec *parts, int count) {
-  REAL(writev);
-  return fails_at(fd, 1) ? -1 : real(fd, parts, count);
+  return fails_at(fd, 1) ? -1 : real_writev(fd, parts, count);
 }
 ssize_t pwrite64(int fd, const void *bytes, size_t size, off64_t at) {
-  REAL(pwrite64);
-  return fails_at(fd, 1) ? -1 : real(fd, bytes, size, at);
+  return fails_at(fd, 1) ? -1 : real_pwrite64(fd, bytes, size, at);
 }
 int fsync(int fd) {
-  REAL(fsync);
-  return fails_at(fd, 1) ? -1 : real(fd);
+  return fails_at(fd, 1) ? -1 : real_fsync(fd);
 }
 int fdatasync(int fd) {
-  REAL(fdatasync);
-  return fails_at(fd, 1) ? -1 : real(fd);
+  return fails_at(fd, 1) ? -1 : real_fdatasync(fd);
 }
 int rename(const char *from, const char *to) {
-  REAL(rename);
-  return fails_name(to, 0) ? -1 : real(from, to);
+  return fails_name(to, 0) ? -1 : real_rename(from, to);
 }
 int link(const char *from, const char *to) {
-  REAL(link);
-  return fails_name(to, 1) ? -1 : real(from, to);
+  return fails_name(to, 1) ? -1 : real_link(from, to);
 }
 int mkdir(const char *path, mode_t mode) {
-  REAL(mkdir);
-  return fails_name(path, 1) ? -1 : real(path, mode);
+  return fails_name(path, 1) ? -1 : real_mkdir(path, mode);
 }
 int unlink(const char *path) {
-  REAL(unlink);
-  return fails_name(path, 0) ? -1 : real(path);
+  return fails_name(path, 0) ? -1 : real_unlink(path);
 }

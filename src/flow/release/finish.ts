@@ -106,8 +106,8 @@ export async function finishRun(
     await markClosed(run.folder);
     faultPoint('closed', '', 'after-done');
     await forgetHandedOut(lasting, run);
-    // The output folder has them, and the journal tells the rest.
-    await rm(path.join(run.folder, 'out'), { recursive: true, force: true });
+    // The output folder has them, and the journal tells the rest. What cannot be removed now, the next run removes.
+    await rm(path.join(run.folder, 'out'), { recursive: true, force: true }).catch(() => {});
   }
   return { run: run.id, releases: published, advice, error, isStale: false };
 }

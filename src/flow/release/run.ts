@@ -102,19 +102,23 @@ export async function continueRun(
 
 /**
  * Runs that were begun and neither finished nor abandoned, oldest first.
- * @param sweep whether folders without a record are removed; whoever holds the lock may.
+ * @param sweep whether folders without a record are removed, and what finished runs built; whoever holds the lock may.
  */
 export async function openRuns(repository: Repository, sweep = false): Promise<KnownRun[]> {
   const top = runsFolder(repository);
   const found: KnownRun[] = [];
   for (const id of await namesIn(top)) {
     const folder = path.join(top, id);
-    if (await isMarkedClosed(folder)) continue;
+    if (await isMarkedClosed(folder)) {
+      if (sweep) await rm(path.join(folder, 'out'), { recursive: true, force: true });
+      continue;
+    }
     const parsed = await journalIn(folder);
     // Killed before it wrote its first record: nothing was done.
     if (parsed === null || (parsed.records.length === 0 && parsed.damagedLine === null)) {
       if (sweep) await rm(folder, { recursive: true, force: true });
     } else if (lastRecord(parsed.records, 'closed') === null) found.push({ id, folder, records: parsed.records });
+    else if (sweep) await rm(path.join(folder, 'out'), { recursive: true, force: true });
   }
   return found;
 }

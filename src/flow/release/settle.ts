@@ -2,6 +2,7 @@ import { cp } from 'node:fs/promises';
 import path from 'node:path';
 import { faultPoint } from '../../world/fault-point.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
+import { moveBranch, undoHalfMove } from '../../world/git/move-branch.ts';
 import { forgetRun } from '../../world/git/release-commit.ts';
 import { currentBranch, type Repository, uncommittedPaths } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
@@ -29,8 +30,10 @@ export async function settle(
   { commit, releases, output }: Settling,
 ): Promise<string[]> {
   faultPoint('settled', '', 'before');
+  const isAgain = journal.isMeant('settled') && !journal.isDone('settled');
+  if (!journal.isMeant('settled')) journal.append({ step: 'settled', phase: 'intent' });
   const advice =
-    opened.branch === null || commit === opened.source ? [] : await follow(repository, opened.branch, commit);
+    opened.branch === null || commit === opened.source ? [] : await follow(repository, opened.branch, commit, isAgain);
   await forgetRun(repository.place, id);
   const top = await placeInside(repository.root, output, '`output`');
   for (const { folder } of releases) {
@@ -47,8 +50,11 @@ export async function settle(
   return advice;
 }
 
-/** Moves the branch forward when nothing of the person's is lost by it. */
-async function follow(repository: Repository, branch: string, commit: string): Promise<string[]> {
+/**
+ * Moves the branch forward when nothing of the person's is lost by it.
+ * @param isAgain whether an earlier try was cut short.
+ */
+async function follow(repository: Repository, branch: string, commit: string, isAgain: boolean): Promise<string[]> {
   const { place } = repository;
   const ref = `refs/heads/${branch}`;
   const local = await gitLine(place, ['rev-parse', '--verify', '--quiet', ref], { allow: [1] });
@@ -62,11 +68,8 @@ async function follow(repository: Repository, branch: string, commit: string): P
     const moved = await git(place, ['update-ref', ref, commit, local], { allow: [1, 128] });
     return moved.exitCode === 0 ? [] : catchUp;
   }
-  if ((await uncommittedPaths(place)).length > 0) {
-    // git itself refuses when a changed file would be touched; others stay as they are.
-    const merged = await git(place, ['merge', '--ff-only', '--quiet', commit], { allow: [1, 128] });
-    return merged.exitCode === 0 ? [] : catchUp;
-  }
-  await git(place, ['merge', '--ff-only', '--quiet', commit]);
-  return [];
+  if (isAgain) await undoHalfMove(repository, local, commit);
+  // git itself refuses when a changed file would be touched; others stay as they are.
+  const isChanged = (await uncommittedPaths(place)).length > 0;
+  return (await moveBranch(repository, branch, commit, isChanged ? [1, 128] : [])) ? [] : catchUp;
 }

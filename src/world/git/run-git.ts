@@ -1,9 +1,10 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { once } from 'node:events';
+import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cleanLines } from '../../core/text/clean.ts';
 import { withHidden } from '../secret-vault.ts';
-import { saidFault } from '../system-fault.ts';
+import { probeRoom, saidFault } from '../system-fault.ts';
 
 /** A repository and the environment in which git is asked about it. */
 export type GitPlace = {
@@ -68,7 +69,7 @@ export async function git(place: GitPlace, args: readonly string[], options: Git
   place.signal?.throwIfAborted();
   const said = cleanLines(stderr.toString('utf8').trim());
   if (end.exitCode !== 0) {
-    const fault = saidFault(`git ${args[0]}`, said);
+    const fault = saidFault(`git ${verbOf(args)}`, said) ?? (await unsaidFault(place, said));
     if (fault !== null) throw fault;
     if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed(args, end, said, place);
   }
@@ -96,6 +97,18 @@ export async function* gitChunks(
   const end = await child.end;
   place.signal?.throwIfAborted();
   if (end.exitCode !== 0) throw failed(args, end, cleanLines((await stderr).toString('utf8').trim()), place);
+}
+
+/** git does not always say why it could not write a file of its own; on a full disk nothing else can be written either. */
+async function unsaidFault({ folder }: GitPlace, said: string): Promise<BevelstoneError | null> {
+  const couldNotWrite =
+    /^(?:error|fatal): .*(?:unable to (?:create|write)|could(?:n't| not) (?:create|write)|write error)/m;
+  return couldNotWrite.test(said) ? probeRoom(path.join(folder, '.git'), said.split('\n').at(-1) ?? '') : null;
+}
+
+/** What git is asked to do, behind its settings. */
+function verbOf(args: readonly string[]): string {
+  return args.find((arg, index) => arg !== '-c' && args[index - 1] !== '-c') ?? '';
 }
 
 type End = { readonly exitCode: number | null; readonly code: string | null; readonly endedBy: string | null };
@@ -161,13 +174,13 @@ function failed(args: readonly string[], { code, endedBy }: End, said: string, p
   }
   if (endedBy !== null) {
     return new BevelstoneError('CUT_SHORT', {
-      message: `git ${args[0]} was ended by ${endedBy}`,
-      why: 'something else stopped it, so nobody knows how far it came',
+      message: `git ${verbOf(args)} was ended by ${endedBy}`,
+      why: 'something else stopped it, and it may have done a part of its work',
       fix: 'Run the same command again; it checks first what is there',
     });
   }
   return new BevelstoneError('GIT_FAILED', {
-    message: `git ${args[0]} failed`,
+    message: `git ${verbOf(args)} failed`,
     why: said.split('\n').slice(-6).join('\n') || 'it gave no reason',
     fix: 'Run the same command by hand to see more, and correct what it complains about',
   });

@@ -1,7 +1,7 @@
 import { cp, lstat, mkdir, readlink, symlink } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { makeOwnFolder } from '../leftovers.ts';
+import { makeOwnFolder, worktreeName } from '../leftovers.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
@@ -99,7 +99,7 @@ async function makeCheckout(
   fill: (folder: string) => Promise<void>,
 ): Promise<Checkout> {
   const outer = await makeOwnFolder(commonFolder, name === '' ? 'checkout' : name.replace(/-$/, ''));
-  const [folder, out] = [path.join(outer.folder, 'checkout'), path.join(outer.folder, 'out')];
+  const [folder, out] = [path.join(outer.folder, worktreeName(outer.folder)), path.join(outer.folder, 'out')];
   const remove = async () => {
     await forget(place, folder);
     await outer.remove();
