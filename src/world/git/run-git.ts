@@ -102,7 +102,7 @@ export async function* gitChunks(
 /** git does not always say why it could not write a file of its own; on a full disk nothing else can be written either. */
 async function unsaidFault({ folder }: GitPlace, said: string): Promise<BevelstoneError | null> {
   const couldNotWrite =
-    /^(?:error|fatal): .*(?:unable to (?:create|write)|could(?:n't| not) (?:create|write)|write error)/m;
+    /^(?:error|fatal): .*(?:(?:unable to|could(?:n't| not)|cannot|failed to) (?:create|write|set|lock|update)|write error)/im;
   return couldNotWrite.test(said) ? probeRoom(path.join(folder, '.git'), said.split('\n').at(-1) ?? '') : null;
 }
 
