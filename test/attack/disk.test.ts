@@ -30,8 +30,7 @@ function undisturbedRun(program: DiskFault['program']): Promise<Undisturbed> {
 
 // `BEVELSTONE_FAULTS=N` spreads N faults of each kind over a run; by default a few.
 const each = Number(process.env['BEVELSTONE_FAULTS'] ?? 4);
-// Runs differ by a few calls, so the last ones may not be reached.
-const shares = Array.from({ length: each }, (_, index) => (0.97 * (index + 0.5)) / each);
+const shares = Array.from({ length: each }, (_, index) => (index + 0.5) / each);
 
 /** Runs a release with a fault somewhere, then finishes it as a person would. */
 async function disturb(fault: Omit<DiskFault, 'at'>, share: number) {
@@ -58,23 +57,29 @@ describe.runIf(faultLibrary() !== null)('a release on a disk that fails', () => 
   ])(
     '%s at any moment is finished by one command as if nothing had been',
     async (_, fault) => {
-      const wrong: unknown[] = [];
-      for (const share of shares) wrong.push(...(await problemsOf(fault, share)));
+      const all = [];
+      for (const share of shares) all.push(await disturbedAt(fault, share));
 
-      expect(wrong).toEqual([]);
+      expect(all.flatMap(({ wrong }) => wrong)).toEqual([]);
+      expect(all.filter(({ hits }) => hits).length).toBeGreaterThanOrEqual(0.75 * each);
     },
     60_000 + each * 30_000,
   );
 });
 
-/** What is wrong after a fault; all of it, since each takes a while to find. */
-async function problemsOf(fault: Omit<DiskFault, 'at'>, share: number): Promise<unknown[]> {
+/**
+ * What is wrong after a fault; all of it, since each takes a while to find. Runs differ by some calls, so a fault near the end
+ * may not happen.
+ */
+async function disturbedAt(
+  fault: Omit<DiskFault, 'at'>,
+  share: number,
+): Promise<{ hits: boolean; wrong: readonly unknown[] }> {
   const { w, at, hits, disturbed, last, expected } = await disturb(fault, share);
   const error = disturbed?.error ?? null;
   // The remote lies on the same disk; what it could not write is its own word.
   const isFull = fault.does === 'full' && error !== null && error.code !== 'REMOTE_REFUSED';
   const checks: readonly (readonly [string, boolean, unknown])[] = [
-    ['the fault happened', hits, null],
     ['the error has a code', error?.code !== 'INTERNAL', error],
     [
       'a full disk ends with 6 and says so',
@@ -89,7 +94,9 @@ async function problemsOf(fault: Omit<DiskFault, 'at'>, share: number): Promise<
     ['the working tree is clean', w.git('status', '--porcelain') === '', w.git('status', '--porcelain')],
   ];
   const failed = checks.filter(([, holds]) => !holds).map(([what, , seen]) => ({ what, seen }));
-  return failed.length === 0 ? [] : [{ fault: `${fault.program} ${fault.does}`, at, of: expected.calls, failed }];
+  const wrong =
+    failed.length === 0 ? [] : [{ fault: `${fault.program} ${fault.does}`, at, of: expected.calls, failed }];
+  return { hits, wrong };
 }
 
 function isSame(a: unknown, b: unknown): boolean {

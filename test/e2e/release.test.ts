@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync 
 import path from 'node:path';
 import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
+import { temporaryInside } from '../builders/disk-fault.ts';
 import { bevelstoneJson } from '../builders/program.ts';
 import { faultyProgram, releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
 import { testEnvironment } from '../builders/repository.ts';
@@ -210,14 +211,17 @@ describe('packages that need each other', () => {
 
 describe('a release that is interrupted', () => {
   it('while it works waits to be resumed, with exit code 6', async () => {
-    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 8"] }\n' });
+    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 30"] }\n' });
+    const own = temporaryInside(w);
     const child = execa(process.execPath, [faultyProgram(), 'release', '--yes', '--json'], {
       cwd: w.folder,
-      env: testEnvironment(w.env),
+      env: testEnvironment({ ...w.env, ...own }),
       extendEnv: false,
       reject: false,
     });
-    setTimeout(() => child.kill('SIGINT'), 2500);
+    while (!readdirSync(own['TMPDIR'] ?? '').some((name) => name.startsWith('bevelstone-gate')))
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    child.kill('SIGINT');
 
     const { exitCode, stdout } = await child;
     const { error } = JSON.parse(stdout) as { error: { code: string; resume: string } };
