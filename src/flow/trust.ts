@@ -108,9 +108,7 @@ async function askAll(context: Context, open: readonly Need[]): Promise<void> {
   const { ask } = context.trust;
   if (ask === null) throw trustNeeded(context, open);
   for (const { reference, origin, destination } of open) {
-    const isAgreed = await ask(
-      `This workspace would send ${reference} to ${origin} for the first time (destination ${destination}). Send it?`,
-    );
+    const isAgreed = await ask(`Send ${reference} to ${origin} (${destination}) for the first time?`);
     if (!isAgreed) throw trustNeeded(context, open);
   }
   const agreements = open.map(({ workspace, origin, reference }) => ({ workspace, origin, reference }));

@@ -81,13 +81,11 @@ describe('an answer', () => {
       const no = await probe(['n']);
       expect([no.exitCode, attacker.asked]).toEqual([2, []]);
       const yes = await probe(['y']);
-      expect(yes.shown).toContain(
-        `would send env:OFFICE_TOKEN to ${attacker.origin} for the first time (destination office)`,
-      );
+      expect(yes.shown).toContain(`Send env:OFFICE_TOKEN to ${attacker.origin}`);
       expect(yes.shown).not.toContain(goodToken);
       const file = path.join(home, 'config/bevelstone/trust.yaml');
       expect([attacker.heard().includes(goodToken), statSync(file).mode & 0o777]).toEqual([true, 0o600]);
-      expect((await probe([])).shown).not.toContain('May env:');
+      expect((await probe([])).shown).not.toContain('Send env:');
 
       const elsewhere = await listener();
       const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8');
