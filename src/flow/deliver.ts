@@ -22,7 +22,7 @@ export type Delivery = {
   readonly why: string | null;
   readonly address: string | null;
   readonly sha256: string;
-  /** Whether it still has to be confirmed: the server took it, and nobody has seen it there yet. */
+  /** Whether it still has to be confirmed: the server took it, and it has not been seen there yet. */
   readonly isUnconfirmed: boolean;
   /** Code of the error that it failed with. */
   readonly code: ErrorCode | null;
@@ -107,7 +107,7 @@ async function deliverShipment(
     return deliveries.map((one) => ({ ...pendingDelivery(shipment, one, why), state: 'failed' }));
   }
   const sent = await Promise.all(deliveries.map((one) => limit(() => deliverOne(context, shipment, one, ledger))));
-  // Pointers and digests never lead to a file that nobody has seen there.
+  // Pointers and digests never lead to a file that has not been seen there.
   if (!sent.every(isSettled)) return sent;
   try {
     await pointTo(context, shipment, sent, ledger);
@@ -290,7 +290,7 @@ async function confirmDelivery(
 ): Promise<Confirmation> {
   // Symbols can never be downloaded by this protocol.
   if (artifact.form === 'snupkg')
-    return { confirmed: 'no', why: 'this protocol gives symbols back to nobody', isDifferent: false };
+    return { confirmed: 'no', why: 'symbols cannot be downloaded by this protocol', isDifferent: false };
   const until = Date.now() + confirmForMs;
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
     const limitMs = Math.max(until - Date.now(), leastConfirmMs);

@@ -74,7 +74,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
       TIDE_OFFICE: standin.url,
       TIDE_OFFICE_URL: registry,
       TIDE_OFFICE_TOKEN: token,
-      // The stand-in of this very demo; nobody has to be asked.
+      // The stand-in of this very demo; no question is needed.
       BEVELSTONE_TRUST: new URL(standin.url).origin,
     },
   };

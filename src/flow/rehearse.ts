@@ -67,7 +67,7 @@ export async function rehearseReleases(
     now: context.now,
     upstream: workspace.config.rehearse.upstream,
   });
-  // Its own token, for its own stand-in: nobody has to be asked.
+  // Its own token, for its own stand-in: no question is needed.
   const trust = { ...context.trust, isConfigTrusted: true };
   const inside: Context = { ...context, env: { ...context.env, [tokenName]: token }, trust };
   try {

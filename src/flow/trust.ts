@@ -24,7 +24,7 @@ const given = new WeakMap<ReadonlySet<string>, Set<string>>();
  * Makes sure, before any request, that each credential may go where the configuration sends it: anybody who writes a
  * configuration could name any variable, any file and any address.
  * @param names of destinations that will be used.
- * @throws TRUST_NEEDED when nobody agreed and nobody can be asked.
+ * @throws TRUST_NEEDED when there is no agreement and no terminal to ask on.
  */
 export async function ensureTrust(
   context: Context,
@@ -115,7 +115,7 @@ async function askAll(context: Context, open: readonly Need[]): Promise<void> {
   await keepAgreements(agreements, context.env);
 }
 
-/** Origins in `BEVELSTONE_TRUST`, for machines where nobody can be asked. */
+/** Origins in `BEVELSTONE_TRUST`, for machines without a terminal. */
 function trustedByVariable({ env }: Context): ReadonlySet<string> {
   return new Set((env['BEVELSTONE_TRUST'] ?? '').split(',').flatMap((text) => originOf(text.trim()) ?? []));
 }

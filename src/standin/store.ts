@@ -145,7 +145,7 @@ export class Store {
   }
 }
 
-/** Removes what was coming in when a stand-in was killed; nobody waits for it any more. */
+/** Removes what was coming in when a stand-in was killed: its sender is gone. */
 export async function removeIncoming(folder: string): Promise<void> {
   const items = await readdir(folder, { recursive: true, withFileTypes: true });
   for (const item of items)

@@ -6,7 +6,7 @@ export async function beforeTime<Value>(work: Promise<Value>, until: number): Pr
   const late = new Promise<never>((_, reject) => {
     timer = setTimeout(() => reject(tooLate()), Math.max(0, until - Date.now()));
   });
-  // When the time came first, nobody listens to the work any more.
+  // When the time came first, the result of the work is no longer used.
   work.catch(() => {});
   try {
     return await Promise.race([work, late]);

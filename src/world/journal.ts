@@ -112,7 +112,7 @@ export class Journal {
     fdatasyncSync(this.#file);
   }
 
-  /** After a failed flush nobody knows what of the file is on the disk, so all of it is written again under a new name. */
+  /** After a failed flush it is not known what of the file is on the disk, so all of it is written again under a new name. */
   #startOver(line: string): void {
     const fresh = path.join(this.folder, `${fileName}.new`);
     const file = openSync(fresh, 'w');

@@ -18,7 +18,7 @@ type AtWork = { readonly folder: Promise<string>; open: number };
 
 const atWork = new Map<string, AtWork>();
 
-/** Sixteen hexadecimal digits, for a name that nobody else can have. */
+/** Sixteen hexadecimal digits, for a name that is used only once. */
 export function ownSuffix(): string {
   return randomBytes(8).toString('hex');
 }

@@ -37,7 +37,7 @@ export function thisProcess(): ProcessIdentity {
 export function isGone({ host, machine, boot, namespace, pid, started }: ProcessIdentity): boolean {
   const here = thisProcess();
   if (host !== here.host || machine !== here.machine) return false;
-  // The same system after a restart: no process of before is left. Without an id of the system nobody can be sure.
+  // The same system after a restart: no process of before is left. Without an id of the system that is not certain.
   if (boot !== here.boot) return machine !== null && boot !== null && here.boot !== null;
   if (namespace !== here.namespace) return false;
   try {

@@ -167,7 +167,7 @@ describe('an address that somebody put into the ledger', () => {
 });
 
 describe('a tag that somebody made by hand', () => {
-  it('vouches for no plan, so only names and versions are told', async () => {
+  it('vouches for no plan, so only names and versions are shown', async () => {
     const w = await releaseWorkspace({ more: 'write-back: { commit: false }\n' });
     w.git('tag', '-a', 'v0.3.0', '-m', 'by hand');
     w.git('push', '--quiet', 'origin', 'v0.3.0');

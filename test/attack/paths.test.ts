@@ -6,7 +6,7 @@ import { type ReleaseWorkspace, releaseWorkspace } from '../builders/release-wor
 import { temporaryFolder } from '../builders/repository.ts';
 
 const run = (w: ReleaseWorkspace, ...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
-const precious = 'nobody may lose this\n';
+const precious = 'this must not be lost\n';
 
 /** A workspace whose tree has links to a folder outside, with something precious in it. */
 async function withLinks(change: (config: string) => string, link: readonly [from: string, to?: string]) {
@@ -45,7 +45,8 @@ describe('a path of the configuration that is a link', () => {
     ['a folder above the notes', (text) => text, ['soundings/notes'], ['release', '--dry-run']],
     [
       'a file that is stamped',
-      (text) => text.replace('artifacts:', 'stamp: [{ file: v.txt, find: nobody, write: "{version}" }], artifacts:'),
+      (text) =>
+        text.replace('artifacts:', 'stamp: [{ file: v.txt, find: "this must", write: "{version}" }], artifacts:'),
       ['soundings/v.txt', 'precious.txt'],
       ['build'],
     ],

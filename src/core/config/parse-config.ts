@@ -52,7 +52,7 @@ export function parseConfig(text: string, file: string): Config {
   return value as Config;
 }
 
-/** Nobody writes more by hand; what is larger would only keep the checks busy. */
+/** More than anyone writes by hand; a larger file would only keep the checks busy. */
 const maxConfigLength = 1 << 20;
 /** As many mistakes as anybody reads; the rest is counted. */
 const maxProblems = 100;

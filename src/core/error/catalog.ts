@@ -18,7 +18,7 @@ export const errorCatalog = {
   CONFIG_TOO_LARGE: { exitCode: 2, summary: 'bevelstone.yaml is larger than 1 MiB' },
   TRUST_NEEDED: {
     exitCode: 2,
-    summary: 'A credential would be sent to an origin that nobody has confirmed for it',
+    summary: 'A credential would be sent to an origin that has not been confirmed for it',
   },
   CONFIG_PROGRAM_VERSION: { exitCode: 2, summary: 'The workspace asks for another version of Bevelstone' },
 

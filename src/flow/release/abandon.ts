@@ -120,7 +120,7 @@ async function giveUp(
   ];
 }
 
-/** Nobody can say whether its tags were taken, so they stay there if they were. */
+/** It is not known whether its tags were taken, so they stay there if they were. */
 async function giveUpUnasked(repository: Repository, run: Run): Promise<string[]> {
   const removed = await removeOwnTags(repository, run);
   run.journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });

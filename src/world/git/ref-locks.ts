@@ -7,7 +7,7 @@ import { isMissing } from '../files.ts';
 const patienceMs = 1500;
 
 /**
- * Removes locks that a killed git has left on refs of this program. Nobody else writes below `refs/bevelstone`, and whoever
+ * Removes locks that a killed git has left on refs of this program. Only this program writes below `refs/bevelstone`, and whoever
  * calls this holds the workspace's lock; a lock that a running `publish` takes is gone after the wait.
  */
 export async function sweepRefLocks(commonFolder: string): Promise<void> {

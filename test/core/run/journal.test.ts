@@ -90,7 +90,7 @@ describe('a journal', () => {
     ['half a record', '{"seq":4,"at":"20'],
     ['zeros, as some file systems leave them', '\0\0\0\0'],
     ['half a record and another half', '{"seq":4,"a{"seq":4,"at":"'],
-  ])('with %s at its end is damaged there, and nobody changed it', (_, rest) => {
+  ])('with %s at its end is damaged there, and was not changed by hand', (_, rest) => {
     const all = ['opened', 'surveyed'].map((step) => ({ step, key: '', phase: 'done', data: null }));
     const text = journalOf(all as Parameters<typeof journalOf>[0]);
 
