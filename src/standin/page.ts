@@ -5,9 +5,9 @@ import { renderListPage, renderPackagePage, type ShownPackage } from '../core/pa
 import { pagePolicy } from '../core/text/page-policy.ts';
 import { compareVersions, isVersion } from '../core/version/version.ts';
 import type { Guard } from './guard.ts';
-import type { StoredPackage } from './npm-registry.ts';
-import type { StoredNuget } from './nuget-v3.ts';
-import type { StoredProject } from './python-index.ts';
+import type { StoredPackage } from './npm-registry/npm-registry.ts';
+import type { StoredNuget } from './nuget-v3/nuget-v3.ts';
+import type { StoredProject } from './python-index/python-index.ts';
 import { decodePart, Refusal } from './refusal.ts';
 import { partsOf } from './service.ts';
 import { namesIn, Store } from './store.ts';

@@ -11,7 +11,7 @@ import {
   parseJournal,
   type RunRecord,
   type RunStep,
-} from '../core/run/journal.ts';
+} from '../core/record/run-record.ts';
 import { redactValue } from '../core/text/redact.ts';
 import { exists, flushFolder, writeWhole } from './files.ts';
 import { systemFault } from './system-fault.ts';

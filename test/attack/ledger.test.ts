@@ -1,8 +1,8 @@
 import { existsSync, readdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
-import type { LedgerEvent, PlannedEvent } from '../../src/core/ledger/event.ts';
-import { eventId } from '../../src/core/ledger/event-id.ts';
+import type { LedgerEvent, PlannedEvent } from '../../src/core/record/event.ts';
+import { eventId } from '../../src/core/record/event-id.ts';
 import { eventFile, eventsIn, forgeLedger } from '../builders/forged-ledger.ts';
 import { listener } from '../builders/listener.ts';
 import { bevelstoneJson } from '../builders/program.ts';

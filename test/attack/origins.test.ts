@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { DestinationConfig, Protocol } from '../../src/core/config/config.ts';
-import { openDestination } from '../../src/flow/destinations.ts';
+import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import { testContext } from '../builders/context.ts';
 import { type Answer, type Listener, listener } from '../builders/listener.ts';
 import { destinationConfig, parcelFor, placeAt } from '../builders/parcel.ts';

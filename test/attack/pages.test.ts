@@ -6,7 +6,7 @@ import { describe, expect, it } from 'vitest';
 import { renderMarkdownPage } from '../../src/core/page/markdown-page.ts';
 import { renderPackagePage } from '../../src/core/page/registry-page.ts';
 import { renderReleaseCard } from '../../src/core/page/release-card.ts';
-import { renderShelf } from '../../src/core/protocol/shelf-page.ts';
+import { renderShelf } from '../../src/core/protocol/folder/shelf-page.ts';
 import { bevelstone } from '../builders/program.ts';
 import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { temporaryFolder } from '../builders/repository.ts';

@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
-import { standinAddress } from '../../src/flow/standin.ts';
+import { standinAddress } from '../../src/flow/trial/standin.ts';
 import { eventsIn } from '../builders/forged-ledger.ts';
 import { listener } from '../builders/listener.ts';
 import { testStandin } from '../builders/parcel.ts';

@@ -1,11 +1,11 @@
 import { hash } from 'node:crypto';
 import { type BinaryKind, readBinaryKind } from '../../src/core/contents/binary.ts';
 import type { ReadEntry } from '../../src/core/contents/entry.ts';
-import { describeArtifact } from '../../src/core/describe/describe.ts';
 import { FactCollector } from '../../src/core/facts/collector.ts';
 import { readDeclarations } from '../../src/core/facts/declarations.ts';
+import { describeArtifact } from '../../src/core/form/describe.ts';
 import type { Artifact, RuleSettings } from '../../src/core/rule/rule.ts';
-import { plainSettings } from '../../src/flow/rule-settings.ts';
+import { plainSettings } from '../../src/flow/artifact/rule-settings.ts';
 
 /** Files by path: text, bytes, or an entry with more to it. */
 export type TestFiles = Readonly<Record<string, string | Buffer | (Partial<ReadEntry> & { readonly text?: string })>>;

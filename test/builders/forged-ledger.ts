@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import path from 'node:path';
-import type { LedgerEvent } from '../../src/core/ledger/event.ts';
+import type { LedgerEvent } from '../../src/core/record/event.ts';
 import { testEnvironment } from './repository.ts';
 
 /** Adds files to the ledger of a bare repository, as anybody can who may push that ref. */

@@ -1,7 +1,7 @@
-import type { LedgerEvent, NewEvent, PlannedEvent } from '../../src/core/ledger/event.ts';
-import { makeEvent, planDigest } from '../../src/core/ledger/event-id.ts';
 import type { TagAnchors } from '../../src/core/ledger/fold.ts';
-import type { ArtifactRecord } from '../../src/core/ledger/release-record.ts';
+import type { LedgerEvent, NewEvent, PlannedEvent } from '../../src/core/record/event.ts';
+import { makeEvent, planDigest } from '../../src/core/record/event-id.ts';
+import type { ArtifactRecord } from '../../src/core/record/release-record.ts';
 
 /** The record of a file whose digests are all made of one hexadecimal digit. */
 export function artifactRecord(file: string, digit = 'a'): ArtifactRecord {

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { inject } from 'vitest';
-import { standinAddress } from '../../src/flow/standin.ts';
+import { standinAddress } from '../../src/flow/trial/standin.ts';
 import type { Fault } from '../../src/standin/fault.ts';
 import type { Standin } from '../../src/standin/server.ts';
 import { testStandin } from './parcel.ts';

@@ -1,6 +1,6 @@
-import type { ArtifactRecord, ReleaseRecord } from '../../src/core/ledger/release-record.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../../src/core/record/release-record.ts';
 import type { Destination, Parcel } from '../../src/destination/destination.ts';
-import type { Shipment } from '../../src/flow/deliver.ts';
+import type { Shipment } from '../../src/flow/deliver/deliver.ts';
 
 /** Parcels of one release on their way to a destination that said it has none of them. */
 export function shipmentOf(destination: Destination, parcels: readonly Parcel[], confirmForMs = 8000): Shipment {

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { onTestFinished } from 'vitest';
-import { layOut } from '../../src/flow/demo.ts';
+import { layOut } from '../../src/flow/demo/demo.ts';
 import type { StandinToken } from '../../src/standin/guard.ts';
 import { startStandin } from '../../src/standin/server.ts';
 import { testContext } from './context.ts';

@@ -5,7 +5,7 @@ import path from 'node:path';
 import { expect } from 'vitest';
 import type { Protocol } from '../../src/core/config/config.ts';
 import type { Destination, Parcel } from '../../src/destination/destination.ts';
-import { openDestination } from '../../src/flow/destinations.ts';
+import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import { testContext } from '../builders/context.ts';
 import { bytesAt, destinationConfig, parcelFor, parcelOfBytes, placeAt, quietly } from '../builders/parcel.ts';
 import {

@@ -3,7 +3,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { layOut } from '../../src/flow/demo.ts';
+import { layOut } from '../../src/flow/demo/demo.ts';
 import { hostPlatform } from '../../src/world/platform.ts';
 import { testContext } from '../builders/context.ts';
 import { bevelstoneJson } from '../builders/program.ts';

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import type { Parcel } from '../../src/destination/destination.ts';
-import { type Delivery, deliverShipments } from '../../src/flow/deliver.ts';
+import { type Delivery, deliverShipments } from '../../src/flow/deliver/deliver.ts';
 import type { Fault } from '../../src/standin/fault.ts';
 import { type StandinProtocol, standinProtocols } from '../../src/standin/server.ts';
 import { testContext } from '../builders/context.ts';

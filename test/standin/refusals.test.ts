@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { readdirSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { encodeForm } from '../../src/core/protocol/multipart.ts';
-import { uploadFields } from '../../src/core/protocol/python-index.ts';
+import { uploadFields } from '../../src/core/protocol/python-index/python-index.ts';
 import { nupkgBytes, testStandin } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { goodToken } from '../builders/workspace.ts';

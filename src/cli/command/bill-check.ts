@@ -1,4 +1,4 @@
-import type { BillCheck } from '../../flow/bill-check.ts';
+import type { BillCheck } from '../../flow/sbom/bill-check.ts';
 import { type Command, optionalText } from '../command.ts';
 import { renderBillCheck } from '../view/bill.ts';
 
@@ -16,7 +16,7 @@ export const billCheck: Command<Arguments, BillCheck> = {
   ],
   parse: (raw) => ({ file: optionalText(raw, 'file') ?? '', against: optionalText(raw, 'against') }),
   run: async ({ file, against }, context) => {
-    const flow = await import('../../flow/bill-check.ts');
+    const flow = await import('../../flow/sbom/bill-check.ts');
     const result = await flow.checkBillFile(context, file, against);
     return { result, error: flow.billRefusal(result) };
   },

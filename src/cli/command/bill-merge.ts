@@ -1,4 +1,4 @@
-import type { BillMerge } from '../../flow/bill-check.ts';
+import type { BillMerge } from '../../flow/sbom/bill-check.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderMerge } from '../view/bill.ts';
 
@@ -13,7 +13,7 @@ export const billMerge: Command<Arguments, BillMerge> = {
   examples: [['bill merge tidemark.spdx.json gauges.spdx.json --to all.spdx.json', 'One bill for both packages']],
   parse: (raw) => ({ files: textList(raw, 'files'), to: optionalText(raw, 'to') ?? '' }),
   run: async ({ files, to }, context) => {
-    const { mergeBillFiles } = await import('../../flow/bill-check.ts');
+    const { mergeBillFiles } = await import('../../flow/sbom/bill-check.ts');
     return { result: await mergeBillFiles(context, files, to) };
   },
   render: renderMerge,

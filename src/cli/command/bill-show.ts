@@ -1,4 +1,4 @@
-import type { BillView } from '../../flow/bill-check.ts';
+import type { BillView } from '../../flow/sbom/bill-check.ts';
 import { type Command, optionalText } from '../command.ts';
 import { billViewJson, renderBill } from '../view/bill.ts';
 
@@ -16,7 +16,7 @@ export const billShow: Command<Arguments, BillView> = {
   ],
   parse: (raw) => ({ file: optionalText(raw, 'file') ?? '', against: optionalText(raw, 'against') }),
   run: async ({ file, against }, context) => {
-    const { showBill } = await import('../../flow/bill-check.ts');
+    const { showBill } = await import('../../flow/sbom/bill-check.ts');
     return { result: await showBill(context, file, against) };
   },
   render: renderBill,

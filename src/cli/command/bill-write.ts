@@ -1,5 +1,5 @@
 import { type BillKind, billKinds } from '../../core/config/config.ts';
-import type { BillOptions, BillsWritten } from '../../flow/bill-write.ts';
+import type { BillOptions, BillsWritten } from '../../flow/sbom/bill-write.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderWritten, writtenJson } from '../view/bill.ts';
 
@@ -31,7 +31,7 @@ export const billWrite: Command<BillOptions, BillsWritten> = {
     to: optionalText(raw, 'to'),
   }),
   run: async (options, context) => {
-    const { writeBills } = await import('../../flow/bill-write.ts');
+    const { writeBills } = await import('../../flow/sbom/bill-write.ts');
     return { result: await writeBills(context, options) };
   },
   render: renderWritten,

@@ -1,4 +1,4 @@
-import type { Build, BuildOptions } from '../../flow/build.ts';
+import type { Build, BuildOptions } from '../../flow/build/build.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { buildJson, renderBuild } from '../view/build.ts';
 
@@ -38,7 +38,7 @@ export const build: Command<BuildOptions, Build> = {
     uncommitted: raw['uncommitted'] === true,
   }),
   run: async (options, context) => {
-    const { buildWorkspace, differenceError } = await import('../../flow/build.ts');
+    const { buildWorkspace, differenceError } = await import('../../flow/build/build.ts');
     const result = await buildWorkspace(context, options);
     return { result, error: differenceError(result) };
   },

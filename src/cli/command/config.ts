@@ -1,4 +1,4 @@
-import type { ReadConfig } from '../../flow/config.ts';
+import type { ReadConfig } from '../../flow/workspace/config.ts';
 import type { Command } from '../command.ts';
 import { configJson, renderChecked, renderConfig } from '../view/config.ts';
 
@@ -6,7 +6,7 @@ const read: Pick<Command<null, ReadConfig>, 'options' | 'parse' | 'run' | 'toJso
   options: (yargs) => yargs,
   parse: () => null,
   run: async (_args, context) => {
-    const { readConfiguration } = await import('../../flow/config.ts');
+    const { readConfiguration } = await import('../../flow/workspace/config.ts');
     return { result: await readConfiguration(context) };
   },
   toJson: configJson,

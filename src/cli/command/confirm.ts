@@ -1,6 +1,6 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { parseDuration } from '../../core/text/duration.ts';
-import type { Confirmed, ConfirmOptions } from '../../flow/confirm.ts';
+import type { Confirmed, ConfirmOptions } from '../../flow/trial/confirm.ts';
 import { type Command, optionalText } from '../command.ts';
 import { renderConfirmed, triedJson } from '../view/trial.ts';
 
@@ -16,7 +16,7 @@ export const confirm: Command<ConfirmOptions, Confirmed> = {
   ],
   parse: (raw) => ({ release: optionalText(raw, 'release'), withinMs: durationOf(String(raw['within'])) }),
   run: async (options, context) => {
-    const flow = await import('../../flow/confirm.ts');
+    const flow = await import('../../flow/trial/confirm.ts');
     const result = await flow.confirmReleases(context, options);
     return { result, error: result.error };
   },

@@ -1,4 +1,4 @@
-import type { Demo } from '../../flow/demo.ts';
+import type { Demo } from '../../flow/demo/demo.ts';
 import { type Command, optionalText } from '../command.ts';
 import { demoJson, renderDemo } from '../view/demo.ts';
 
@@ -12,7 +12,7 @@ export const demo: Command<{ to: string | null }, Demo> = {
   ],
   parse: (raw) => ({ to: optionalText(raw, 'to') }),
   run: async ({ to }, context) => {
-    const { runDemo } = await import('../../flow/demo.ts');
+    const { runDemo } = await import('../../flow/demo/demo.ts');
     return { result: await runDemo(context, to) };
   },
   render: renderDemo,

@@ -1,4 +1,4 @@
-import type { Build } from '../../flow/build.ts';
+import type { Build } from '../../flow/build/build.ts';
 import { type Command, textList } from '../command.ts';
 import { buildJson, renderBuild } from '../view/build.ts';
 
@@ -13,7 +13,7 @@ export const gather: Command<{ folders: readonly string[] }, Build> = {
   examples: [['gather bevelstone-out ../from-arm/bevelstone-out', 'Put the parts of two machines together']],
   parse: (raw) => ({ folders: textList(raw, 'folders') }),
   run: async ({ folders }, context) => {
-    const flow = await import('../../flow/gather.ts');
+    const flow = await import('../../flow/build/gather.ts');
     return { result: await flow.gather(context, folders) };
   },
   render: renderBuild,

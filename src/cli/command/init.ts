@@ -1,4 +1,4 @@
-import type { Init } from '../../flow/init.ts';
+import type { Init } from '../../flow/survey/init.ts';
 import type { Command } from '../command.ts';
 import { initJson, renderInit } from '../view/init.ts';
 
@@ -14,7 +14,7 @@ export const init: Command<{ dryRun: boolean }, Init> = {
   ],
   parse: (raw) => ({ dryRun: raw['dryRun'] === true }),
   run: async (options, context) => {
-    const flow = await import('../../flow/init.ts');
+    const flow = await import('../../flow/survey/init.ts');
     return { result: await flow.init(context, options) };
   },
   render: renderInit,

@@ -1,4 +1,4 @@
-import type { Inspection, InspectOptions } from '../../flow/inspect.ts';
+import type { Inspection, InspectOptions } from '../../flow/artifact/inspect.ts';
 import { type Command, optionalText } from '../command.ts';
 import { inspectionJson, renderInspection } from '../view/inspect.ts';
 
@@ -32,7 +32,7 @@ export const inspect: Command<Arguments, Inspection> = {
     extract: optionalText(raw, 'extract'),
   }),
   run: async (options, context) => {
-    const { inspectFile } = await import('../../flow/inspect.ts');
+    const { inspectFile } = await import('../../flow/artifact/inspect.ts');
     const result = await inspectFile(context, options);
     return { result, ...(result.printed === null ? {} : { bytes: result.printed.bytes }) };
   },

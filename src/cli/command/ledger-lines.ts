@@ -1,4 +1,4 @@
-import type { ReleaseLines } from '../../flow/lines.ts';
+import type { ReleaseLines } from '../../flow/ledger/lines.ts';
 import type { Command } from '../command.ts';
 import { linesJson, renderLines } from '../view/lines.ts';
 
@@ -20,7 +20,7 @@ export const ledgerLines: Command<LinesArguments, ReleaseLines> = {
   ],
   parse: (raw) => ({ release: String(raw['release']), setUp: raw['setUp'] === true }),
   run: async ({ release, setUp }, context) => {
-    const { releaseLines } = await import('../../flow/lines.ts');
+    const { releaseLines } = await import('../../flow/ledger/lines.ts');
     return { result: await releaseLines(context, release, setUp) };
   },
   render: renderLines,

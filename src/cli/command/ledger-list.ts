@@ -11,7 +11,7 @@ export const ledgerList: Command<null, readonly LedgerRelease[]> = {
   ],
   parse: () => null,
   run: async (_args, context) => {
-    const { listReleases } = await import('../../flow/ledger.ts');
+    const { listReleases } = await import('../../flow/ledger-record/ledger.ts');
     return { result: await listReleases(context) };
   },
   render: renderLedger,

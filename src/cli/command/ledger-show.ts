@@ -1,4 +1,4 @@
-import type { ShownRelease } from '../../flow/ledger-show.ts';
+import type { ShownRelease } from '../../flow/ledger/ledger-show.ts';
 import { type Command, optionalText } from '../command.ts';
 import { renderShown, shownJson } from '../view/ledger-show.ts';
 
@@ -22,10 +22,10 @@ export const ledgerShow: Command<Arguments, ShownRelease & { readonly page: stri
     card: optionalText(raw, 'card'),
   }),
   run: async ({ release, against, card }, context) => {
-    const { showRelease } = await import('../../flow/ledger-show.ts');
+    const { showRelease } = await import('../../flow/ledger/ledger-show.ts');
     const shown = await showRelease(context, release, against);
     if (card === null) return { result: { ...shown, page: null } };
-    const { writeLedgerCard } = await import('../../flow/release-page.ts');
+    const { writeLedgerCard } = await import('../../flow/ledger/release-page.ts');
     return { result: { ...shown, page: await writeLedgerCard(context, [shown], card) } };
   },
   render: renderShown,

@@ -1,4 +1,4 @@
-import type { Trace } from '../../flow/ledger-trace.ts';
+import type { Trace } from '../../flow/ledger/ledger-trace.ts';
 import { type Command, optionalText } from '../command.ts';
 import { renderTrace, traceJson } from '../view/ledger-trace.ts';
 
@@ -13,7 +13,7 @@ export const ledgerTrace: Command<{ what: string }, Trace> = {
   ],
   parse: (raw) => ({ what: optionalText(raw, 'what') ?? '' }),
   run: async ({ what }, context) => {
-    const { trace } = await import('../../flow/ledger-trace.ts');
+    const { trace } = await import('../../flow/ledger/ledger-trace.ts');
     return { result: await trace(context, what) };
   },
   render: renderTrace,

@@ -1,4 +1,4 @@
-import type { Notes, NotesFormat, NotesOptions } from '../../flow/notes.ts';
+import type { Notes, NotesFormat, NotesOptions } from '../../flow/survey/notes.ts';
 import { type Command, optionalText } from '../command.ts';
 import { notesJson, renderNotes } from '../view/notes.ts';
 
@@ -29,7 +29,7 @@ export const notes: Command<NotesOptions, Notes> = {
     write: raw['write'] === true,
   }),
   run: async (options, context) => {
-    const { makeNotes } = await import('../../flow/notes.ts');
+    const { makeNotes } = await import('../../flow/survey/notes.ts');
     return { result: await makeNotes(context, options) };
   },
   render: (result, screen, { format }) => renderNotes(result, screen, format === 'json'),

@@ -1,6 +1,6 @@
 import type { Argv } from 'yargs';
-import { type Weight, weights } from '../../core/history/weight.ts';
-import type { SurveyOptions } from '../../flow/survey.ts';
+import { type Weight, weights } from '../../core/version/weight.ts';
+import type { SurveyOptions } from '../../flow/survey/survey.ts';
 import { optionalText, type RawArguments } from '../command.ts';
 
 /** What a person may say against the calculation. */

@@ -1,4 +1,4 @@
-import type { Probe, ProbeOptions } from '../../flow/probe.ts';
+import type { Probe, ProbeOptions } from '../../flow/deliver/probe.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { probeJson, renderProbe } from '../view/probe.ts';
 
@@ -21,7 +21,7 @@ export const probe: Command<ProbeOptions, Probe> = {
   ],
   parse: (raw) => ({ destinations: textList(raw, 'destinations'), keep: optionalText(raw, 'keep') }),
   run: async (options, context) => {
-    const flow = await import('../../flow/probe.ts');
+    const flow = await import('../../flow/deliver/probe.ts');
     const result = await flow.probeDestinations(context, options);
     return { result, error: result.error };
   },

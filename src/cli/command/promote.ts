@@ -1,4 +1,4 @@
-import type { PromoteOptions, Promotion } from '../../flow/promote.ts';
+import type { PromoteOptions, Promotion } from '../../flow/deliver/promote.ts';
 import type { Command } from '../command.ts';
 import { movedJson, renderPromotion, renderPromotionPlan } from '../view/promote.ts';
 import { makeScreen } from '../view/screen.ts';
@@ -23,7 +23,7 @@ export const promote: Command<PromoteOptions, Promotion> = {
     dryRun: raw['dryRun'] === true,
   }),
   run: async (options, context, ask) => {
-    const flow = await import('../../flow/promote.ts');
+    const flow = await import('../../flow/deliver/promote.ts');
     const result = await flow.promoteRelease(context, options, (shipment) =>
       ask({
         shown: renderPromotionPlan(shipment, options, makeScreen(process.stderr, process.env)),

@@ -1,5 +1,5 @@
-import type { Publication } from '../../flow/publish.ts';
-import type { TagOptions } from '../../flow/publish-plan.ts';
+import type { Publication } from '../../flow/deliver/publish.ts';
+import type { TagOptions } from '../../flow/deliver/publish-plan.ts';
 import type { Command } from '../command.ts';
 import { publicationJson, renderPlan, renderPublication } from '../view/publish.ts';
 import { makeScreen } from '../view/screen.ts';
@@ -18,7 +18,7 @@ export const publish: Command<TagOptions, Publication> = {
   ],
   parse: (raw) => ({ tag: raw['tag'] === true, dryRun: raw['dryRun'] === true }),
   run: async (options, context, ask) => {
-    const flow = await import('../../flow/publish.ts');
+    const flow = await import('../../flow/deliver/publish.ts');
     const publication = await flow.publish(context, options, (plan) =>
       ask({ shown: renderPlan(plan, makeScreen(process.stderr, process.env)), question: 'Deliver these?' }),
     );

@@ -1,4 +1,4 @@
-import type { Rehearsal } from '../../flow/rehearse.ts';
+import type { Rehearsal } from '../../flow/trial/rehearse.ts';
 import type { Command } from '../command.ts';
 import { renderRehearsal, triedJson } from '../view/trial.ts';
 
@@ -12,7 +12,7 @@ export const rehearse: Command<{ readonly everyone: boolean }, Rehearsal> = {
   ],
   parse: (raw) => ({ everyone: raw['everyone'] === true }),
   run: async (options, context) => {
-    const flow = await import('../../flow/rehearse.ts');
+    const flow = await import('../../flow/trial/rehearse.ts');
     const result = await flow.rehearse(context, options);
     return { result, error: result.error };
   },

@@ -1,5 +1,5 @@
-import type { ReleaseOptions } from '../../flow/release/options.ts';
 import type { Released } from '../../flow/release/release.ts';
+import type { ReleaseOptions } from '../../flow/run/options.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { releasedJson, renderCard, renderGates, renderReleased } from '../view/release.ts';
 import { makeScreen } from '../view/screen.ts';

@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { protocols } from '../../core/config/config.ts';
-import type { RunningStandin, StandinOptions } from '../../flow/standin.ts';
+import type { RunningStandin, StandinOptions } from '../../flow/trial/standin.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderStandin, standinJson } from '../view/standin.ts';
 
@@ -36,7 +36,7 @@ export const standin: Command<StandinOptions, RunningStandin> = {
     isPrivate: raw['private'] === true,
   }),
   run: async (options, context) => {
-    const { runStandin } = await import('../../flow/standin.ts');
+    const { runStandin } = await import('../../flow/trial/standin.ts');
     const running = await runStandin(context, options);
     const stopped = context.signal.aborted ? Promise.resolve() : once(context.signal, 'abort');
     return { result: running, until: stopped.then(() => running.close()) };

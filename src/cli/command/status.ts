@@ -1,4 +1,4 @@
-import type { Status } from '../../flow/status.ts';
+import type { Status } from '../../flow/ledger/status.ts';
 import type { Command } from '../command.ts';
 import { renderStatus } from '../view/status.ts';
 
@@ -8,7 +8,7 @@ export const status: Command<null, Status> = {
   examples: [],
   parse: () => null,
   run: async (_args, context) => {
-    const { readStatus } = await import('../../flow/status.ts');
+    const { readStatus } = await import('../../flow/ledger/status.ts');
     return { result: await readStatus(context) };
   },
   render: renderStatus,

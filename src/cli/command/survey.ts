@@ -1,4 +1,4 @@
-import type { Survey, SurveyOptions } from '../../flow/survey.ts';
+import type { Survey, SurveyOptions } from '../../flow/survey/survey.ts';
 import { type Command, optionalText } from '../command.ts';
 import { renderSurvey, surveyJson } from '../view/survey.ts';
 import { overrideOptions, parseOverrides } from './override-options.ts';
@@ -24,7 +24,7 @@ export const survey: Command<SurveyOptions, Survey> = {
     asReleased: false,
   }),
   run: async (options, context) => {
-    const { surveyBesideRun } = await import('../../flow/survey-open-run.ts');
+    const { surveyBesideRun } = await import('../../flow/survey/survey-open-run.ts');
     return { result: await surveyBesideRun(context, options) };
   },
   render: (result, screen, options) => renderSurvey(result, screen, options.changes),

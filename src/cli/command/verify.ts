@@ -1,5 +1,5 @@
 import type { Rule } from '../../core/rule/rule.ts';
-import type { Verification } from '../../flow/verify.ts';
+import type { Verification } from '../../flow/artifact/verify.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderPages, renderRule, renderRules, renderVerification, rulesJson } from '../view/verify.ts';
 
@@ -45,11 +45,11 @@ export const verify: Command<Arguments, Result> = {
   }),
   run: async ({ files, rules, explain, page, sarif }, context) => {
     if (rules || explain !== null) {
-      const { findRule, listRules } = await import('../../flow/rules.ts');
+      const { findRule, listRules } = await import('../../flow/artifact/rules.ts');
       if (explain !== null) return { result: { type: 'rule', rule: findRule(explain) } };
       return { result: { type: 'rules', rules: listRules() } };
     }
-    const flow = await import('../../flow/verify.ts');
+    const flow = await import('../../flow/artifact/verify.ts');
     if (page) return { result: { type: 'pages', pages: await flow.pagesOf(context, files) } };
     const verification = await flow.verify(context, files);
     if (sarif !== null) await flow.writeSarif(context, verification, sarif);

@@ -1,4 +1,4 @@
-import type { Withdrawn, WithdrawOptions } from '../../flow/withdraw.ts';
+import type { Withdrawn, WithdrawOptions } from '../../flow/deliver/withdraw.ts';
 import type { Command } from '../command.ts';
 import { movedJson } from '../view/promote.ts';
 import { makeScreen } from '../view/screen.ts';
@@ -28,7 +28,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     dryRun: raw['dryRun'] === true,
   }),
   run: async (options, context, ask) => {
-    const flow = await import('../../flow/withdraw.ts');
+    const flow = await import('../../flow/deliver/withdraw.ts');
     const result = await flow.withdrawRelease(context, options, (release) =>
       ask({
         shown: renderWithdrawal(release, options, makeScreen(process.stderr, process.env)),

@@ -1,7 +1,7 @@
-import { type Bill, type BillPackage, dependencyKinds } from '../../core/bill/bill.ts';
+import { type Bill, type BillPackage, dependencyKinds } from '../../core/sbom/bill.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { BillCheck, BillMerge, BillView } from '../../flow/bill-check.ts';
-import type { BillsWritten } from '../../flow/bill-write.ts';
+import type { BillCheck, BillMerge, BillView } from '../../flow/sbom/bill-check.ts';
+import type { BillsWritten } from '../../flow/sbom/bill-write.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -1,7 +1,7 @@
 import type { Origin } from '../../core/contents/entry.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Build } from '../../flow/build.ts';
+import type { Build } from '../../flow/build/build.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -1,6 +1,6 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { ArtifactComparison, NamedChange } from '../../flow/compare-artifacts.ts';
+import type { ArtifactComparison, NamedChange } from '../../flow/artifact/compare-artifacts.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
 

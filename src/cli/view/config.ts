@@ -1,6 +1,6 @@
 import { stringify } from 'yaml';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { ReadConfig } from '../../flow/config.ts';
+import type { ReadConfig } from '../../flow/workspace/config.ts';
 import { displayPath } from './display-path.ts';
 import { type Screen, sign } from './screen.ts';
 

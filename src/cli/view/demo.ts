@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { Demo } from '../../flow/demo.ts';
+import type { Demo } from '../../flow/demo/demo.ts';
 import { renderLedger } from './ledger.ts';
 import { renderCard, renderReleased } from './release.ts';
 import { type Screen, sign } from './screen.ts';

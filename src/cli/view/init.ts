@@ -1,5 +1,5 @@
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { Init } from '../../flow/init.ts';
+import type { Init } from '../../flow/survey/init.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -2,7 +2,7 @@ import path from 'node:path';
 import { type Entry, formatMode } from '../../core/contents/entry.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { Inspection } from '../../flow/inspect.ts';
+import type { Inspection } from '../../flow/artifact/inspect.ts';
 import { renderComparison } from './comparison.ts';
 import { displayPath } from './display-path.ts';
 import { renderEntryTree } from './entry-tree.ts';

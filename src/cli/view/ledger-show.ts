@@ -1,6 +1,6 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { ReleaseComparison, ShownRelease } from '../../flow/ledger-show.ts';
+import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -1,6 +1,6 @@
 import type { Origin } from '../../core/contents/entry.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Trace } from '../../flow/ledger-trace.ts';
+import type { Trace } from '../../flow/ledger/ledger-trace.ts';
 import { blank, type Screen } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -1,6 +1,6 @@
-import type { ConsumerLine } from '../../core/consumer/consumer-line.ts';
+import type { ConsumerLine } from '../../core/protocol/consumer-line.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { ReleaseLines } from '../../flow/lines.ts';
+import type { ReleaseLines } from '../../flow/ledger/lines.ts';
 import type { Screen } from './screen.ts';
 
 /** Each text as it is pasted, below where it goes. */

@@ -1,4 +1,4 @@
-import type { Notes } from '../../flow/notes.ts';
+import type { Notes } from '../../flow/survey/notes.ts';
 import { displayPath } from './display-path.ts';
 import { type Screen, sign } from './screen.ts';
 

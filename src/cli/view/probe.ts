@@ -1,6 +1,6 @@
 import { mostSkewMs } from '../../core/protocol/clock-skew.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Probe, ProbedDestination, ProbedPackage } from '../../flow/probe.ts';
+import type { Probe, ProbedDestination, ProbedPackage } from '../../flow/deliver/probe.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -1,7 +1,7 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Delivery, Shipment } from '../../flow/deliver.ts';
-import type { PromoteOptions, Promotion } from '../../flow/promote.ts';
+import type { Delivery, Shipment } from '../../flow/deliver/deliver.ts';
+import type { PromoteOptions, Promotion } from '../../flow/deliver/promote.ts';
 import { deliveryTable } from './publish.ts';
 import type { Screen } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -1,8 +1,8 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Delivery } from '../../flow/deliver.ts';
-import type { Publication } from '../../flow/publish.ts';
-import type { PublishPlan } from '../../flow/publish-plan.ts';
+import type { Delivery } from '../../flow/deliver/deliver.ts';
+import type { Publication } from '../../flow/deliver/publish.ts';
+import type { PublishPlan } from '../../flow/deliver/publish-plan.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -1,4 +1,4 @@
-import type { CardRelease, ReleaseCard } from '../../core/run/card.ts';
+import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Gate } from '../../flow/release/gates.ts';

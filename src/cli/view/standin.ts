@@ -1,5 +1,5 @@
 import { cleanText } from '../../core/text/clean.ts';
-import type { RunningStandin } from '../../flow/standin.ts';
+import type { RunningStandin } from '../../flow/trial/standin.ts';
 import type { Screen } from './screen.ts';
 
 /** Where the stand-in is, until it is stopped. */

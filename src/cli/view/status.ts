@@ -1,5 +1,5 @@
 import { cleanText } from '../../core/text/clean.ts';
-import type { Status } from '../../flow/status.ts';
+import type { Status } from '../../flow/ledger/status.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -1,7 +1,7 @@
 import type { Change } from '../../core/history/count-changes.ts';
 import type { OtherCommit } from '../../core/history/walk.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Survey, SurveyedPackage } from '../../flow/survey.ts';
+import type { Survey, SurveyedPackage } from '../../flow/survey/survey.ts';
 import { LazyList } from './json.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';

@@ -1,7 +1,7 @@
 import type { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { Confirmed } from '../../flow/confirm.ts';
-import type { Rehearsal, TriedRelease } from '../../flow/rehearse.ts';
-import type { TrialStep } from '../../flow/trial.ts';
+import type { Confirmed } from '../../flow/trial/confirm.ts';
+import type { Rehearsal, TriedRelease } from '../../flow/trial/rehearse.ts';
+import type { TrialStep } from '../../flow/trial/trial.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import type { Finding, Rule } from '../../core/rule/rule.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { Verification, VerifiedArtifact } from '../../flow/verify.ts';
+import type { Verification, VerifiedArtifact } from '../../flow/artifact/verify.ts';
 import { displayPath } from './display-path.ts';
 import { type Mark, type Screen, sign } from './screen.ts';
 

@@ -1,6 +1,6 @@
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Withdrawn, WithdrawOptions } from '../../flow/withdraw.ts';
+import type { Withdrawn, WithdrawOptions } from '../../flow/deliver/withdraw.ts';
 import type { Screen } from './screen.ts';
 
 /** What is about to be taken back, before the question. */

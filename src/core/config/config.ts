@@ -1,6 +1,6 @@
 import type { Amendment } from '../history/meaning.ts';
-import type { Weight } from '../history/weight.ts';
 import type { StreamConfig } from '../version/stream.ts';
+import type { Weight } from '../version/weight.ts';
 
 // The shapes of bevelstone.yaml after its check, defaults filled in. Keys are written as in the file.
 

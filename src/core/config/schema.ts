@@ -1,11 +1,11 @@
 import Joi from 'joi';
-import { weights } from '../history/weight.ts';
-import { ruleIds } from '../rule/rule-id.ts';
+import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
 import { whyComplex } from '../text/glob.ts';
 import { compilePattern } from '../text/linear-pattern.ts';
 import { isRange, isVersion } from '../version/version.ts';
+import { weights } from '../version/weight.ts';
 import {
   type ArtifactConfig,
   billKinds,

@@ -7,19 +7,19 @@ import type { ArtifactPlan } from './plan.ts';
 
 /** Every form that can be built, loaded when it is used. */
 export const forms: Readonly<Record<BuiltForm, () => Promise<Form>>> = {
-  'npm-tarball': async () => (await import('./npm-tarball.ts')).npmTarball,
-  wheel: async () => (await import('./wheel.ts')).wheel,
-  sdist: async () => (await import('./sdist.ts')).sdist,
-  jar: async () => (await import('./jar.ts')).jar,
-  'sources-jar': async () => (await import('./jar.ts')).sourcesJar,
-  'documentation-jar': async () => (await import('./jar.ts')).documentationJar,
-  pom: async () => (await import('./pom.ts')).pom,
-  nupkg: async () => (await import('./nupkg.ts')).nupkg,
-  snupkg: async () => (await import('./nupkg.ts')).snupkg,
-  deb: async () => (await import('./deb.ts')).deb,
-  'tar.gz': async () => (await import('./plain-archive.ts')).tarGz,
-  zip: async () => (await import('./plain-archive.ts')).zip,
-  'source-archive': async () => (await import('./source-archive.ts')).sourceArchive,
+  'npm-tarball': async () => (await import('./npm-tarball/npm-tarball.ts')).npmTarball,
+  wheel: async () => (await import('./wheel/wheel.ts')).wheel,
+  sdist: async () => (await import('./sdist/sdist.ts')).sdist,
+  jar: async () => (await import('./jar/jar.ts')).jar,
+  'sources-jar': async () => (await import('./jar/jar.ts')).sourcesJar,
+  'documentation-jar': async () => (await import('./jar/jar.ts')).documentationJar,
+  pom: async () => (await import('./pom/pom.ts')).pom,
+  nupkg: async () => (await import('./nupkg/nupkg.ts')).nupkg,
+  snupkg: async () => (await import('./nupkg/nupkg.ts')).snupkg,
+  deb: async () => (await import('./deb/deb.ts')).deb,
+  'tar.gz': async () => (await import('./plain-archive/plain-archive.ts')).tarGz,
+  zip: async () => (await import('./plain-archive/plain-archive.ts')).zip,
+  'source-archive': async () => (await import('./source-archive/source-archive.ts')).sourceArchive,
 };
 
 /** Lays an artifact out: selects what goes in, then says where everything stands. Entries of contents rules come first. */

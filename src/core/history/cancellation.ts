@@ -1,6 +1,6 @@
+import { clampWeight, heaviest, type Weight } from '../version/weight.ts';
 import type { Reverted } from './reference.ts';
 import type { TouchingCommit, Walk } from './walk.ts';
-import { clampWeight, heaviest, type Weight } from './weight.ts';
 
 /** What git says of commits that the walk does not hold: released before, with their weight; absent when unknown. */
 export type ReleasedCommits = ReadonlyMap<string, { readonly weight: Weight }>;

@@ -1,10 +1,10 @@
+import { heaviest, type Weight } from '../version/weight.ts';
 import { cancelReverts, type Fate, type InRange, type ReleasedCommits } from './cancellation.ts';
 import type { Person } from './commit.ts';
 import { isReached } from './graph.ts';
 import type { Item } from './meaning.ts';
 import type { References } from './reference.ts';
 import type { TouchingCommit, Walk } from './walk.ts';
-import { heaviest, type Weight } from './weight.ts';
 
 /** What one commit means for one package. */
 export type Change = {

@@ -1,5 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import type { Weight } from './weight.ts';
+import type { Weight } from '../version/weight.ts';
 
 /** Why one package of the workspace needs another. */
 export type DependencyKind = 'run' | 'build' | 'peer' | 'development';

@@ -1,10 +1,10 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import type { LinearPattern } from '../text/linear-pattern.ts';
+import { heaviest, type Weight } from '../version/weight.ts';
 import { type Commit, subjectOf } from './commit.ts';
 import { breakingNotes, type Header, type Message, parseHeader, parseMessage } from './message-grammar.ts';
 import { parseReferences, type References } from './reference.ts';
 import { parseSquashBody } from './squash-body.ts';
-import { heaviest, type Weight } from './weight.ts';
 
 /** One thing that a commit did. */
 export type Item = {

@@ -4,10 +4,10 @@ import { formatLook } from '../version/look.ts';
 import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
 import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, isVersion } from '../version/version.ts';
+import { heaviest, shiftBelowOne, type Weight } from '../version/weight.ts';
 import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
 import { type DependencyEdge, inducedWeight, orderByDependency } from './dependency.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
-import { heaviest, shiftBelowOne, type Weight } from './weight.ts';
 
 /** What is known of one package before its next version. */
 export type PackageFacts = {

@@ -1,6 +1,6 @@
-import type { LedgerEvent, PlannedEvent, ReleaseAbout } from './event.ts';
-import { planDigest } from './event-id.ts';
-import type { ArtifactRecord } from './release-record.ts';
+import type { LedgerEvent, PlannedEvent, ReleaseAbout } from '../record/event.ts';
+import { planDigest } from '../record/event-id.ts';
+import type { ArtifactRecord } from '../record/release-record.ts';
 
 /** A delivery as the ledger tells it. */
 export type LedgerDelivery = {

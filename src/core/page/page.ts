@@ -1,4 +1,4 @@
-import type { Description } from '../describe/description.ts';
+import type { Description } from '../form/description.ts';
 import { objectOf, textOf } from '../manifest/fields.ts';
 import type { Artifact } from '../rule/rule.ts';
 import { renderMarkdownPage } from './markdown-page.ts';

@@ -1,5 +1,5 @@
 import type { NoteSection } from '../changelog/section.ts';
-import type { ConsumerLine } from '../consumer/consumer-line.ts';
+import type { ConsumerLine } from '../protocol/consumer-line.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { escapeHtml } from '../text/html.ts';
 import { policyElement } from '../text/page-policy.ts';

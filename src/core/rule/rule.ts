@@ -1,10 +1,10 @@
 import type { ExceptionConfig, LicencePolicyConfig, SeverityConfig } from '../config/config.ts';
 import type { BinaryKind } from '../contents/binary.ts';
 import type { Entry, ReadEntry } from '../contents/entry.ts';
-import type { Description } from '../describe/description.ts';
 import type { FileFacts } from '../facts/facts.ts';
+import type { Description } from '../form/description.ts';
+import type { RuleId } from '../name/rule.ts';
 import type { BrowserReach } from '../surface/browser-reach.ts';
-import type { RuleId } from './rule-id.ts';
 
 /** How much a finding matters: `refuse` keeps the artifact from being uploaded. */
 export type Severity = 'refuse' | 'warn' | 'note';

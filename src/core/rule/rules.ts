@@ -1,3 +1,4 @@
+import type { RuleId } from '../name/rule.ts';
 import { caseClash } from './archive/case-clash.ts';
 import { duplicatePath } from './archive/duplicate-path.ts';
 import { junk } from './archive/junk.ts';
@@ -74,7 +75,6 @@ import { strayModule } from './python/stray-module.ts';
 import { undeclaredPythonImport } from './python/undeclared-import.ts';
 import { wheelTag } from './python/wheel-tag.ts';
 import type { Artifact, Finding, Rule, RuleSettings } from './rule.ts';
-import type { RuleId } from './rule-id.ts';
 
 /** All rules, by theme. */
 export const rules: Readonly<Record<RuleId, Rule>> = {

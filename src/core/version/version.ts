@@ -1,5 +1,5 @@
 import semver from 'semver';
-import type { Weight } from '../history/weight.ts';
+import type { Weight } from './weight.ts';
 
 // SemVer 2.0.0, the suggested pattern of its FAQ.
 const strict =

@@ -1,5 +1,5 @@
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { lastRecord } from '../../core/run/journal.ts';
+import { lastRecord } from '../../core/record/run-record.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
@@ -8,15 +8,24 @@ import { git } from '../../world/git/run-git.ts';
 import { markClosed } from '../../world/journal.ts';
 import { sweepLeftovers } from '../../world/leftovers.ts';
 import { takeLock } from '../../world/run-lock.ts';
-import { readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
-import { LedgerWriter } from '../ledger-writer.ts';
-import { openContext } from '../workspace.ts';
-import { dropRun } from './drop-run.ts';
+import { LedgerWriter } from '../ledger-record/ledger-writer.ts';
+import { readFolders } from '../release-folder/built-release.ts';
+import { dropRun } from '../run/drop-run.ts';
+import { removeMarkedTags, removeOwnTags } from '../run/own-tags.ts';
+import {
+  chooseRun,
+  continueRun,
+  isUnreadable,
+  type KnownRun,
+  lockFolder,
+  noRun,
+  openRuns,
+  type Run,
+} from '../run/run.ts';
+import { openContext } from '../workspace/workspace.ts';
 import { forgetHandedOut } from './hand-out.ts';
-import { removeMarkedTags, removeOwnTags } from './own-tags.ts';
 import { repairRun } from './repair.ts';
-import { chooseRun, continueRun, isUnreadable, type KnownRun, lockFolder, noRun, openRuns, type Run } from './run.ts';
 
 /** What became of a run that was given up. */
 export type Abandoned = {

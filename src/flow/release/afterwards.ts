@@ -2,11 +2,11 @@ import { execa } from 'execa';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cleanLines } from '../../core/text/clean.ts';
 import { faultPoint } from '../../world/fault-point.ts';
-import type { ReleaseFolder } from '../built-release.ts';
 import { type Context, warn } from '../context.ts';
-import { withoutCredentials } from '../credential-variables.ts';
-import type { Workspace } from '../workspace.ts';
-import type { Run } from './run.ts';
+import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import type { Run } from '../run/run.ts';
+import { withoutCredentials } from '../workspace/credential-variables.ts';
+import type { Workspace } from '../workspace/workspace.ts';
 
 /**
  * Runs the commands of `afterwards`, each once per release with its release.json on standard input. Nobody can be asked

@@ -1,13 +1,13 @@
 import path from 'node:path';
-import type { CardRelease, ReleaseCard } from '../../core/run/card.ts';
+import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
 import { git } from '../../world/git/run-git.ts';
-import type { ReleaseFolder } from '../built-release.ts';
-import type { Shipment } from '../deliver.ts';
-import { notesOf, readIntro } from '../notes.ts';
-import type { Rehearsal } from '../rehearse.ts';
-import type { Survey } from '../survey.ts';
-import type { Verification } from '../verify.ts';
-import type { Opened } from './run.ts';
+import type { Verification } from '../artifact/verify.ts';
+import type { Shipment } from '../deliver/deliver.ts';
+import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import type { Opened } from '../run/run.ts';
+import { notesOf, readIntro } from '../survey/notes.ts';
+import type { Survey } from '../survey/survey.ts';
+import type { Rehearsal } from '../trial/rehearse.ts';
 
 /** What a card tells of. */
 export type CardInput = {

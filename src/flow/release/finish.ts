@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { lastRecord } from '../../core/run/journal.ts';
+import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import {
   addToLedger,
@@ -17,12 +17,10 @@ import { makeTag, readLocalTag, tagObject } from '../../world/git/remote-tags.ts
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { markClosed } from '../../world/journal.ts';
-import { type ReleaseFolder, readFolders } from '../built-release.ts';
 import type { Context } from '../context.ts';
-import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from '../deliver.ts';
-import { localReleases } from '../ledger.ts';
-import { deliveryFailed } from '../publish.ts';
-import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-plan.ts';
+import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from '../deliver/deliver.ts';
+import { deliveryFailed } from '../deliver/publish.ts';
+import { inDependencyOrder, planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
 import {
   isRecorded,
   type PublishedRelease,
@@ -31,12 +29,14 @@ import {
   publishedOf,
   type ReleasePlan,
   tagMessage,
-} from '../published.ts';
-import { ensureTrust } from '../trust.ts';
-import { readWorkspace, type Workspace } from '../workspace.ts';
+} from '../deliver/published.ts';
+import { localReleases } from '../ledger-record/ledger.ts';
+import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import type { Run } from '../run/run.ts';
+import { ensureTrust } from '../workspace/trust.ts';
+import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { runAfterwards } from './afterwards.ts';
 import { forgetHandedOut } from './hand-out.ts';
-import type { Run } from './run.ts';
 import { RunLedger } from './run-ledger.ts';
 import { settle } from './settle.ts';
 

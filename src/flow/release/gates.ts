@@ -9,13 +9,13 @@ import { git } from '../../world/git/run-git.ts';
 import { checkOut } from '../../world/git/worktree.ts';
 import { hostPlatform } from '../../world/platform.ts';
 import { runStep } from '../../world/step.ts';
-import { platformsHere } from '../build.ts';
-import { pendingOf } from '../build-package.ts';
+import { platformsHere } from '../build/build.ts';
+import { pendingOf } from '../build/build-package.ts';
 import type { Context } from '../context.ts';
-import { withoutCredentials } from '../credential-variables.ts';
-import { probeSurveyed } from '../probe.ts';
-import type { Survey } from '../survey.ts';
-import { checkTools } from '../tools.ts';
+import { probeSurveyed } from '../deliver/probe.ts';
+import type { Survey } from '../survey/survey.ts';
+import { withoutCredentials } from '../workspace/credential-variables.ts';
+import { checkTools } from '../workspace/tools.ts';
 import type { Releasing } from './write-back.ts';
 
 /** Something that must hold before a release: null when it does, else why not and what to do. */

@@ -5,11 +5,11 @@ import { writeWhole } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
-import { platformsHere } from '../build.ts';
-import { pendingOf } from '../build-package.ts';
-import { type ReleaseFolder, readFolders } from '../built-release.ts';
-import type { Survey } from '../survey.ts';
-import type { Run } from './run.ts';
+import { platformsHere } from '../build/build.ts';
+import { pendingOf } from '../build/build-package.ts';
+import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import type { Run } from '../run/run.ts';
+import type { Survey } from '../survey/survey.ts';
 import type { Releasing } from './write-back.ts';
 
 /** The ref under which other machines find the commit of a run. */

@@ -1,6 +1,6 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Context } from '../context.ts';
-import type { Survey, SurveyOptions } from '../survey.ts';
+import type { Survey, SurveyOptions } from '../survey/survey.ts';
 
 /**
  * Surveys the packages asked for. When one of them needs an unreleased change of another, that one is added where this was

@@ -1,8 +1,8 @@
 import { createHash, randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { cardDigest, type ReleaseCard } from '../../core/run/card.ts';
-import { lastRecord } from '../../core/run/journal.ts';
+import { cardDigest, type ReleaseCard } from '../../core/page/card.ts';
+import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
@@ -14,30 +14,19 @@ import { markClosed } from '../../world/journal.ts';
 import { sweepLeftovers } from '../../world/leftovers.ts';
 import { takeLock } from '../../world/run-lock.ts';
 import { systemFault } from '../../world/system-fault.ts';
-import { billReleases } from '../bill-write.ts';
-import { buildSurveyed, plainBuild } from '../build.ts';
-import type { BuiltRelease } from '../build-package.ts';
-import { type ReleaseFolder, readFolders } from '../built-release.ts';
+import { refusal, type Verification, verifyReleases } from '../artifact/verify.ts';
+import { buildSurveyed, plainBuild } from '../build/build.ts';
+import type { BuiltRelease } from '../build/build-package.ts';
 import type { Context } from '../context.ts';
-import type { Shipment } from '../deliver.ts';
-import { checkNarrow } from '../narrow-credential.ts';
-import { parcelOf } from '../parcel.ts';
-import { inDependencyOrder, planShipments, refuseDifferent } from '../publish-plan.ts';
-import type { PublishedRelease } from '../published.ts';
-import { type Rehearsal, rehearseReleases } from '../rehearse.ts';
-import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey.ts';
-import { ensureTrust } from '../trust.ts';
-import { refusal, type Verification, verifyReleases } from '../verify.ts';
-import { openContext } from '../workspace.ts';
-import { makeCard } from './card.ts';
-import { dropRun } from './drop-run.ts';
-import { finishRun, lostError, pendingDeliveries } from './finish.ts';
-import { askGates, type Gate, refuseGates } from './gates.ts';
-import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
-import { withNeeded } from './needed.ts';
-import type { ReleaseOptions } from './options.ts';
-import { removeOwnTags } from './own-tags.ts';
-import { repairRun } from './repair.ts';
+import type { Shipment } from '../deliver/deliver.ts';
+import { checkNarrow } from '../deliver/narrow-credential.ts';
+import { inDependencyOrder, planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
+import type { PublishedRelease } from '../deliver/published.ts';
+import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import { parcelOf } from '../release-folder/parcel.ts';
+import { dropRun } from '../run/drop-run.ts';
+import type { ReleaseOptions } from '../run/options.ts';
+import { removeOwnTags } from '../run/own-tags.ts';
 import {
   beginRun,
   chooseRun,
@@ -54,7 +43,18 @@ import {
   type RunAsked,
   refuseOpen,
   unreadableRun,
-} from './run.ts';
+} from '../run/run.ts';
+import { billReleases } from '../sbom/bill-write.ts';
+import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
+import { type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
+import { ensureTrust } from '../workspace/trust.ts';
+import { openContext } from '../workspace/workspace.ts';
+import { makeCard } from './card.ts';
+import { finishRun, lostError, pendingDeliveries } from './finish.ts';
+import { askGates, type Gate, refuseGates } from './gates.ts';
+import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
+import { withNeeded } from './needed.ts';
+import { repairRun } from './repair.ts';
 import { surveyTagged } from './tagged.ts';
 import { makeReleaseCommit, type Releasing, releasingOf } from './write-back.ts';
 
@@ -216,7 +216,7 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
 
 async function writePlan(context: Context, run: Run, card: ReleaseCard, file: string | null): Promise<string | null> {
   if (file === null) return null;
-  const { writePlannedCard } = await import('../release-page.ts');
+  const { writePlannedCard } = await import('../ledger/release-page.ts');
   return writePlannedCard(context, card, outOf(run), file);
 }
 
@@ -227,7 +227,7 @@ async function writePage(
   file: string | null,
 ): Promise<string | null> {
   if (file === null) return null;
-  const { shownReleases, writeLedgerCard } = await import('../release-page.ts');
+  const { shownReleases, writeLedgerCard } = await import('../ledger/release-page.ts');
   const names = releases.map((one) => `${one.package}@${one.version}`);
   return writeLedgerCard(context, await shownReleases(context, names), file, card);
 }

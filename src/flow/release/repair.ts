@@ -3,10 +3,10 @@ import { sweepTagLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { readLocalTag, readTagMessage, tagObject } from '../../world/git/remote-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
-import { readFolders } from '../built-release.ts';
 import { type Context, warn } from '../context.ts';
-import { inDependencyOrder } from '../publish-plan.ts';
-import type { Run } from './run.ts';
+import { inDependencyOrder } from '../deliver/publish-plan.ts';
+import { readFolders } from '../release-folder/built-release.ts';
+import type { Run } from '../run/run.ts';
 
 /**
  * Finds out again what a damaged journal has lost: whether the run's tags are on the remote, which decides whether it is only

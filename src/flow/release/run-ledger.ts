@@ -1,13 +1,13 @@
-import { type LedgerEvent, type NewEvent, withSafeTexts } from '../../core/ledger/event.ts';
-import { makeEvent } from '../../core/ledger/event-id.ts';
-import { maxTextLength } from '../../core/ledger/parse-event.ts';
-import { lastRecord, type RunRecord, type RunStep } from '../../core/run/journal.ts';
+import { type LedgerEvent, type NewEvent, withSafeTexts } from '../../core/record/event.ts';
+import { makeEvent } from '../../core/record/event-id.ts';
+import { maxTextLength } from '../../core/record/parse-event.ts';
+import { lastRecord, type RunRecord, type RunStep } from '../../core/record/run-record.ts';
 import { clipRedacted } from '../../core/text/redact.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import type { LedgerFile } from '../../world/git/ledger-store.ts';
 import type { Journal } from '../../world/journal.ts';
-import { deliveryKey, pointKey } from '../deliver.ts';
-import type { EventSink } from '../ledger-writer.ts';
+import { deliveryKey, pointKey } from '../deliver/deliver.ts';
+import type { EventSink } from '../ledger-record/ledger-writer.ts';
 
 type EventData = { readonly event: NewEvent; readonly beside: Readonly<Record<string, string>> };
 

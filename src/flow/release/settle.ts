@@ -7,9 +7,9 @@ import { forgetRun } from '../../world/git/release-commit.ts';
 import { currentBranch, type Repository, uncommittedPaths } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
-import type { ReleaseFolder } from '../built-release.ts';
 import type { Context } from '../context.ts';
-import type { Run } from './run.ts';
+import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import type { Run } from '../run/run.ts';
 
 /** What is brought home. */
 export type Settling = {

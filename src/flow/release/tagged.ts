@@ -5,8 +5,8 @@ import { compareVersions, prereleaseOf } from '../../core/version/version.ts';
 import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
 import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
-import { plainSurvey, type Survey, surveyWorkspace } from '../survey.ts';
-import { openContext } from '../workspace.ts';
+import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
+import { openContext } from '../workspace/workspace.ts';
 
 /**
  * The survey of a tag that somebody made: its package gets the tag's version and no other package any. What the changes would

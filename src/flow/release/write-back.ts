@@ -10,13 +10,13 @@ import { makeCommitObject, type ObjectCommit } from '../../world/git/release-com
 import { checkOut } from '../../world/git/worktree.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { runStep } from '../../world/step.ts';
-import { notesForRelease } from '../build-records.ts';
+import { notesForRelease } from '../build/build-records.ts';
+import { recordVersion } from '../build/stamp.ts';
 import { type Context, warn } from '../context.ts';
-import { withoutCredentials } from '../credential-variables.ts';
-import { recordVersion } from '../stamp.ts';
-import type { Survey, SurveyedPackage } from '../survey.ts';
-import type { Package } from '../workspace.ts';
-import type { Opened } from './run.ts';
+import type { Opened } from '../run/run.ts';
+import type { Survey, SurveyedPackage } from '../survey/survey.ts';
+import { withoutCredentials } from '../workspace/credential-variables.ts';
+import type { Package } from '../workspace/workspace.ts';
 
 /** A package with the version that it gets. */
 export type Releasing = {

@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { LedgerEvent } from '../../core/ledger/event.ts';
-import { isLedgerPath, parseEvent } from '../../core/ledger/parse-event.ts';
+import type { LedgerEvent } from '../../core/record/event.ts';
+import { isLedgerPath, parseEvent } from '../../core/record/parse-event.ts';
 import { withIndex } from './own-index.ts';
 import { saidByRemote } from './remote-words.ts';
 import type { Repository } from './repository.ts';

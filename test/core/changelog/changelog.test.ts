@@ -6,7 +6,7 @@ import { renderDebianStanza, renderPlainText } from '../../../src/core/changelog
 import { contributorsOf, type NoteItem, type ReleaseNotes, sectionsOf } from '../../../src/core/changelog/section.ts';
 import { renderTemplate } from '../../../src/core/changelog/template.ts';
 import type { Change } from '../../../src/core/history/count-changes.ts';
-import type { Weight } from '../../../src/core/history/weight.ts';
+import type { Weight } from '../../../src/core/version/weight.ts';
 
 const titles = { feat: 'Added', fix: 'Fixed', perf: 'Faster' };
 const noLinks = { commit: null, issue: null };

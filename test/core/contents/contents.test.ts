@@ -3,7 +3,7 @@ import type { ContentsConfig } from '../../../src/core/config/config.ts';
 import { contentDigest, type Entry } from '../../../src/core/contents/entry.ts';
 import { linkLeaves, unsafeReason } from '../../../src/core/contents/safe-path.ts';
 import { type Candidate, selectByRules } from '../../../src/core/contents/select.ts';
-import { selectForNpm } from '../../../src/core/form/npm-selection.ts';
+import { selectForNpm } from '../../../src/core/form/npm-tarball/npm-selection.ts';
 
 const file = (path: string, more: Partial<Candidate> = {}): Candidate => ({
   path,

@@ -1,7 +1,5 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { checkBill, formatBill, readBill } from '../../../src/core/bill/formats.ts';
-import { formatOf } from '../../../src/core/bill/lockfile/formats.ts';
 import { isBevelstoneError } from '../../../src/core/error/bevelstone-error.ts';
 import { readClassName } from '../../../src/core/facts/class-file.ts';
 import { FactCollector } from '../../../src/core/facts/collector.ts';
@@ -11,6 +9,8 @@ import { readScript } from '../../../src/core/facts/script.ts';
 import { readFileHeader } from '../../../src/core/licence/file-header.ts';
 import { renderMarkdownPage } from '../../../src/core/page/markdown-page.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
+import { checkBill, formatBill, readBill } from '../../../src/core/sbom/formats.ts';
+import { formatOf } from '../../../src/core/sbom/lockfile/formats.ts';
 import { npmArtifact, ruleSettings, testArtifact } from '../../builders/artifact.ts';
 import { classFile, elfFile } from '../../builders/binary.ts';
 

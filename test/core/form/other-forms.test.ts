@@ -1,9 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { decodeArHeader, encodeArHeader } from '../../../src/core/form/ar-header.ts';
-import { formatControl, parseControl } from '../../../src/core/form/control.ts';
+import { formatControl, parseControl } from '../../../src/core/form/deb/control.ts';
 import { planArtifact } from '../../../src/core/form/forms.ts';
-import { formatJarManifest, moduleNameOf, parseJarManifest } from '../../../src/core/form/jar-manifest.ts';
+import { formatJarManifest, moduleNameOf, parseJarManifest } from '../../../src/core/form/jar/jar-manifest.ts';
 import { platformUse } from '../../../src/core/form/platform-use.ts';
 import { encodeTarComment } from '../../../src/core/form/tar-header.ts';
 import { decodePax, decodeTarHeader } from '../../../src/core/form/tar-reader.ts';

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { formatCoreMetadata, parseCoreMetadata } from '../../../src/core/form/core-metadata.ts';
 import { planArtifact } from '../../../src/core/form/forms.ts';
+import { formatCoreMetadata, parseCoreMetadata } from '../../../src/core/form/python/core-metadata.ts';
 import { offerProjectTable, setupCfgFormat, setupPyFormat } from '../../../src/core/manifest/old-python.ts';
 import { pyprojectFormat } from '../../../src/core/manifest/pyproject-toml.ts';
 import { parsePythonProject } from '../../../src/core/manifest/python-project.ts';

@@ -3,8 +3,8 @@ import { Amendments, readMeaning } from '../../../src/core/history/meaning.ts';
 import { parseHeader, parseMessage } from '../../../src/core/history/message-grammar.ts';
 import { parseReferences } from '../../../src/core/history/reference.ts';
 import { parseSquashBody } from '../../../src/core/history/squash-body.ts';
-import type { Weight } from '../../../src/core/history/weight.ts';
 import { compilePattern } from '../../../src/core/text/linear-pattern.ts';
+import type { Weight } from '../../../src/core/version/weight.ts';
 
 const rules = {
   weights: { breaking: 'major', feat: 'minor', fix: 'patch' } as Record<string, Weight>,

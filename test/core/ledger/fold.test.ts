@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { LedgerEvent } from '../../../src/core/ledger/event.ts';
 import { foldEvents } from '../../../src/core/ledger/fold.ts';
+import type { LedgerEvent } from '../../../src/core/record/event.ts';
 import { anchorsFor, artifactRecord, deliveredEvent, ledgerEvent, plannedEvent } from '../../builders/ledger.ts';
 
 const planned = plannedEvent();

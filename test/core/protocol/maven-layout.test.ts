@@ -10,7 +10,7 @@ import {
   parseVersionMetadata,
   withoutVersion,
   withVersion,
-} from '../../../src/core/protocol/maven-layout.ts';
+} from '../../../src/core/protocol/maven-layout/maven-layout.ts';
 
 const coordinates = { groupId: 'example.fenmarsh', artifactId: 'tidemark', version: '1.4.0' };
 const at = new Date('2026-11-23T08:00:00Z');

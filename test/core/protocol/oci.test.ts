@@ -14,7 +14,7 @@ import {
   repositoryName,
   tagFor,
   withReferrers,
-} from '../../../src/core/protocol/oci.ts';
+} from '../../../src/core/protocol/oci/oci.ts';
 
 function file(more: Partial<OciFile> = {}): OciFile {
   return {

@@ -7,7 +7,7 @@ import {
   type IndexFile,
   parseProject,
   uploadFields,
-} from '../../../src/core/protocol/python-index.ts';
+} from '../../../src/core/protocol/python-index/python-index.ts';
 
 const digest = 'a'.repeat(64);
 

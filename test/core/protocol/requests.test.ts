@@ -1,8 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { contentTypeOf } from '../../../src/core/protocol/content-type.ts';
+import { formatSums, parseSums, renderShelf } from '../../../src/core/protocol/folder/shelf-page.ts';
+import { collectionsOf, formatMultistatus, parseMultistatus } from '../../../src/core/protocol/http-put/webdav.ts';
 import { encodeForm } from '../../../src/core/protocol/multipart.ts';
-import { deprecated, opensMore, parsePackument } from '../../../src/core/protocol/npm-document.ts';
+import { deprecated, opensMore, parsePackument } from '../../../src/core/protocol/npm-registry/npm-document.ts';
 import {
   flatPath,
   formatRegistration,
@@ -11,11 +13,9 @@ import {
   parseFlatVersions,
   parseRegistration,
   parseServiceIndex,
-} from '../../../src/core/protocol/nuget.ts';
+} from '../../../src/core/protocol/nuget-v3/nuget.ts';
 import { isPassing, parseRetryAfter, retryDelay } from '../../../src/core/protocol/retry-delay.ts';
-import { formatSums, parseSums, renderShelf } from '../../../src/core/protocol/shelf-page.ts';
-import { computeSignature, parseSignature } from '../../../src/core/protocol/signature-v4.ts';
-import { collectionsOf, formatMultistatus, parseMultistatus } from '../../../src/core/protocol/webdav.ts';
+import { computeSignature, parseSignature } from '../../../src/core/protocol/s3/signature-v4.ts';
 
 describe('the wait before the next try', () => {
   it.each([

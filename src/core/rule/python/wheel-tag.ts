@@ -1,4 +1,4 @@
-import { parseCoreMetadata } from '../../form/core-metadata.ts';
+import { parseCoreMetadata } from '../../form/python/core-metadata.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const wheelTag: Rule = {

@@ -1,0 +1,20 @@
+import { isBevelstoneError } from '../../error/bevelstone-error.ts';
+import { pomFormat } from '../../manifest/pom-xml.ts';
+import type { Description, RawArtifact } from '../description.ts';
+
+/** A POM by itself. */
+export function describePom({
+  container,
+  entries,
+  texts,
+}: RawArtifact): (Partial<Description> & { form: string }) | null {
+  const path = entries[0]?.path ?? '';
+  const text = texts.get(path);
+  if (container !== 'text' || text === undefined) return null;
+  try {
+    return { form: 'pom', manifest: { path, json: {}, common: pomFormat.read(text, path) } };
+  } catch (error) {
+    if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
+    return null;
+  }
+}

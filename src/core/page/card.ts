@@ -1,0 +1,57 @@
+import { createHash } from 'node:crypto';
+import type { ReleaseNotes } from '../changelog/section.ts';
+import type { Weight } from '../version/weight.ts';
+
+/** One artifact on the card. */
+export type CardArtifact = {
+  readonly file: string;
+  readonly form: string;
+  readonly platform: string | null;
+  readonly sizeBytes: number;
+  readonly sha256: string;
+  /** Destinations that it goes to. */
+  readonly to: readonly string[];
+};
+
+/** One release on the card. */
+export type CardRelease = {
+  readonly package: string;
+  readonly last: string | null;
+  readonly version: string;
+  readonly weight: Weight;
+  readonly reasons: readonly string[];
+  readonly tag: string;
+  readonly notes: ReleaseNotes;
+  readonly artifacts: readonly CardArtifact[];
+  readonly refused: number;
+  readonly warned: number;
+  /** Names of the rules that warned. */
+  readonly rules: readonly string[];
+  /** What a rehearsal did, as `npm 11: installed`; empty where there was none. */
+  readonly rehearsed: readonly string[];
+  /** Artifacts of platforms that are left out on purpose. */
+  readonly without: readonly string[];
+};
+
+/** All that is about to happen: what a person agrees to. */
+export type ReleaseCard = {
+  readonly commit: string;
+  readonly source: string;
+  readonly branch: string | null;
+  readonly stream: string;
+  readonly remote: string | null;
+  /** Files that the release's commit changes; empty without one. */
+  readonly writes: readonly string[];
+  readonly pushes: readonly string[];
+  readonly releases: readonly CardRelease[];
+  /** Packages with nothing to release. */
+  readonly resting: readonly string[];
+  readonly destinations: readonly { readonly name: string; readonly url: string }[];
+  /** Gates that were opened on purpose. */
+  readonly opted: readonly string[];
+};
+
+/** What is agreed to: two cards with one digest announce the same. In hexadecimal. */
+export function cardDigest(card: ReleaseCard): string {
+  return createHash('sha256').update(JSON.stringify(card)).digest('hex');
+}

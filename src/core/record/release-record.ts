@@ -1,0 +1,65 @@
+import type { Spellings } from '../version/spelling.ts';
+import type { Weight } from '../version/weight.ts';
+
+/** One built artifact as it is recorded. Digests in hexadecimal. */
+export type ArtifactRecord = {
+  readonly file: string;
+  readonly form: string;
+  readonly platform: string | null;
+  readonly size: number;
+  readonly sha256: string;
+  readonly sha512: string;
+  readonly sha1: string;
+  readonly contentDigest: string;
+  /** How many entries it has. */
+  readonly entries: number;
+};
+
+/** An artifact of a platform that is to be built elsewhere. */
+export type PendingArtifact = { readonly form: string; readonly platform: string; readonly why: string };
+
+/** `release.json`: what the ledger will say of a release. */
+export type ReleaseRecord = {
+  readonly schema: 'bevelstone/1';
+  readonly package: string;
+  /** Name in the ecosystem's manifest. */
+  readonly name: string;
+  readonly ecosystem: string;
+  readonly folder: string;
+  readonly version: string;
+  readonly last: string | null;
+  readonly weight: Weight;
+  readonly reasons: readonly string[];
+  readonly spellings: Spellings;
+  readonly tag: string;
+  readonly stream: { readonly name: string; readonly type: string; readonly pointer: string };
+  /** The commit it was built from, and the one that was surveyed. */
+  readonly commit: string;
+  readonly source: string;
+  /** SOURCE_DATE_EPOCH of the build: seconds since 1970. */
+  readonly sourceTime: number;
+  /** SHA-256 of bevelstone.yaml at the commit, null without one. */
+  readonly configDigest: string | null;
+  /** Packages of the workspace that it needs when installed. */
+  readonly needs: readonly string[];
+  readonly artifacts: readonly ArtifactRecord[];
+  /** Bills of materials written for it, of the form `spdx` or `cyclonedx`; none until they are. */
+  readonly bills: readonly ArtifactRecord[];
+  /** What could not be built on this machine. */
+  readonly pending: readonly PendingArtifact[];
+  /** Whether it was built from files that no commit holds. */
+  readonly uncommitted: boolean;
+  /** What the build steps used. */
+  readonly tools: readonly {
+    readonly name: string;
+    readonly path: string;
+    readonly version: string | null;
+    readonly sha256: string;
+  }[];
+  readonly program: {
+    readonly bevelstone: string;
+    readonly node: string;
+    readonly zlib: string;
+    readonly arch: string;
+  };
+};

@@ -1,0 +1,114 @@
+import path from 'node:path';
+import { type LeftBehind, listLeftBehind } from '../../core/contents/left-behind.ts';
+import { type FilePick, pickFiles } from '../../core/contents/picks.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { insidePaths } from '../../core/rule/rule.ts';
+import { extractArchive } from '../../world/archive/extract.ts';
+import { readEntry } from '../../world/archive/read-entry.ts';
+import { listFilesAt } from '../../world/git/read-objects.ts';
+import { resolveCommit } from '../../world/git/repository.ts';
+import type { Context } from '../context.ts';
+import { type ReadArtifact, readArtifact } from '../read/read-artifact.ts';
+import { type ReleaseFolder, readRecordBeside } from '../release-folder/built-release.ts';
+import { openContext, readWorkspace } from '../workspace/workspace.ts';
+import { type ArtifactComparison, compareArtifacts, compareWithLast } from './compare-artifacts.ts';
+
+/** What is inside an artifact, and what else was asked of it; null for what was not. */
+export type Inspection = {
+  readonly file: string;
+  readonly artifact: ReadArtifact;
+  readonly comparison: ArtifactComparison | null;
+  readonly picks: readonly FilePick[] | null;
+  readonly leftBehind: readonly LeftBehind[] | null;
+  readonly extracted: { readonly folder: string; readonly files: number } | null;
+  readonly printed: { readonly path: string; readonly bytes: Buffer } | null;
+};
+
+/** What `inspect` may be asked beside the plain list. */
+export type InspectOptions = {
+  readonly file: string;
+  /** Another artifact, or `last` for the last release in the ledger. */
+  readonly against: string | null;
+  readonly picks: boolean;
+  readonly leftBehind: boolean;
+  readonly print: string | null;
+  readonly extract: string | null;
+};
+
+/** Opens an artifact of any origin. @throws like readArtifact, and what the questions asked beside may throw. */
+export async function inspectFile(context: Context, options: InspectOptions): Promise<Inspection> {
+  const file = path.resolve(context.folder, options.file);
+  const artifact = await readArtifact(file);
+  const { against, print, extract } = options;
+  const folder = extract === null ? null : path.resolve(context.folder, extract);
+  return {
+    file: options.file,
+    artifact,
+    comparison: against === null ? null : await compare(context, file, artifact, against),
+    picks: options.picks ? picksOf(artifact, options.file) : null,
+    leftBehind: options.leftBehind ? await leftBehindOf(context, file, artifact) : null,
+    extracted: folder === null ? null : { folder, files: (await extractArchive(file, folder)).length },
+    printed: print === null ? null : { path: print, bytes: await readEntry(file, print) },
+  };
+}
+
+async function compare(
+  context: Context,
+  file: string,
+  artifact: ReadArtifact,
+  against: string,
+): Promise<ArtifactComparison> {
+  if (against === 'last') return compareWithLast(context, file, artifact);
+  const other = path.resolve(context.folder, against);
+  return compareArtifacts(against, await readArtifact(other), artifact);
+}
+
+/** @throws USAGE for a form that has no entry points of this kind. */
+function picksOf(artifact: ReadArtifact, file: string): FilePick[] {
+  const { form, manifest } = artifact;
+  if (form === 'npm-tarball' && manifest !== null) return pickFiles(manifest.json, insidePaths(artifact));
+  throw new BevelstoneError('USAGE', {
+    message: `${file} has no picks`,
+    why: `only an npm tarball leads different consumers to different files, and this is of the form ${form}`,
+    fix: 'Leave --picks out',
+  });
+}
+
+/** Files of the package that are not in an artifact which was built here. @throws RELEASE_NOT_BUILT for one from elsewhere. */
+async function leftBehindOf(context: Context, file: string, { form, manifest }: ReadArtifact): Promise<LeftBehind[]> {
+  const release = await readRecordBeside(file);
+  if (release === null) throw notOurs(file);
+  const { record, origins } = release;
+  const repository = await openContext(context);
+  await resolveCommit(repository.place, record.commit);
+  const workspace = await readWorkspace(context, repository, record.commit, 'commit');
+  const one = workspace.packages.find(({ name }) => name === record.package);
+  const folder = record.folder === '.' ? '' : record.folder;
+  const tracked = [...(await listFilesAt(repository.place, record.commit, folder)).keys()];
+  const position = record.artifacts.findIndex((artifact) => artifact.file === path.basename(file));
+  const config = one?.config.artifacts.filter((artifact) => artifact.form === form)[
+    sameFormBefore(release, position, form)
+  ];
+  return listLeftBehind({
+    tracked: tracked.map((name) => (folder === '' ? name : name.slice(folder.length + 1))),
+    origins,
+    folder,
+    form,
+    rules: config?.contents ?? null,
+    hasFilesList: form === 'npm-tarball' && Array.isArray(manifest?.json['files']),
+  });
+}
+
+/** How many artifacts of the same form the release lists before this one: its place among the configured ones. */
+function sameFormBefore({ record }: ReleaseFolder, position: number, form: string): number {
+  return record.artifacts.slice(0, Math.max(0, position)).filter((artifact) => artifact.form === form).length;
+}
+
+function notOurs(file: string): BevelstoneError {
+  return new BevelstoneError('RELEASE_NOT_BUILT', {
+    message: `Nothing says which package ${path.basename(file)} was built from`,
+    why: 'there is no release.json with this file beside it',
+    fix: 'Name an artifact in the output folder of this workspace',
+    where: { file },
+  });
+}

@@ -1,0 +1,34 @@
+import type { ReleaseRecord } from '../../core/record/release-record.ts';
+import type { LicensedComponent } from '../../core/rule/rule.ts';
+import { reachKinds } from '../../core/sbom/reach-kinds.ts';
+import type { Context } from '../context.ts';
+import type { DependencyFiles } from '../sbom/bill-dependencies.ts';
+import type { Workspace } from '../workspace/workspace.ts';
+
+/**
+ * Third-party dependencies of releases with their licences, for the policy; what is needed for building and developing only is
+ * not shipped and left out. @returns null for a package without a policy: looking for them takes time.
+ */
+export function licensedComponents(
+  context: Context,
+  workspace: Workspace,
+): (record: ReleaseRecord) => Promise<readonly LicensedComponent[] | null> {
+  let files: Promise<DependencyFiles> | null = null;
+  return async (record) => {
+    const config = workspace.packages.find(({ name }) => name === record.package)?.config;
+    if (config === undefined || config.verify.licences === null) return null;
+    const { dependencyFilesAt, packageDependencies } = await import('../sbom/bill-dependencies.ts');
+    files ??= dependencyFilesAt(context, workspace, record.commit);
+    const root = 'release';
+    const found = packageDependencies(context, workspace, await files, {
+      name: record.package,
+      versions: new Map(),
+      root,
+    });
+    const kinds = reachKinds({ subjects: [root], relations: found.relations });
+    const isShipped = (id: string) => !['build', 'development'].includes(kinds.get(id) ?? 'run');
+    return found.packages
+      .filter(({ id }) => isShipped(id))
+      .map(({ name, version, licence }) => ({ name, version: version ?? '', licence }));
+  };
+}

@@ -1,0 +1,210 @@
+import path from 'node:path';
+import type { ReleaseNotes } from '../../core/changelog/section.ts';
+import type { ArtifactConfig } from '../../core/config/config.ts';
+import { formatMode, type Origin } from '../../core/contents/entry.ts';
+import { type Candidate, outPrefix, type Staged } from '../../core/contents/select.ts';
+import type { FormInput } from '../../core/form/form.ts';
+import { stageArtifact } from '../../core/form/forms.ts';
+import { platformUse } from '../../core/form/platform-use.ts';
+import type { ArtifactRecord, PendingArtifact } from '../../core/record/release-record.ts';
+import { replaceFolder } from '../../world/fresh-folder.ts';
+import { listFilesAt } from '../../world/git/read-objects.ts';
+import { type ListedFile, listFiles } from '../../world/list-files.ts';
+import { readInside } from '../../world/place-inside.ts';
+import { hostPlatform } from '../../world/platform.ts';
+import { builtFolder } from '../release-folder/built-release.ts';
+import { bringArtifact } from './brought.ts';
+import type { BuildJob } from './build-job.ts';
+import { notesForRelease, writeRecords } from './build-records.ts';
+import { runBuildStep, stepRuns } from './build-steps.ts';
+import { Origins } from './origins.ts';
+import { type PackedArtifact, packArtifact } from './pack-artifact.ts';
+import { stampCheckout } from './stamp.ts';
+
+/** One release that was built. */
+export type BuiltRelease = {
+  readonly package: string;
+  readonly version: string;
+  /** Absolute path of its folder. */
+  readonly folder: string;
+  readonly artifacts: readonly ArtifactRecord[];
+  readonly pending: readonly PendingArtifact[];
+};
+
+/** What would go into the artifacts of a release. */
+export type ReleaseSelection = {
+  readonly package: string;
+  readonly version: string;
+  readonly artifacts: readonly {
+    readonly form: string;
+    readonly platform: string | null;
+    readonly entries: readonly {
+      readonly path: string;
+      readonly size: number;
+      readonly mode: string;
+      readonly origin: Origin;
+    }[];
+  }[];
+};
+
+/** A package whose steps have run: all that its artifacts are made of. */
+type Prepared = {
+  readonly files: readonly ListedFile[];
+  readonly tracked: ReadonlySet<string>;
+  readonly stamped: ReadonlySet<string>;
+  readonly origins: Origins;
+  readonly notes: ReleaseNotes;
+};
+
+/** Stamps, runs the steps, packs every artifact and puts the release folder in its place. */
+export async function buildPackage(job: BuildJob, output: string): Promise<BuiltRelease> {
+  const { one, version } = job;
+  const prepared = await prepare(job);
+  const final = builtFolder(output, { package: one.name, version });
+  const pending = pendingOf(job);
+  const { commonFolder } = job.survey.workspace.repository;
+  const artifacts = await replaceFolder(commonFolder, final, async (fresh) => {
+    const packed: PackedArtifact[] = [];
+    for (const { artifact, platform } of madeHere(job)) {
+      job.signal.throwIfAborted();
+      packed.push(await makeArtifact(job, prepared, artifact, platform, fresh));
+    }
+    await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
+    return packed;
+  });
+  return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
+}
+
+/** Runs the steps and tells what every artifact would take, without packing. */
+export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
+  const prepared = await prepare(job);
+  const artifacts: ReleaseSelection['artifacts'][number][] = [];
+  for (const { artifact, platform } of madeHere(job)) {
+    const input = await formInput(job, prepared, artifact, platform);
+    const staged = artifact.brought === null ? await stageArtifact(input) : [];
+    const { originOf } = sourceOf(job, prepared, artifact);
+    const entries = staged.map((entry: Staged) => ({
+      path: entry.path,
+      size: entry.source.sizeBytes,
+      mode: formatMode(entry.mode),
+      origin: originOf(entry.source.path),
+    }));
+    artifacts.push({ form: artifact.form, platform, entries });
+  }
+  return { package: job.one.name, version: job.version, artifacts };
+}
+
+async function prepare(job: BuildJob): Promise<Prepared> {
+  const { survey, one, folder, out } = job;
+  const at = await listFilesAt(survey.workspace.repository.place, survey.commit, '');
+  const inside = (file: string) => (one.folder === '' ? file : file.slice(one.folder.length + 1));
+  const tracked = [...at.keys()].filter((file) => one.folder === '' || file.startsWith(`${one.folder}/`)).map(inside);
+  const stamped = await stampCheckout(job, tracked);
+  const facts = { folder: one.folder, commit: survey.commit, tracked: new Set(at.keys()), stamped };
+  const origins = new Origins({ ...facts, files: await listFiles(folder) });
+  for (const run of stepRuns(one.config.build, job.platforms)) {
+    await runBuildStep(job, run);
+    origins.after(run.step, await listAll(folder, out));
+  }
+  return {
+    files: await listAll(folder, out),
+    tracked: new Set(tracked),
+    stamped,
+    origins,
+    notes: await notesForRelease(job),
+  };
+}
+
+async function listAll(folder: string, out: string): Promise<ListedFile[]> {
+  const made = (await listFiles(out)).map((file) => ({ ...file, path: outPrefix + file.path }));
+  return [...(await listFiles(folder)), ...made];
+}
+
+type Made = { readonly artifact: ArtifactConfig; readonly platform: string | null };
+
+/** Artifacts of this machine: those without a platform once, the others for each platform that is built here. */
+function madeHere({ one, platforms }: BuildJob): Made[] {
+  return one.config.artifacts.flatMap((artifact): Made[] => {
+    const use = platformUse(artifact, one.config.platforms);
+    if (use === 'each') return platforms.map((platform) => ({ artifact, platform }));
+    const isWhole = use === 'none' || platforms.length === one.config.platforms.length;
+    return isWhole ? [{ artifact, platform: null }] : [];
+  });
+}
+
+/** What other machines have to build, so that nothing is dropped in silence. */
+export function pendingOf({ one, platforms }: Pick<BuildJob, 'one' | 'platforms'>): PendingArtifact[] {
+  const elsewhere = one.config.platforms.filter((platform) => !platforms.includes(platform));
+  return one.config.artifacts.flatMap((artifact) => {
+    if (platformUse(artifact, one.config.platforms) === 'none') return [];
+    return elsewhere.map((platform) => ({
+      form: artifact.form,
+      platform,
+      why: `this machine is ${hostPlatform()}; where the steps can: bevelstone build --platform ${platform}`,
+    }));
+  });
+}
+
+async function makeArtifact(
+  job: BuildJob,
+  prepared: Prepared,
+  artifact: ArtifactConfig,
+  platform: string | null,
+  fresh: string,
+): Promise<PackedArtifact> {
+  const { locate, originOf } = sourceOf(job, prepared, artifact);
+  if (artifact.brought !== null) {
+    return bringArtifact(job, { artifact, platform, files: prepared.files, locate, originOf, target: fresh });
+  }
+  return packArtifact(await formInput(job, prepared, artifact, platform), { locate, originOf, target: fresh });
+}
+
+/** Where selected files lie and come from: the package's folder, the steps' own, or for a whole tree the checkout. */
+function sourceOf({ one, folder, out, checkout, survey }: BuildJob, prepared: Prepared, artifact: ArtifactConfig) {
+  const isTree = artifact.tree === 'commit';
+  const prefix = one.folder === '' ? '' : `${one.folder}/`;
+  const locate = ({ path: file }: Candidate) => {
+    if (file.startsWith(outPrefix)) return path.join(out, file.slice(outPrefix.length));
+    return path.join(isTree ? checkout : folder, file);
+  };
+  const originOf = (file: string): Origin => {
+    if (!isTree) return prepared.origins.of(file);
+    if (file.startsWith(prefix)) return prepared.origins.of(file.slice(prefix.length));
+    return { type: 'source', path: file, commit: survey.commit, stamped: false };
+  };
+  return { locate, originOf };
+}
+
+async function formInput(
+  job: BuildJob,
+  prepared: Prepared,
+  artifact: ArtifactConfig,
+  platform: string | null,
+): Promise<FormInput> {
+  const { one, survey, folder, checkout, context } = job;
+  const manifestPath = one.manifestPath === null ? null : path.posix.relative(one.folder, one.manifestPath);
+  const text =
+    manifestPath === null ? null : await readInside(checkout, path.join(folder, manifestPath), 'the manifest');
+  const isTree = artifact.tree === 'commit';
+  const whole = isTree ? await listFilesAt(survey.workspace.repository.place, survey.commit, '') : null;
+  return {
+    artifact,
+    packageName: one.name,
+    // Read again, since the version was written into it.
+    manifest: one.format === null || text === null ? one.manifest : one.format.read(text, one.manifestPath ?? ''),
+    manifestPath,
+    version: job.version,
+    stream: survey.stream,
+    platform,
+    platforms: job.platforms,
+    commit: survey.commit,
+    sourceTime: job.sourceTime,
+    supplier: survey.workspace.config.supplier,
+    notes: prepared.notes,
+    programVersion: context.programVersion,
+    files: isTree ? await listFiles(checkout) : prepared.files,
+    tracked: whole === null ? prepared.tracked : new Set(whole.keys()),
+    isStamped: prepared.stamped.size > 0,
+    read: (file) => readInside(checkout, path.join(folder, file), file),
+  };
+}

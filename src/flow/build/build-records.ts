@@ -1,0 +1,115 @@
+import { createHash } from 'node:crypto';
+import path from 'node:path';
+import { renderMarkdown } from '../../core/changelog/markdown.ts';
+import type { ReleaseNotes } from '../../core/changelog/section.ts';
+import { formatMode } from '../../core/contents/entry.ts';
+import type { ArtifactRecord, PendingArtifact, ReleaseRecord } from '../../core/record/release-record.ts';
+import { spellAll } from '../../core/version/spelling.ts';
+import { pointerOf } from '../../core/version/stream.ts';
+import { formatTag } from '../../core/version/tag-pattern.ts';
+import { writeWhole } from '../../world/files.ts';
+import { notesOf, readIntro } from '../survey/notes.ts';
+import type { BuildJob } from './build-job.ts';
+import type { PackedArtifact } from './pack-artifact.ts';
+
+/** What the records of a release tell of. */
+export type RecordInput = {
+  readonly fresh: string;
+  readonly artifacts: readonly PackedArtifact[];
+  readonly pending: readonly PendingArtifact[];
+  readonly notes: ReleaseNotes;
+};
+
+/** Writes CONTENTS.json, release.json, NOTES.md and SHA256SUMS into a release folder. */
+export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, notes }: RecordInput): Promise<void> {
+  const records = artifacts.map(({ record }) => record);
+  const release = toRelease(job, records, pending);
+  const contents = {
+    schema: 'bevelstone/1',
+    package: release.package,
+    version: release.version,
+    commit: release.commit,
+    artifacts: artifacts.map(({ record, entries }) => ({
+      file: record.file,
+      contentDigest: record.contentDigest,
+      entries: entries.map(({ path: inside, type, sizeBytes, mode, sha256: digest, origin }) => ({
+        path: inside,
+        type,
+        size: sizeBytes,
+        mode: formatMode(mode),
+        sha256: digest,
+        origin,
+      })),
+    })),
+  };
+  const texts = [
+    ['CONTENTS.json', `${JSON.stringify(contents, null, 2)}\n`],
+    ['release.json', `${JSON.stringify(release, null, 2)}\n`],
+    ['NOTES.md', renderMarkdown(notes, { links: job.survey.workspace.config.links, withPackage: true, level: 2 })],
+  ] as const;
+  for (const [name, text] of texts) await writeWhole(path.join(fresh, name), text);
+  const digests = [
+    ...records.map((record) => `${record.sha256}  ${record.file}\n`),
+    ...texts.map(([name, text]) => `${sha256(text)}  ${name}\n`),
+  ];
+  await writeWhole(path.join(fresh, 'SHA256SUMS'), digests.join(''));
+}
+
+/** The notes of the release, dated by its commit so that they are the same each time. */
+export async function notesForRelease({
+  survey,
+  surveyed,
+  version,
+  sourceTime,
+  source,
+}: Pick<BuildJob, 'survey' | 'surveyed' | 'version' | 'sourceTime' | 'source'>): Promise<ReleaseNotes> {
+  const intro = await readIntro({ ...survey, commit: source }, surveyed);
+  const at = new Date(sourceTime * 1000);
+  return { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
+}
+
+function toRelease(
+  { context, survey, surveyed, one, version, sourceTime, tools, isUncommitted, source }: BuildJob,
+  artifacts: readonly ArtifactRecord[],
+  pending: readonly PendingArtifact[],
+): ReleaseRecord {
+  const { workspace, stream, commit } = survey;
+  const index = workspace.packages.indexOf(one);
+  return {
+    schema: 'bevelstone/1',
+    package: one.name,
+    name: one.manifest?.name ?? one.name,
+    ecosystem: one.ecosystem,
+    folder: one.folder === '' ? '.' : one.folder,
+    version,
+    last: surveyed.last?.version ?? null,
+    weight: surveyed.weight,
+    reasons: surveyed.reasons,
+    spellings: spellAll(version, stream),
+    // Somebody's own tag may follow a pattern that is only read.
+    tag: surveyed.here?.version === version ? surveyed.here.tag : formatTag(one, version),
+    stream: { name: stream.name, type: stream.type, pointer: pointerOf(stream) },
+    commit,
+    source,
+    sourceTime,
+    configDigest: workspace.configText === null ? null : sha256(workspace.configText),
+    needs: survey.edges
+      .filter(({ from, kind }) => from === index && kind !== 'development')
+      .map(({ to }) => workspace.packages[to]?.name ?? ''),
+    artifacts,
+    bills: [],
+    pending,
+    uncommitted: isUncommitted,
+    tools,
+    program: {
+      bevelstone: context.programVersion,
+      node: process.versions.node,
+      zlib: process.versions['zlib'] ?? '',
+      arch: process.arch,
+    },
+  };
+}
+
+function sha256(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

@@ -1,0 +1,106 @@
+import path from 'node:path';
+import type { StepConfig } from '../../core/config/config.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import { formatDuration } from '../../core/text/duration.ts';
+import { exists } from '../../world/files.ts';
+import { runStep } from '../../world/step.ts';
+import { withoutCredentials } from '../workspace/credential-variables.ts';
+import type { BuildJob } from './build-job.ts';
+
+/** One run of a step: on its own, or for one of the platforms. */
+export type StepRun = { readonly step: StepConfig; readonly index: number; readonly platform: string | null };
+
+/**
+ * The steps in their order; one that is for a platform or names `{platform}` runs once for each platform built here, and one
+ * for a platform that is not is left out.
+ */
+export function stepRuns(steps: readonly StepConfig[], platforms: readonly string[]): StepRun[] {
+  return steps.flatMap((step, index): StepRun[] => {
+    if (step.for !== null) return platforms.includes(step.for) ? [{ step, index, platform: step.for }] : [];
+    const names = [step.run, step.in, ...Object.values(step.env)].some((text) => text.includes('{platform}'));
+    if (!names || platforms.length === 0) return [{ step, index, platform: null }];
+    return platforms.map((platform) => ({ step, index, platform }));
+  });
+}
+
+/** Runs one step in the checkout. @throws STEP_FAILED with the log's last lines. */
+export async function runBuildStep(job: BuildJob, { step, index, platform }: StepRun): Promise<void> {
+  const { context, survey, one, version, folder } = job;
+  const what = `${one.name}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
+  const fill = placeholders(job, platform);
+  const name = [fileNameOf(one.name), version, 'step', index + 1, ...(platform === null ? [] : [platform])].join('-');
+  const log = path.join(survey.workspace.repository.commonFolder, 'bevelstone', 'logs', `${name}.log`);
+  const place = path.join(folder, fill(step.in));
+  if (!(await exists(place))) throw noStepFolder(step, index, job);
+  const own = Object.fromEntries(Object.entries(step.env).map(([key, value]) => [key, fill(value)]));
+  const env = { ...stepEnvironment(job, own), ...(platform === null ? {} : { BEVELSTONE_PLATFORM: platform }) };
+  context.report({ type: 'started', what });
+  const run = { run: fill(step.run), folder: place, env, log, signal: job.signal, timeoutMs: step['at-most'] };
+  const end = await runStep(run).catch((error: unknown) => {
+    context.report({ type: 'failed', what, why: 'it was stopped' });
+    throw error;
+  });
+  if (end.exitCode === 0 && !end.isLate) return context.report({ type: 'finished', what });
+  const limit = formatDuration(step['at-most']);
+  const how = end.isLate
+    ? `took longer than ${limit}`
+    : `ended with ${end.exitCode === null ? 'a signal' : `exit code ${end.exitCode}`}`;
+  context.report({ type: 'failed', what, why: `it ${how}` });
+  throw new BevelstoneError('STEP_FAILED', {
+    message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, ${how}`,
+    why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
+    fix: `Read the whole log: ${log}\n${
+      end.isLate
+        ? 'Then make the step faster, or give it more time with `at-most`'
+        : 'Then correct the step or what it builds, commit, and build again'
+    }`,
+  });
+}
+
+/** Fills `{version} {platform} {commit} {out}`. */
+function placeholders({ version, survey, out }: BuildJob, platform: string | null): (text: string) => string {
+  const values: Readonly<Record<string, string>> = { version, platform: platform ?? '', commit: survey.commit, out };
+  return (text) => text.replace(/\{(version|platform|commit|out)\}/g, (_, name: string) => values[name] ?? '');
+}
+
+/** The caller's environment without credentials, and what a step may want to know. */
+function stepEnvironment(
+  { context, survey, one, version, out, sourceTime, dependencies }: BuildJob,
+  own: Readonly<Record<string, string>>,
+): Record<string, string> {
+  const inherited = Object.entries(withoutCredentials(context.env, survey.workspace.config)).filter(
+    ([name]) => !name.startsWith('npm_'),
+  );
+  const built = [...dependencies.folders].map(([name, folder]) => [dependencyVariable(name), folder] as const);
+  return {
+    ...Object.fromEntries(inherited),
+    LC_ALL: 'C',
+    TZ: 'UTC',
+    ...own,
+    SOURCE_DATE_EPOCH: String(sourceTime),
+    BEVELSTONE_VERSION: version,
+    BEVELSTONE_COMMIT: survey.commit,
+    BEVELSTONE_BUILT_FOR: one.config['built-for'],
+    BEVELSTONE_OUT: out,
+    BEVELSTONE_DEPS: dependencies.folder,
+    ...Object.fromEntries(built),
+  };
+}
+
+/** `BEVELSTONE_DEP_TIDEMARK_PY` for the package tidemark-py. */
+function dependencyVariable(name: string): string {
+  return `BEVELSTONE_DEP_${name
+    .toUpperCase()
+    .replace(/[^A-Z0-9]+/g, '_')
+    .replace(/^_+/, '')}`;
+}
+
+function noStepFolder(step: StepConfig, index: number, { one }: BuildJob): BevelstoneError {
+  return new BevelstoneError('STEP_FAILED', {
+    message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, cannot start`,
+    why: `the checkout has no folder ${step.in} in ${one.folder || 'its root'}`,
+    fix: 'Correct `in` of the step, or let an earlier step make the folder',
+    where: { file: 'bevelstone.yaml' },
+  });
+}

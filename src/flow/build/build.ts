@@ -1,0 +1,340 @@
+import { symlink } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import { orderByDependency } from '../../core/history/dependency.ts';
+import { nearest } from '../../core/text/nearest.ts';
+import { formatLook } from '../../core/version/look.ts';
+import type { Stream } from '../../core/version/stream.ts';
+import { coreOf } from '../../core/version/version.ts';
+import { fillOutsideFiles } from '../../world/git/outside-files.ts';
+import { commitTime, uncommittedPaths } from '../../world/git/repository.ts';
+import { type Checkout, checkOut, copyWorkingFolder } from '../../world/git/worktree.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import { hostPlatform } from '../../world/platform.ts';
+import { type Context, warn } from '../context.ts';
+import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from '../survey/survey.ts';
+import { withoutCredentials } from '../workspace/credential-variables.ts';
+import { checkTools, refuseMissing, type ToolCheck } from '../workspace/tools.ts';
+import type { Package } from '../workspace/workspace.ts';
+import type { BuildJob } from './build-job.ts';
+import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } from './build-package.ts';
+import { type BuildDifference, compareReleases } from './build-twice.ts';
+import { runInOrder } from './schedule.ts';
+
+/** The answer of `build`. */
+export type Build = {
+  readonly commit: string;
+  readonly dirty: boolean;
+  readonly releases: readonly BuiltRelease[];
+  readonly resting: readonly SurveyedPackage[];
+  /** What a second build gave otherwise; null when there was none. */
+  readonly twice: { readonly same: boolean; readonly differences: readonly BuildDifference[] } | null;
+  /** What would be packed, where only that was asked. */
+  readonly selections: readonly ReleaseSelection[] | null;
+};
+
+/** What `build` may be asked to do otherwise. */
+export type BuildOptions = {
+  readonly at: string | null;
+  /** Tell what would be packed, and pack nothing. */
+  readonly list: boolean;
+  /** Platforms to build for; empty for this machine's own. */
+  readonly platforms: readonly string[];
+  /** Packages at work at the same time; null for one per core. */
+  readonly jobs: number | null;
+  readonly twice: boolean;
+  readonly uncommitted: boolean;
+};
+
+/** Nothing asked otherwise. */
+export const plainBuild: BuildOptions = {
+  at: null,
+  list: false,
+  platforms: [],
+  jobs: null,
+  twice: false,
+  uncommitted: false,
+};
+
+/**
+ * Builds every package that has something to release, each from a fresh checkout of the commit, into the output folder.
+ * A commit that already carries a package's tag gives that very version again.
+ * @throws STEP_FAILED with the log's last lines, TOOL_MISSING before anything starts; what was built before it stays.
+ */
+export async function buildWorkspace(context: Context, options: BuildOptions): Promise<Build> {
+  const asked = { ...plainSurvey, at: options.at };
+  const clean = await surveyWorkspace(context, asked, options.uncommitted ? 'working-folder' : 'commit');
+  const survey = options.uncommitted ? { ...clean, stream: uncommittedStream } : clean;
+  const dirty = options.at === null && (await warnAboutDirt(context, survey, options));
+  const { repository, config } = survey.workspace;
+  const output = await placeInside(repository.root, config.output, '`output`');
+  return { ...(await buildSurveyed(context, survey, options, { output, source: survey.commit })), dirty };
+}
+
+/** Where a build goes, and what of it is there already. */
+export type BuildTarget = {
+  /** Absolute path. */
+  readonly output: string;
+  /** The commit that was surveyed. */
+  readonly source: string;
+  /** What was built before and is still whole, by package. */
+  readonly built?: ReadonlyMap<string, BuiltRelease>;
+};
+
+/** Builds what a survey gives, at the commit that it names. @throws like `buildWorkspace` */
+export async function buildSurveyed(
+  context: Context,
+  survey: Survey,
+  options: BuildOptions,
+  target: BuildTarget,
+): Promise<Build> {
+  const plan = makePlan(survey, options);
+  refuseUnknownPlatforms(plan, options.platforms);
+  const tools = await checkTools(context, survey.workspace.config, plan.packages);
+  refuseMissing(tools.missing);
+  warnAboutRoot(context, plan.packages);
+  const resting = survey.packages.filter((_, index) => !plan.versions.has(survey.indexes[index] ?? -1));
+  const base = { commit: survey.commit, dirty: false, resting };
+  const run: Run = { context, survey, plan, tools, options, source: target.source, said: new Set() };
+  if (options.list) {
+    const selections = await runAll(run, '', listPackage);
+    return { ...base, releases: [], twice: null, selections };
+  }
+  const releases = await runAll(
+    run,
+    '',
+    async (job) => target.built?.get(job.one.name) ?? buildPackage(job, target.output),
+  );
+  const twice = options.twice ? await buildAgain(run, releases) : null;
+  return { ...base, releases, twice, selections: null };
+}
+
+/** Builds once more, at another place with a longer path, and compares. */
+async function buildAgain(run: Run, releases: readonly BuiltRelease[]): Promise<Build['twice']> {
+  const again = await makeOwnFolder(run.survey.workspace.repository.commonFolder, 'again');
+  try {
+    const second = await runAll(run, 'at-another-place-', (job) => buildPackage(job, again.folder));
+    const differences: BuildDifference[] = [];
+    for (const one of releases) {
+      const other = second.find((release) => release.package === one.package);
+      if (other !== undefined) differences.push(...(await compareReleases(one, other)));
+    }
+    return { same: differences.length === 0, differences };
+  } finally {
+    await again.remove();
+  }
+}
+
+/** The error for two builds that differ; null when they are the same or there was one. */
+export function differenceError({ twice }: Build): BevelstoneError | null {
+  const [first] = twice?.differences ?? [];
+  if (first === undefined) return null;
+  return new BevelstoneError('BUILD_DIFFERS', {
+    message: `Two builds of the same commit differ: ${first.artifact}`,
+    why: `the first difference is ${first.entry === null ? 'in the file itself' : `in ${first.entry}`}: ${first.what}`,
+    fix: first.fix,
+  });
+}
+
+type Plan = {
+  /** Versions to build by package index. */
+  readonly versions: ReadonlyMap<number, string>;
+  readonly order: readonly number[];
+  readonly packages: readonly Package[];
+};
+
+type Run = {
+  readonly context: Context;
+  readonly survey: Survey;
+  readonly plan: Plan;
+  readonly tools: ToolCheck;
+  readonly options: BuildOptions;
+  /** The commit that was surveyed. */
+  readonly source: string;
+  /** Warnings that were given already. */
+  readonly said: Set<string>;
+};
+
+const uncommittedStream: Stream = { type: 'look', name: 'uncommitted', label: 'uncommitted' };
+
+function makePlan(survey: Survey, { uncommitted }: BuildOptions): Plan {
+  const versions = new Map(
+    survey.packages.flatMap((one, position): [number, string][] => {
+      const version = uncommitted ? uncommittedVersion(one, survey) : versionHere(one, survey);
+      return version === null ? [] : [[survey.indexes[position] ?? -1, version]];
+    }),
+  );
+  const names = survey.workspace.packages.map(({ name }) => name);
+  const order = orderByDependency(names, survey.edges).filter((index) => versions.has(index));
+  return { versions, order, packages: order.flatMap((index) => survey.workspace.packages[index] ?? []) };
+}
+
+function versionHere({ next, last }: SurveyedPackage, { commit }: Survey): string | null {
+  if (next !== null) return next;
+  return last !== null && last.commit === commit ? last.version : null;
+}
+
+/** Marked so that nobody takes it for a release, and sorting below every one: see the design page versions, step 21. */
+function uncommittedVersion({ next, last, changes }: SurveyedPackage, { commit, workspace }: Survey): string {
+  const { major, minor, patch } = coreOf(next ?? last?.version ?? workspace.config.history.first);
+  const core = `${major}.${minor}.${next === null && last !== null ? patch + 1 : patch}`;
+  return formatLook({ core, label: 'uncommitted', commits: changes.length, commit, dirty: true });
+}
+
+/** Runs one kind of work for every package of the plan, each in a checkout of its own. */
+async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Promise<Done>): Promise<Done[]> {
+  const { survey, plan, options } = run;
+  const built = await makeOwnFolder(survey.workspace.repository.commonFolder, 'built');
+  const links = built.folder;
+  const folders = new Map<string, string>();
+  const needsOf = (index: number) =>
+    survey.edges.filter(({ from, kind }) => from === index && kind !== 'development').map(({ to }) => to);
+  try {
+    const schedule = { order: plan.order, needs: needsOf, jobs: options.jobs ?? availableParallelism() };
+    const done = await runInOrder(schedule, async (index, failed) => {
+      const result = await runOne(run, { index, name, failed, links, folders, work });
+      await linkDependency(links, folders, survey.workspace.packages[index]?.name ?? '', result);
+      return result;
+    });
+    return plan.order.flatMap((index) => (done.has(index) ? [done.get(index) as Done] : []));
+  } finally {
+    await built.remove();
+  }
+}
+
+async function linkDependency(
+  links: string,
+  folders: Map<string, string>,
+  name: string,
+  result: unknown,
+): Promise<void> {
+  const folder = (result as Partial<BuiltRelease>).folder;
+  if (folder === undefined) return;
+  folders.set(name, folder);
+  await symlink(folder, path.join(links, fileNameOf(name)));
+}
+
+type One<Done> = {
+  readonly index: number;
+  readonly name: string;
+  readonly failed: AbortSignal;
+  readonly links: string;
+  readonly folders: ReadonlyMap<string, string>;
+  readonly work: (job: BuildJob) => Promise<Done>;
+};
+
+async function runOne<Done>(run: Run, { index, name, failed, links, folders, work }: One<Done>): Promise<Done> {
+  const { context, survey, plan, tools, options } = run;
+  const one = survey.workspace.packages[index];
+  const version = plan.versions.get(index);
+  const surveyed = survey.packages[survey.indexes.indexOf(index)];
+  if (one === undefined || version === undefined || surveyed === undefined) throw new Error('a package got lost');
+  const signal = AbortSignal.any([context.signal, failed]);
+  signal.throwIfAborted();
+  const what = `${options.list ? 'list' : name === '' ? 'build' : 'build again'} ${one.name} ${version}`;
+  context.report({ type: 'started', what });
+  let checkout: Checkout | null = null;
+  try {
+    checkout = await makeCheckout(run, name);
+    const result = await work({
+      context,
+      survey,
+      surveyed,
+      one,
+      version,
+      versions: plan.versions,
+      platforms: platformsHere(one, options.platforms),
+      tools: tools.found.get(one.name) ?? [],
+      isUncommitted: options.uncommitted,
+      source: run.source,
+      sourceTime: await commitTime(survey.workspace.repository.place, survey.commit),
+      checkout: checkout.folder,
+      folder: await placeInside(checkout.folder, one.folder, `\`folder\` of ${one.name}`),
+      out: checkout.out,
+      dependencies: { folder: links, folders: new Map(folders) },
+      signal,
+    });
+    const made = (result as Partial<BuiltRelease>).artifacts?.map((artifact) => artifact.file).join(', ');
+    context.report({
+      type: 'finished',
+      what,
+      ...(made === undefined ? {} : { detail: made || 'no artifact configured' }),
+    });
+    return result;
+  } catch (error) {
+    context.report({
+      type: 'failed',
+      what,
+      why: failed.aborted && !context.signal.aborted ? 'another package failed' : 'see below',
+    });
+    throw error;
+  } finally {
+    await checkout?.remove();
+  }
+}
+
+async function makeCheckout({ context, survey, options, said }: Run, name: string): Promise<Checkout> {
+  const { repository, config } = survey.workspace;
+  if (options.uncommitted) return copyWorkingFolder(repository, name);
+  // Filters that .gitattributes names may run while git checks out.
+  const place = { ...repository.place, env: withoutCredentials(context.env, config) };
+  // Every package has a checkout of its own, and all of them lack the same.
+  const once = (text: string) => {
+    if (!said.has(text)) warn(context, text);
+    said.add(text);
+  };
+  const checkout = await checkOut({ ...repository, place }, survey.commit, name);
+  try {
+    const { submodules, largeFiles, filters } = await fillOutsideFiles(repository, survey.commit, checkout.folder);
+    if (filters.length > 0) once(`filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);
+    if (submodules.length > 0)
+      once(
+        `submodules that this machine has not fetched are missing: ${some(submodules)}; fetch with git submodule update --init`,
+      );
+    if (largeFiles.length > 0)
+      once(`large files that this machine has not fetched are pointers still: ${some(largeFiles)}`);
+    return checkout;
+  } catch (error) {
+    await checkout.remove();
+    throw error;
+  }
+}
+
+/** Those of a package's platforms that were asked for; else this machine's own. */
+export function platformsHere({ config }: Package, asked: readonly string[]): string[] {
+  const wanted = asked.length > 0 ? asked : [hostPlatform()];
+  return config.platforms.filter((platform) => wanted.includes(platform));
+}
+
+function refuseUnknownPlatforms({ packages }: Plan, asked: readonly string[]): void {
+  const known = [...new Set(packages.flatMap(({ config }) => config.platforms))];
+  const unknown = asked.find((platform) => !known.includes(platform));
+  if (unknown === undefined) return;
+  const near = nearest(unknown, known);
+  throw new BevelstoneError('PLATFORM_UNKNOWN', {
+    message: `No package is built for ${unknown}`,
+    why: known.length === 0 ? 'no package lists `platforms`' : `they are built for ${known.join(', ')}`,
+    fix: near === null ? 'Name one of `platforms` of a package, or add it there' : `Did you mean "${near}"?`,
+  });
+}
+
+async function warnAboutDirt(context: Context, { workspace }: Survey, { uncommitted }: BuildOptions): Promise<boolean> {
+  const paths = await uncommittedPaths(workspace.repository.place);
+  if (paths.length === 0) return false;
+  const verdict = uncommitted ? 'not committed, and in this build' : 'not committed and so not in this build';
+  warn(context, `${verdict}: ${some(paths)}`);
+  return true;
+}
+
+/** A step that runs as root can write anywhere, also where no checkout is removed afterwards. */
+function warnAboutRoot(context: Context, packages: readonly Package[]): void {
+  if (process.getuid?.() !== 0 || packages.every(({ config }) => config.build.length === 0)) return;
+  warn(context, 'build steps run as root: what they write outside the checkout stays, and a slip can harm the machine');
+}
+
+function some(paths: readonly string[]): string {
+  return paths.slice(0, 3).join(', ') + (paths.length > 3 ? ` and ${paths.length - 3} more` : '');
+}

@@ -1,0 +1,100 @@
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import { gzipSync } from 'node:zlib';
+import type { ArtifactConfig } from '../../core/config/config.ts';
+import { contentDigest, type Origin, type PackedEntry } from '../../core/contents/entry.ts';
+import type { Candidate } from '../../core/contents/select.ts';
+import type { FormInput } from '../../core/form/form.ts';
+import { planArtifact } from '../../core/form/forms.ts';
+import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
+import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import { OutputFile, type WrittenArchive } from '../../world/archive/output-file.ts';
+import type { PackContent, PackInput } from '../../world/archive/pack-input.ts';
+import { sha256Of } from '../../world/archive/pack-input.ts';
+import { writeDeb } from '../../world/archive/write-deb.ts';
+import { writeTarGz } from '../../world/archive/write-tar.ts';
+import { writeZip } from '../../world/archive/write-zip.ts';
+
+/** An artifact that lies in the release folder, with what is inside. */
+export type PackedArtifact = { readonly record: ArtifactRecord; readonly entries: readonly PackedEntry[] };
+
+/** Where planned entries get their bytes and their origins from. */
+export type PackSource = {
+  /** Absolute path of a selected file. */
+  readonly locate: (source: Candidate) => string;
+  readonly originOf: (path: string) => Origin;
+  /** The release folder that is being filled. */
+  readonly target: string;
+};
+
+/** Lays an artifact out and packs it. */
+export async function packArtifact(input: FormInput, source: PackSource): Promise<PackedArtifact> {
+  const plan = await planArtifact(input);
+  const file = path.join(source.target, plan.fileName);
+  const inputs = plan.entries.map((entry) => toInput(entry, source));
+  const options = { mtime: input.sourceTime, comment: plan.comment };
+  const control = (plan.control ?? []).map((entry) => toInput(entry, source));
+  let written: WrittenArchive;
+  if (plan.container === 'zip') written = await writeZip(file, inputs, options);
+  else if (plan.container === 'deb') written = await writeDeb(file, control, inputs, input.sourceTime);
+  else if (plan.container === 'tar.gz') written = await writeTarGz(file, inputs, options);
+  else written = await writeOne(file, inputs);
+  const { artifact, platform } = input;
+  return { record: toRecord(plan.fileName, artifact, platform, written, plan.metadata), entries: written.entries };
+}
+
+/** The record of an artifact, of whatever was written or read of it. */
+export function toRecord(
+  file: string,
+  { form }: ArtifactConfig,
+  platform: string | null,
+  { entries, sizeBytes, sha256, sha512, sha1 }: WrittenArchive,
+  metadata: string,
+): ArtifactRecord {
+  const digest = contentDigest(entries, metadata);
+  return {
+    file,
+    form,
+    platform,
+    size: sizeBytes,
+    sha256,
+    sha512,
+    sha1,
+    contentDigest: digest,
+    entries: entries.length,
+  };
+}
+
+function toInput({ path: inside, mode, content }: PlannedEntry, source: PackSource): PackInput {
+  const origin: Origin = content.type === 'file' ? source.originOf(content.source.path) : { type: 'generated' };
+  return { path: inside, mode, content: toContent(content, source), origin };
+}
+
+function toContent(content: PlannedContent, { locate }: PackSource): PackContent {
+  if (content.type === 'file') {
+    const { linkname, sizeBytes } = content.source;
+    if (linkname !== null) return { type: 'symlink', linkname };
+    return { type: 'file', file: locate(content.source), sizeBytes };
+  }
+  return content.type === 'gzipped' ? { type: 'bytes', bytes: gzipText(content.text) } : content;
+}
+
+/** Debian Policy §12.7 asks for the best compression; the header holds neither name, time nor system (RFC 1952 §2.3.1). */
+function gzipText(text: string): Buffer {
+  const bytes = gzipSync(text, { level: 9 });
+  bytes[9] = 255;
+  return bytes;
+}
+
+/** An artifact that is one file, such as a POM. */
+async function writeOne(file: string, [input]: readonly PackInput[]): Promise<WrittenArchive> {
+  if (input === undefined || input.content.type === 'made') throw new Error('an artifact of one file has one');
+  const { content, path: inside, mode, origin } = input;
+  const bytes =
+    content.type === 'bytes' ? content.bytes : content.type === 'file' ? await readFile(content.file) : Buffer.of();
+  return OutputFile.fill(file, async (output) => {
+    output.write(bytes);
+    const sha256 = sha256Of(bytes);
+    return [{ path: inside, type: 'file', sizeBytes: bytes.byteLength, mode, linkname: null, sha256, origin }];
+  });
+}

@@ -1,0 +1,107 @@
+import path from 'node:path';
+import { noMatch, stampByRule, stampHeader } from '../../core/manifest/stamp-rule.ts';
+import { rangeRules } from '../../core/version/range.ts';
+import { isWorkspaceRange } from '../../core/version/range-node.ts';
+import { type Scheme, spell } from '../../core/version/spelling.ts';
+import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import type { Survey } from '../survey/survey.ts';
+import type { Package } from '../workspace/workspace.ts';
+import type { BuildJob } from './build-job.ts';
+
+/**
+ * Writes the version into the checkout: the manifest, with the ranges of workspace packages that are released with it, headers
+ * of C libraries, and whatever `stamp` names.
+ * @param tracked paths at the commit inside the package's folder.
+ * @returns files that now carry the version, inside the package's folder.
+ */
+export async function stampCheckout(job: BuildJob, tracked: readonly string[]): Promise<Set<string>> {
+  const stamped = new Set<string>();
+  const manifest = await stampManifest(job, 'built');
+  if (manifest !== null) stamped.add(manifest);
+  await stampHeaders(job, tracked, stamped);
+  for (const rule of job.one.config.stamp) {
+    const file = await placeInside(job.folder, rule.file, `${rule.file} of \`stamp\``);
+    const text = await readTextIfThere(file);
+    if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
+    await writeWhole(file, stampByRule(text, rule, { version: job.version, commit: job.survey.commit }));
+    stamped.add(rule.file);
+  }
+  return stamped;
+}
+
+/** What writing a version down needs to know. */
+export type StampJob = Pick<BuildJob, 'one' | 'version' | 'versions' | 'survey' | 'folder'>;
+
+/**
+ * Writes the version down where the repository keeps it: the manifest and headers of C libraries. Ranges that the workspace
+ * resolves stay as they are, and so does what `stamp` fills in anew at every build.
+ * @returns files that were changed, inside the package's folder.
+ */
+export async function recordVersion(job: StampJob, tracked: readonly string[]): Promise<Set<string>> {
+  const changed = new Set<string>();
+  const manifest = await stampManifest(job, 'recorded');
+  if (manifest !== null) changed.add(manifest);
+  await stampHeaders(job, tracked, changed);
+  return changed;
+}
+
+async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: Set<string>): Promise<void> {
+  for (const file of job.one.ecosystem === 'native' ? tracked : []) {
+    if (!/\.(?:h|hpp|h\.in)$/.test(file)) continue;
+    await edit(job, file, stamped, (text) => stampHeader(text, job.one.name, job.version));
+  }
+}
+
+async function edit(
+  job: StampJob,
+  file: string,
+  stamped: Set<string>,
+  change: (text: string) => string,
+): Promise<void> {
+  const place = await placeInside(job.folder, file, file);
+  const text = (await readTextIfThere(place)) ?? '';
+  const changed = change(text);
+  if (changed === text) return;
+  await writeWhole(place, changed);
+  stamped.add(file);
+}
+
+async function stampManifest(
+  { one, version, versions, survey, folder }: StampJob,
+  use: 'built' | 'recorded',
+): Promise<string | null> {
+  if (one.format === null || one.manifestPath === null) return null;
+  const inside = path.posix.relative(one.folder, one.manifestPath);
+  const file = await placeInside(folder, inside, 'the manifest');
+  const text = await readTextIfThere(file);
+  if (text === null) return null;
+  const ranges = rangesOf(one, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
+  const stamp = { version: manifestVersion(one, version, survey), ranges };
+  const stamped = one.format.stamp(text, stamp, one.manifestPath);
+  if (stamped !== text) await writeWhole(file, stamped);
+  // A template that is filled in later carries no version yet.
+  return stamped.includes(stamp.version) ? inside : null;
+}
+
+/** Ranges of workspace packages that would not take the version which is released or was released last. */
+function rangesOf(one: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
+  return survey.edges
+    .filter(({ from }) => survey.workspace.packages[from] === one)
+    .flatMap(({ to, range, takes }) => {
+      const needed = survey.workspace.packages[to];
+      const released = versions.get(to) ?? survey.packages[survey.indexes.indexOf(to)]?.last?.version;
+      const isKept = one.ecosystem !== 'node' || !isWorkspaceRange(range);
+      if (released === undefined || (takes(released) && isKept)) return [];
+      const name = needed?.manifest?.name ?? needed?.name ?? '';
+      return [{ name, from: range, to: rangeRules(one.ecosystem).raise(range, released) }];
+    });
+}
+
+const schemes: Readonly<Record<string, Scheme>> = { python: 'python', jvm: 'maven', dotnet: 'nuget', rust: 'rust' };
+
+/** The version as the ecosystem's manifest has it. */
+export function manifestVersion({ ecosystem }: Package, version: string, { stream }: Survey): string {
+  const scheme = schemes[ecosystem];
+  return scheme === undefined ? version : spell(scheme, version, stream);
+}

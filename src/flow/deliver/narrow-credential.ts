@@ -1,0 +1,52 @@
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import { type Context, warn } from '../context.ts';
+import { localReleases } from '../ledger-record/ledger.ts';
+import type { Workspace } from '../workspace/workspace.ts';
+import type { Shipment } from './deliver.ts';
+
+/**
+ * Tells of credentials that open more than the package they are used for, where the protocol tells. A new name can't have
+ * a token of its own yet, so the first time that is said with the way to one; after that it is a warning.
+ * @throws CREDENTIAL_WIDE after the first time, with `gates.narrow-credential: true`.
+ */
+export async function checkNarrow(
+  context: Context,
+  repository: Repository,
+  { config }: Workspace,
+  shipments: readonly Shipment[],
+): Promise<void> {
+  const known = await localReleases(context, repository);
+  const told = new Set<string>();
+  for (const { release, destination } of shipments) {
+    const { record } = release;
+    const { name } = destination;
+    const access = await destination
+      .access({ packageName: record.package, name: record.name, version: record.version, spellings: record.spellings })
+      .catch((error: unknown) => {
+        if (isBevelstoneError(error)) return null;
+        throw error;
+      });
+    if (access?.opens !== 'more' || told.has(`${name} ${record.package}`)) continue;
+    told.add(`${name} ${record.package}`);
+    const isFirst = !known.some(
+      (one) => one.package === record.package && one.deliveries.some(({ destination: at }) => at === name),
+    );
+    const step = `make a token there for ${record.name} alone, put it where \`credential\` of ${name} points, and delete the old one`;
+    if (isFirst)
+      context.report({
+        type: 'note',
+        text: `the credential for ${name} opens more than ${record.name}, which a new name needs; after this release, ${step}`,
+      });
+    else if (config.gates['narrow-credential']) throw wide(name, record.name, step);
+    else warn(context, `the credential for ${name} opens more than ${record.name}: ${step}`);
+  }
+}
+
+function wide(destination: string, name: string, step: string): BevelstoneError {
+  return new BevelstoneError('CREDENTIAL_WIDE', {
+    message: `The credential for ${destination} opens more than ${name}`,
+    why: '`gates.narrow-credential` is set, and whoever finds this token could publish other packages too',
+    fix: `${step[0]?.toUpperCase()}${step.slice(1)}`,
+  });
+}

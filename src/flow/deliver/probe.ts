@@ -1,0 +1,236 @@
+import type { DestinationConfig } from '../../core/config/config.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Access, Destination, NameState, Subject } from '../../destination/destination.ts';
+import { closeConnections } from '../../world/http.ts';
+import { keepCredential } from '../../world/kept-credentials.ts';
+import type { Context } from '../context.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { destinationNamed, standingDeliveries } from '../release-folder/recorded-release.ts';
+import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
+import { openDestination, refusesRelease } from '../workspace/open-destination.ts';
+import { ensureTrust, originsFor } from '../workspace/trust.ts';
+import type { Workspace } from '../workspace/workspace.ts';
+
+/** What is asked. */
+export type ProbeOptions = {
+  /** Names of destinations; empty for all that packages are sent to. */
+  readonly destinations: readonly string[];
+  /** Name under which a credential that worked is kept; null to keep none. */
+  readonly keep: string | null;
+};
+
+/** One package at one destination. */
+export type ProbedPackage = {
+  readonly name: string;
+  /** Null when there is nothing to release. */
+  readonly version: string | null;
+  readonly nameState: NameState['nameState'];
+  readonly versionState: NameState['versionState'];
+  readonly why: string | null;
+  readonly opens: Access['opens'];
+};
+
+/** What a destination answered. */
+export type ProbedDestination = {
+  readonly name: string;
+  readonly speaks: string;
+  readonly url: string;
+  readonly reachable: boolean;
+  readonly credential: Access['credential'] | 'missing';
+  readonly why: string | null;
+  /** How far its clock is ahead, in milliseconds; null when it does not tell. */
+  readonly skewMs: number | null;
+  readonly packages: readonly ProbedPackage[];
+};
+
+/** The answer of `probe`. */
+export type Probe = {
+  readonly destinations: readonly ProbedDestination[];
+  /** File in which the credential was kept. */
+  readonly kept: string | null;
+  /** Set when something would stand in the way of a release. */
+  readonly error: BevelstoneError | null;
+};
+
+/**
+ * Asks destinations, all at the same time, whether a release could go there: reachable, credential accepted, names and
+ * versions free. Changes nothing over there.
+ * @throws CONFIG_UNKNOWN_REFERENCE, CONFIG_INVALID, whatever refuses a survey.
+ */
+export async function probeDestinations(context: Context, options: ProbeOptions): Promise<Probe> {
+  return probeSurveyed(context, await surveyWorkspace(context, plainSurvey), options);
+}
+
+/** The same for what a survey gives. */
+export async function probeSurveyed(context: Context, survey: Survey, options: ProbeOptions): Promise<Probe> {
+  const { workspace } = survey;
+  const ledger = await readLedger(context, workspace.repository);
+  const used = survey.indexes.flatMap((index) => workspace.packages[index]?.config['send-to'] ?? []);
+  const all = Object.keys(workspace.config.destinations).filter((name) => used.includes(name));
+  const names = options.destinations.length > 0 ? options.destinations : all;
+  if (options.keep === null) await ensureTrust(context, workspace, names);
+  const secret = options.keep === null ? null : await secretFor(context, options, workspace, names);
+  // What was typed in for this destination goes there, and nothing else does.
+  const asked: Context =
+    secret === null
+      ? context
+      : {
+          ...context,
+          env: { ...context.env, BEVELSTONE_KEPT: secret },
+          trust: { ...context.trust, isConfigTrusted: true },
+        };
+  const given: Partial<DestinationConfig> =
+    secret === null ? {} : { credential: 'env:BEVELSTONE_KEPT', 'one-time': null };
+  try {
+    const destinations = await Promise.all(
+      names.map((name) => {
+        const config = { ...destinationNamed(workspace, name), ...given };
+        return probeOne(asked, { name, config, survey, ledger });
+      }),
+    );
+    const error = problemsOf(destinations);
+    const isRefused = destinations.some(({ credential, reachable }) => credential === 'refused' || !reachable);
+    const keeps = secret !== null && options.keep !== null && !isRefused;
+    const kept = keeps ? await keepFor(context, workspace, names, { name: options.keep ?? '', secret }) : null;
+    return { destinations, kept, error };
+  } finally {
+    await closeConnections();
+  }
+}
+
+/** The credential to try and keep: asked for, or piped in; never an argument. @throws USAGE, CREDENTIAL_MISSING */
+async function secretFor(
+  context: Context,
+  { keep }: ProbeOptions,
+  workspace: Workspace,
+  names: readonly string[],
+): Promise<string> {
+  const [name = ''] = names;
+  if (names.length !== 1) {
+    throw new BevelstoneError('USAGE', {
+      message: 'Name the one destination whose credential is to be kept',
+      why: `a credential is kept only after one destination took it, and ${names.length} are meant`,
+      fix: `Run: bevelstone probe DESTINATION --keep ${keep}`,
+    });
+  }
+  const origins = [...originsFor(context, name, destinationNamed(workspace, name))].join(' and ');
+  const secret = await context.askSecret(`Credential for ${name} at ${origins}, to be kept as ${keep}`, 'or-input');
+  if (secret === null) {
+    throw new BevelstoneError('CREDENTIAL_MISSING', {
+      message: 'There is no credential to keep',
+      why: 'nobody typed one, and nothing came on standard input',
+      fix: `Run it in a terminal, or pipe the credential in: bevelstone probe ${names[0]} --keep ${keep} < FILE`,
+    });
+  }
+  context.secrets.add(secret);
+  return secret;
+}
+
+/** Keeps a credential for the origins that just took it. @returns the file. */
+async function keepFor(
+  context: Context,
+  workspace: Workspace,
+  [destination = '']: readonly string[],
+  { name, secret }: { readonly name: string; readonly secret: string },
+): Promise<string> {
+  const origins = originsFor(context, destination, destinationNamed(workspace, destination));
+  return keepCredential(name, { secret, origins }, context.env);
+}
+
+type Question = {
+  readonly name: string;
+  readonly config: DestinationConfig;
+  readonly survey: Survey;
+  readonly ledger: readonly LedgerRelease[];
+};
+
+async function probeOne(context: Context, question: Question): Promise<ProbedDestination> {
+  const { name, config, survey } = question;
+  const what = `probe ${name}`;
+  context.report({ type: 'started', what });
+  const blank = { name, speaks: config.speaks, url: config.url, skewMs: null, packages: [] };
+  try {
+    const destination = await openDestination(context, name, config, survey.workspace.repository);
+    const found = await askAll(destination, question);
+    const first = found[0]?.access ?? (await destination.access(anySubject(config)));
+    context.report({ type: 'finished', what });
+    return {
+      ...blank,
+      url: destination.url,
+      reachable: true,
+      credential: first.credential,
+      why: first.why,
+      skewMs: first.skewMs,
+      packages: found.map(({ probed }) => probed),
+    };
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    const why = `${error.message}: ${error.why}`;
+    context.report({ type: 'failed', what, why });
+    const isRefused = isBevelstoneError(error, 'CREDENTIAL_REFUSED');
+    const isMissing = isBevelstoneError(error, 'CREDENTIAL_MISSING', 'CREDENTIAL_UNSAFE', 'CREDENTIAL_KIND');
+    return {
+      ...blank,
+      reachable: isRefused,
+      credential: isRefused ? 'refused' : isMissing ? 'missing' : 'unknown',
+      why,
+    };
+  }
+}
+
+/** Something to ask about where no package goes. */
+function anySubject({ speaks }: DestinationConfig): Subject {
+  const name = speaks === 'maven-layout' ? 'probe:probe' : 'probe';
+  return { packageName: 'probe', name, version: '0.0.0', spellings: { maven: '0.0.0' } };
+}
+
+/** Asks about every package that goes there. */
+async function askAll(
+  destination: Destination,
+  { name, config, survey, ledger }: Question,
+): Promise<{ access: Access; probed: ProbedPackage }[]> {
+  const found: { access: Access; probed: ProbedPackage }[] = [];
+  for (const [at, surveyed] of survey.packages.entries()) {
+    const own = survey.workspace.packages[survey.indexes[at] ?? -1];
+    if (own?.config['send-to'].includes(name) !== true) continue;
+    const { next, spellings } = surveyed;
+    if (next !== null && refusesRelease(config, { stream: survey.stream, spellings }) !== null) continue;
+    const version = next ?? surveyed.last?.version ?? '0.0.0';
+    const subject = { packageName: own.name, name: own.manifest?.name ?? own.name, version, spellings };
+    const access = await destination.access(subject);
+    const { nameState, versionState, why } = await destination.nameState(subject);
+    const isOurs = ledger.some((one) => one.package === own.name && standingDeliveries(one).has(name));
+    const probed = {
+      name: own.name,
+      version: next,
+      nameState: isOurs && nameState === 'unknown' ? ('ours' as const) : nameState,
+      versionState: next === null ? ('unknown' as const) : versionState,
+      why,
+      opens: access.opens,
+    };
+    found.push({ access, probed });
+  }
+  return found;
+}
+
+/** Everything that would stand in the way, at once. */
+function problemsOf(destinations: readonly ProbedDestination[]): BevelstoneError | null {
+  const problems = destinations.flatMap(({ name, reachable, credential, why, packages }) => [
+    ...(reachable ? [] : [`${name} could not be asked: ${why}`]),
+    ...(reachable && (credential === 'refused' || credential === 'missing') ? [`${name}: ${why}`] : []),
+    ...packages.flatMap((one) => [
+      ...(one.nameState === 'taken' ? [`the name ${one.name} is taken at ${name}: ${one.why}`] : []),
+      ...(one.versionState === 'there' ? [`${one.name} ${one.version} is at ${name} already`] : []),
+    ]),
+  ]);
+  if (problems.length === 0) return null;
+  return new BevelstoneError('PROBE_FAILED', {
+    message:
+      problems.length === 1
+        ? 'One thing stands in the way of a release'
+        : `${problems.length} things stand in the way of a release`,
+    why: problems.join('\n'),
+    fix: 'Settle that with the destination, then probe again; nothing was changed',
+  });
+}

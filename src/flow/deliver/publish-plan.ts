@@ -1,0 +1,217 @@
+import type { DestinationConfig } from '../../core/config/config.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { orderByDependency } from '../../core/history/dependency.ts';
+import type { ReleaseRecord } from '../../core/record/release-record.ts';
+import type { Destination, Parcel } from '../../destination/destination.ts';
+import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
+import { checkIdentity, currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
+import { type Context, warn } from '../context.ts';
+import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import { parcelOf } from '../release-folder/parcel.ts';
+import { openDestination, refusesRelease, takesForm } from '../workspace/open-destination.ts';
+import type { Workspace } from '../workspace/workspace.ts';
+import type { PlannedDelivery, Shipment } from './deliver.ts';
+
+/** What is about to happen, for the question. */
+export type PublishPlan = {
+  readonly shipments: readonly Shipment[];
+  readonly tagsToPush: readonly string[];
+  readonly remote: string | null;
+};
+
+/** Which tags go out, and where to. */
+export type TagPlan = {
+  readonly remote: string | null;
+  /** Tags that the remote lacks and that this run makes and pushes. */
+  readonly missing: readonly string[];
+};
+
+/** How tags are treated. */
+export type TagOptions = { readonly tag: boolean; readonly dryRun: boolean };
+
+/** The releases so ordered that each comes after what it needs. */
+export function inDependencyOrder(releases: readonly ReleaseFolder[]): ReleaseFolder[] {
+  const names = releases.map(({ record }) => record.package);
+  const edges = releases.flatMap(({ record }, from) =>
+    record.needs.flatMap((name) => {
+      const to = names.indexOf(name);
+      return to === -1 ? [] : [{ from, to, kind: 'run' as const, range: '', isReExported: false, takes: () => true }];
+    }),
+  );
+  return orderByDependency(names, edges).flatMap((index) => releases[index] ?? []);
+}
+
+/** Opens every destination that is needed and asks it about every artifact. One that can't be asked is a trouble, not an end. */
+export async function planShipments(
+  context: Context,
+  workspace: Workspace,
+  releases: readonly ReleaseFolder[],
+  ifNone: 'refuse' | 'none-is-fine' = 'refuse',
+): Promise<Shipment[]> {
+  const opened = new Map<string, Destination>();
+  const shipments: Shipment[] = [];
+  for (const release of releases) {
+    const { record } = release;
+    const names = workspace.packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [];
+    for (const name of names) {
+      const config = workspace.config.destinations[name];
+      if (config === undefined) throw new Error(`unchecked destination ${name}`);
+      if (record.uncommitted && config.speaks !== 'folder') throw uncommittedRefused(record, name);
+      const refusal = record.uncommitted ? null : refusesRelease(config, record);
+      if (refusal !== null) {
+        context.report({ type: 'skipped', what: `${record.package} ${record.version} to ${name}`, why: refusal });
+        continue;
+      }
+      const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository));
+      opened.set(name, destination);
+      shipments.push(await planShipment(release, destination, config));
+    }
+  }
+  if (shipments.length > 0 || ifNone === 'none-is-fine') return shipments;
+  throw new BevelstoneError('NOTHING_TO_RELEASE', {
+    message: 'Nothing that is built goes anywhere',
+    why: 'no package that was built has a destination for its stream in `send-to`',
+    fix: 'Add destinations to the package, or this stream to the `streams` of one, and commit bevelstone.yaml',
+  });
+}
+
+/** What of a release goes to a destination, and what is there already. @throws FORM_NOT_TAKEN */
+export async function planShipment(
+  release: ReleaseFolder,
+  destination: Destination,
+  config: DestinationConfig,
+): Promise<Shipment> {
+  const { record } = release;
+  const taken = [...record.artifacts, ...record.bills].filter(({ form }) => takesForm(config, form));
+  if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
+  const parcels = await Promise.all(taken.map((artifact) => parcelOf(release, artifact)));
+  const common = { release, destination, confirmForMs: config['confirm-for'], confirm: config.confirm };
+  const planned = taken.map((artifact, index) => ({ artifact, parcel: parcels[index] as Parcel, presence: null }));
+  try {
+    const deliveries: PlannedDelivery[] = [];
+    for (const one of planned) deliveries.push({ ...one, presence: await destination.find(one.parcel, parcels) });
+    return { ...common, deliveries, trouble: null };
+  } catch (error) {
+    if (!isBevelstoneError(error, 'DESTINATION_UNREACHABLE', 'DESTINATION_BUSY', 'CREDENTIAL_REFUSED')) throw error;
+    return { ...common, deliveries: planned, trouble: error };
+  }
+}
+
+/** @throws DELIVERY_DIFFERS when a destination holds a version with other bytes. */
+export function refuseDifferent(shipments: readonly Shipment[]): void {
+  const different = shipments.flatMap(({ deliveries, ...shipment }) =>
+    deliveries.flatMap(({ presence, artifact }) =>
+      presence?.type === 'different' ? [{ ...shipment, artifact, why: presence.why }] : [],
+    ),
+  );
+  const [first] = different;
+  if (first === undefined) return;
+  const { package: name, version } = first.release.record;
+  throw new BevelstoneError('DELIVERY_DIFFERS', {
+    message: `${first.destination.name} holds ${name} ${version} already, with other bytes`,
+    why: first.why,
+    fix: 'A published version never changes: release a higher one. If the bytes should be equal, build the tagged commit with the same versions of Bevelstone and Node',
+    problems:
+      different.length < 2
+        ? []
+        : different.map(({ release, destination, artifact, why }) => ({
+            code: 'DELIVERY_DIFFERS' as const,
+            message: `${artifact.file} at ${destination.name}: ${why}`,
+            fix: `Release ${release.record.package} with a higher version`,
+            where: null,
+          })),
+  });
+}
+
+/** Whatever leaves this machine needs its annotated tag on the remote (design page release-run, "publish alone"). */
+export async function planTags(
+  context: Context,
+  repository: Repository,
+  shipments: readonly Shipment[],
+  options: TagOptions,
+): Promise<TagPlan> {
+  const { place } = repository;
+  const remote = await remoteOf(place, await currentBranch(place));
+  const records = [
+    ...new Map(
+      shipments
+        .filter(({ destination, release }) => destination.speaks !== 'folder' && release.record.stream.type !== 'look')
+        .map(({ release: { record } }) => [record.tag, record] as const),
+    ).values(),
+  ];
+  if (records.length === 0) return { remote, missing: [] };
+  if (remote === null) throw noRemote();
+  const there = await readRemoteTags(
+    place,
+    remote,
+    records.map(({ tag }) => tag),
+  );
+  const missing: string[] = [];
+  for (const { tag, commit } of records) {
+    const found = there.get(tag);
+    if (found !== undefined && found.commit !== commit) throw tagElsewhere(tag, `on ${remote}`, found.commit, commit);
+    if (found !== undefined && !found.isAnnotated) throw notAnnotated(tag, remote, true);
+    if (found !== undefined) continue;
+    const local = await readLocalTag(place, tag);
+    if (local !== null && local.commit !== commit) throw tagElsewhere(tag, 'here', local.commit, commit);
+    if (local !== null && !local.isAnnotated) throw notAnnotated(tag, remote, false);
+    missing.push(tag);
+  }
+  if (missing.length > 0 && !options.tag && !options.dryRun) throw notPushed(missing, remote);
+  if (missing.length > 0 && !options.dryRun) await checkIdentity(place);
+  if (missing.length > 0 && options.dryRun && !options.tag)
+    warn(context, `${missing.join(', ')} would have to be on ${remote} first; --tag makes and pushes it`);
+  return { remote, missing };
+}
+
+function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {
+  return new BevelstoneError('UNCOMMITTED_REFUSED', {
+    message: `${destination} does not take ${name} ${version}`,
+    why: 'it was built from files that no commit holds, so nobody could ever tell what is in it',
+    fix: 'Commit, and build again; a folder takes such a build for looking at it',
+  });
+}
+
+function notTaken({ package: name, artifacts }: ReleaseRecord, destination: string): BevelstoneError {
+  const forms = artifacts.map(({ form }) => form).join(', ') || 'nothing';
+  return new BevelstoneError('FORM_NOT_TAKEN', {
+    message: `${destination} takes nothing that ${name} has`,
+    why: `${name} has ${forms}`,
+    fix: 'Add an artifact of a form that it takes, widen `takes`, or remove it from `send-to`',
+    where: { file: 'bevelstone.yaml' },
+  });
+}
+
+function noRemote(): BevelstoneError {
+  return new BevelstoneError('REMOTE_MISSING', {
+    message: 'There is no remote to push the tag to',
+    why: 'an uploaded file must never name a commit that nobody can fetch',
+    fix: 'Add the remote with git remote add, and push the branch',
+  });
+}
+
+function notPushed(tags: readonly string[], remote: string): BevelstoneError {
+  return new BevelstoneError('TAG_NOT_PUSHED', {
+    message: `${remote} has no annotated tag ${tags.join(', ')}`,
+    why: 'the tag decides who releases a version, so it comes before any upload',
+    fix: 'Run: bevelstone publish --tag, which makes and pushes it first',
+  });
+}
+
+function notAnnotated(tag: string, remote: string, isThere: boolean): BevelstoneError {
+  return new BevelstoneError('TAG_NOT_PUSHED', {
+    message: `The tag ${tag} ${isThere ? `on ${remote}` : 'here'} is a lightweight one`,
+    why: 'only an annotated tag says who released when',
+    fix: isThere
+      ? `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`
+      : `Delete it, so that --tag can make an annotated one: git tag -d ${tag}`,
+  });
+}
+
+function tagElsewhere(tag: string, where: string, found: string, wanted: string): BevelstoneError {
+  return new BevelstoneError('TAG_ELSEWHERE', {
+    message: `The tag ${tag} ${where} points to ${found.slice(0, 7)}, and this was built from ${wanted.slice(0, 7)}`,
+    why: 'a version belongs to one commit for ever',
+    fix: 'Build the tagged commit, or release a higher version',
+  });
+}

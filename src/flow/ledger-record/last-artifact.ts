@@ -1,0 +1,91 @@
+import type { Entry, Origin } from '../../core/contents/entry.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { compareVersions, isVersion } from '../../core/version/version.ts';
+import { ledgerRef } from '../../world/git/ledger-store.ts';
+import { readFilesAt } from '../../world/git/read-objects.ts';
+import type { Repository } from '../../world/git/repository.ts';
+import type { Context } from '../context.ts';
+import { localReleases } from './ledger.ts';
+import { contentsFile } from './ledger-writer.ts';
+
+/** An artifact of a release on record. */
+export type RecordedArtifact = {
+  readonly package: string;
+  readonly version: string;
+  readonly sizeBytes: number;
+  readonly entries: readonly Entry[];
+};
+
+/** Which artifact is asked for: of the last release before a version, of one form and platform. */
+export type ArtifactQuestion = {
+  readonly package: string | null;
+  /** Null for the last release of all. */
+  readonly before: string | null;
+  readonly form: string;
+  readonly platform: string | null;
+};
+
+/**
+ * Looks artifacts of earlier releases up in the ledger, which keeps their contents lists, so that nothing has to be fetched.
+ * The events are read once.
+ * @throws LEDGER_DAMAGED when a list is not there.
+ */
+export function artifactsOnRecord(
+  context: Context,
+  repository: Repository,
+): (question: ArtifactQuestion) => Promise<RecordedArtifact | null> {
+  let releases: Promise<LedgerRelease[]> | null = null;
+  return async ({ package: name, before, form, platform }) => {
+    releases ??= localReleases(context, repository);
+    const last = (await releases)
+      .filter((one) => one.package === name && isBefore(one.version, before))
+      .sort((a, b) => compareVersions(b.version, a.version))[0];
+    const twin = last?.artifacts.find((one) => one.form === form && one.platform === platform);
+    if (last === undefined || twin === undefined) return null;
+    const entries = entriesIn(await readContentsList(repository, last), twin.file) ?? [];
+    return { package: last.package, version: last.version, sizeBytes: twin.size, entries };
+  };
+}
+
+type ListedEntry = {
+  readonly path: string;
+  readonly type: Entry['type'];
+  readonly size: number;
+  readonly mode: string;
+  readonly sha256: string | null;
+  readonly origin: Origin;
+};
+
+/** A contents list as it is written: entries of each artifact. */
+export type ContentsList = {
+  readonly artifacts: readonly { readonly file: string; readonly entries: readonly ListedEntry[] }[];
+};
+
+/** Entries of an artifact in a contents list; null when it is not in it. */
+export function entriesIn({ artifacts }: ContentsList, file: string): Entry[] | null {
+  return artifacts.find((one) => one.file === file)?.entries.map(toEntry) ?? null;
+}
+
+function toEntry({ path: inside, type, size, mode, sha256 }: ListedEntry): Entry {
+  return { path: inside, type, sizeBytes: size, mode: Number.parseInt(mode, 8), linkname: null, sha256 };
+}
+
+/** The contents list of a release, from the ledger. @throws LEDGER_DAMAGED when it is not there, or another. */
+export async function readContentsList(
+  { place }: Repository,
+  { package: name, version, contents: digest }: LedgerRelease,
+): Promise<ContentsList> {
+  const inside = `${name}/${version}/contents-${digest}.json`;
+  const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
+  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text) as ContentsList;
+  throw new BevelstoneError('LEDGER_DAMAGED', {
+    message: `The contents list of ${name} ${version} is not in the ledger`,
+    why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',
+    fix: 'Fetch the ledger again from the remote',
+  });
+}
+
+function isBefore(version: string, than: string | null): boolean {
+  return than === null || !isVersion(than) || compareVersions(version, than) < 0;
+}

@@ -1,0 +1,107 @@
+import { compareEntries, type EntryComparison } from '../../core/contents/compare.ts';
+import type { Change } from '../../core/history/count-changes.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
+import type { Context } from '../context.ts';
+import { entriesIn, readContentsList } from '../ledger-record/last-artifact.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { findRelease } from '../release-folder/recorded-release.ts';
+import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from '../survey/survey.ts';
+import { openContext, readWorkspace } from '../workspace/workspace.ts';
+
+/** How two releases of a package differ. */
+export type ReleaseComparison = {
+  readonly with: LedgerRelease;
+  readonly artifacts: readonly {
+    readonly file: string;
+    readonly form: string;
+    readonly sizeBytes: number;
+    readonly sizeBytesBefore: number;
+    readonly entries: EntryComparison;
+  }[];
+  readonly dependencies: {
+    readonly added: readonly ManifestDependency[];
+    readonly removed: readonly ManifestDependency[];
+    readonly changed: readonly { readonly name: string; readonly before: string; readonly after: string }[];
+  };
+};
+
+/** One release of the ledger with what changed in it. */
+export type ShownRelease = {
+  readonly release: LedgerRelease;
+  readonly changes: readonly Change[];
+  readonly survey: Survey;
+  readonly surveyed: SurveyedPackage | null;
+  readonly against: ReleaseComparison | null;
+};
+
+/**
+ * Shows a release: from a clone and the ledger alone.
+ * @param against another release of the package, whose changes, files, sizes and dependencies are compared; null for none.
+ * @throws RELEASE_NOT_RECORDED
+ */
+export async function showRelease(context: Context, text: string, against: string | null): Promise<ShownRelease> {
+  const repository = await openContext(context);
+  const known = await readLedger(context, repository);
+  const release = findRelease(known, text);
+  const other = against === null ? null : findRelease(known, against);
+  const survey = await surveyAt(context, release, other);
+  const surveyed = survey.packages.find(({ name }) => name === release.package) ?? null;
+  const comparison = other === null ? null : await compare(context, release, other);
+  return { release, changes: surveyed?.changes ?? [], survey, surveyed, against: comparison };
+}
+
+/** The survey of a release as if it were still to come: what changed in it, and why it got its version. */
+async function surveyAt(context: Context, release: LedgerRelease, other: LedgerRelease | null): Promise<Survey> {
+  const quiet: Context = { ...context, packages: [], report: () => {} };
+  const asked = { ...plainSurvey, at: release.commit, from: other?.commit ?? null, asReleased: true };
+  const { config } = await readWorkspace(quiet, await openContext(quiet), release.commit, 'working-folder');
+  const { name } = release.about.stream;
+  // A stream of a branch's own name has to know the branch; its pointer tells it.
+  const stream = config.streams[name] === undefined ? null : name;
+  return surveyWorkspace(quiet, { ...asked, stream, branch: release.about.stream.pointer });
+}
+
+async function compare(context: Context, release: LedgerRelease, other: LedgerRelease): Promise<ReleaseComparison> {
+  const repository = await openContext(context);
+  const [now, before] = [await readContentsList(repository, release), await readContentsList(repository, other)];
+  const artifacts = release.artifacts.flatMap((one) => {
+    const earlier = other.artifacts.find(({ form, platform }) => form === one.form && platform === one.platform);
+    const entries = entriesIn(now, one.file);
+    const earlierEntries = earlier === undefined ? null : entriesIn(before, earlier.file);
+    if (earlier === undefined || entries === null || earlierEntries === null) return [];
+    return [
+      {
+        file: one.file,
+        form: one.form,
+        sizeBytes: one.size,
+        sizeBytesBefore: earlier.size,
+        entries: compareEntries(earlierEntries, entries),
+      },
+    ];
+  });
+  return { with: other, artifacts, dependencies: await compareDependencies(context, release, other) };
+}
+
+async function compareDependencies(
+  context: Context,
+  release: LedgerRelease,
+  other: LedgerRelease,
+): Promise<ReleaseComparison['dependencies']> {
+  const at = async ({ commit, package: name }: LedgerRelease) => {
+    const workspace = await readWorkspace(context, await openContext(context), commit, 'commit');
+    return workspace.packages.find((one) => one.name === name)?.manifest?.dependencies ?? [];
+  };
+  const [now, before] = [await at(release), await at(other)];
+  const isSame = (a: ManifestDependency) => (b: ManifestDependency) => a.name === b.name && a.kind === b.kind;
+  return {
+    added: now.filter((one) => !before.some(isSame(one))),
+    removed: before.filter((one) => !now.some(isSame(one))),
+    changed: now.flatMap((one) => {
+      const earlier = before.find(isSame(one));
+      return earlier === undefined || earlier.range === one.range
+        ? []
+        : [{ name: one.name, before: earlier.range, after: one.range }];
+    }),
+  };
+}

@@ -1,0 +1,54 @@
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { type ConsumerLine, consumerLines, type Offer, setUpLines } from '../../core/protocol/consumer-line.ts';
+import { resolveCommit } from '../../world/git/repository.ts';
+import { type Context, warnOnce } from '../context.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { vouchedDeliveries, whyUnverified } from '../ledger-record/vouched.ts';
+import { findRelease, standingDeliveries } from '../release-folder/recorded-release.ts';
+import { readerUrl } from '../workspace/open-destination.ts';
+import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+
+/** The answer of `ledger lines`. */
+export type ReleaseLines = {
+  readonly package: string;
+  readonly version: string;
+  readonly lines: readonly ConsumerLine[];
+  readonly setUp: readonly ConsumerLine[];
+};
+
+/** What a consumer types or pastes to get exactly this release, from each destination that has it. @throws RELEASE_NOT_RECORDED */
+export async function releaseLines(context: Context, text: string, isSetUp: boolean): Promise<ReleaseLines> {
+  const repository = await openContext(context);
+  const commit = await resolveCommit(repository.place, 'HEAD');
+  const workspace = await readWorkspace(context, repository, commit, 'working-folder');
+  const release = findRelease(await readLedger(context, repository), text);
+  const offers = offersOf(context, workspace, release);
+  return {
+    package: release.package,
+    version: release.version,
+    lines: offers.flatMap(consumerLines),
+    setUp: isSetUp ? offers.flatMap(setUpLines) : [],
+  };
+}
+
+/**
+ * A release at each destination that has it and that the configuration still names. Where no tag vouches for its plan, only
+ * names and versions are left of it: no address and no digest of the ledger.
+ */
+export function offersOf(context: Context, { config, packages }: Workspace, release: LedgerRelease): Offer[] {
+  const own = packages.find(({ name }) => name === release.package);
+  const named: LedgerRelease = release.isVouched
+    ? release
+    : { ...release, about: { ...release.about, name: own?.manifest?.name ?? release.package } };
+  if (!release.isVouched) {
+    const text = `${release.package} ${release.version}: ${whyUnverified(release)}; addresses and checksums are left out`;
+    warnOnce(context, text);
+  }
+  return [...standingDeliveries(release).keys()].flatMap((name) => {
+    const destination = config.destinations[name];
+    if (destination === undefined) return [];
+    const delivered = vouchedDeliveries(context, release, name, destination);
+    const url = readerUrl(context, name, destination);
+    return [{ destination: name, config: destination, url, release: named, delivered }];
+  });
+}

@@ -1,0 +1,166 @@
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
+import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../core/page/release-card.ts';
+import { consumerLines } from '../../core/protocol/consumer-line.ts';
+import { parseBill, readBill } from '../../core/sbom/formats.ts';
+import { isMissing, writeWhole } from '../../world/files.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import type { Context } from '../context.ts';
+import { type ContentsList, readContentsList } from '../ledger-record/last-artifact.ts';
+import { builtFolder } from '../release-folder/built-release.ts';
+import { notesOf } from '../survey/notes.ts';
+import { openContext, readWorkspace } from '../workspace/workspace.ts';
+import { type ShownRelease, showRelease } from './ledger-show.ts';
+import { offersOf } from './lines.ts';
+
+/** Writes the card of releases on record as a page. @returns where it lies. */
+export async function writeLedgerCard(
+  context: Context,
+  releases: readonly ShownRelease[],
+  file: string,
+  known: ReleaseCard | null = null,
+): Promise<string> {
+  const [first] = releases;
+  if (first === undefined) throw new Error('a card needs a release');
+  const shown = await Promise.all(
+    releases.map((one) =>
+      fromLedger(
+        context,
+        one,
+        known?.releases.find((card) => card.package === one.release.package),
+      ),
+    ),
+  );
+  const { supplier } = first.survey.workspace.config;
+  const { date, commit, about } = first.release;
+  const card = { supplier, state: 'Released', date: date.slice(0, 10), commit, stream: about.stream.name };
+  const place = path.resolve(context.folder, file);
+  await writeWhole(place, renderReleaseCard({ ...card, releases: shown }));
+  return place;
+}
+
+/** Writes the card of what is about to be released. @param folder where the release folders lie. @returns where it lies. */
+export async function writePlannedCard(
+  context: Context,
+  card: ReleaseCard,
+  folder: string,
+  file: string,
+): Promise<string> {
+  const repository = await openContext(context);
+  const { config } = await readWorkspace(context, repository, card.source, 'commit');
+  const releases = await Promise.all(
+    card.releases.map(async (one): Promise<ShownCardRelease> => {
+      const out = builtFolder(folder, one);
+      const list = JSON.parse(await readFile(path.join(out, 'CONTENTS.json'), 'utf8')) as ContentsList;
+      return {
+        ...withArtifacts(one.artifacts, list),
+        package: one.package,
+        version: one.version,
+        last: one.last,
+        weight: one.weight,
+        reasons: one.reasons,
+        intro: one.notes.intro,
+        sections: one.notes.sections,
+        ...checksOf(one),
+        bills: await billFacts(out, one.artifacts),
+        deliveries: one.artifacts.flatMap(({ file: artifact, to }) =>
+          to.map((destination) => ({ destination, artifact, state: 'will be sent', address: null })),
+        ),
+        lines: [],
+      };
+    }),
+  );
+  const { supplier } = config;
+  const date = context.now().toISOString().slice(0, 10);
+  const head = { supplier, state: 'About to be released', date, commit: card.commit, stream: card.stream };
+  const place = path.resolve(context.folder, file);
+  await writeWhole(place, renderReleaseCard({ ...head, releases }));
+  return place;
+}
+
+async function fromLedger(
+  context: Context,
+  { release, survey, surveyed }: ShownRelease,
+  card: CardRelease | undefined,
+): Promise<ShownCardRelease> {
+  const repository = await openContext(context);
+  const at = new Date(release.date);
+  const notes =
+    surveyed === null ? null : notesOf(survey, surveyed, { at, intro: null, contributors: false, range: '' });
+  const output = await placeInside(repository.root, survey.workspace.config.output, '`output`');
+  const out = builtFolder(output, release);
+  const artifacts = release.artifacts.map(({ size, ...one }) => ({ ...one, sizeBytes: size }));
+  return {
+    ...withArtifacts(artifacts, await readContentsList(repository, release)),
+    package: release.package,
+    version: release.version,
+    last: surveyed?.last?.version ?? null,
+    weight: surveyed?.weight ?? 'none',
+    reasons: surveyed?.reasons ?? [],
+    intro: card?.notes.intro ?? null,
+    sections: notes?.sections ?? [],
+    ...(card === undefined ? { findings: null, rehearsed: [] } : checksOf(card)),
+    bills: await billFacts(out, artifacts),
+    deliveries: deliveriesOf(release),
+    lines: offersOf(context, survey.workspace, release).flatMap(consumerLines),
+  };
+}
+
+function deliveriesOf({ deliveries }: LedgerRelease): ShownCardRelease['deliveries'] {
+  return deliveries.map(({ destination, artifact, state, confirmed, address }) => ({
+    destination,
+    artifact,
+    state: confirmed === 'bytes' ? `${state}, came back whole` : state,
+    address,
+  }));
+}
+
+function checksOf({ warned, rules, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
+  const findings =
+    warned === 0 ? 'nothing found' : `${warned} ${warned === 1 ? 'warning' : 'warnings'}: ${rules.join(', ')}`;
+  return { findings, rehearsed };
+}
+
+type Sized = { readonly file: string; readonly form: string; readonly sizeBytes: number; readonly sha256: string };
+
+const isBill = ({ form }: Pick<Sized, 'form'>) => form === 'spdx' || form === 'cyclonedx';
+
+function withArtifacts(artifacts: readonly Sized[], list: ContentsList): Pick<ShownCardRelease, 'artifacts'> {
+  return {
+    artifacts: artifacts
+      .filter((one) => !isBill(one))
+      .map(({ file, form, sizeBytes, sha256 }) => ({ file, form, sizeBytes, sha256, files: filesIn(list, file) })),
+  };
+}
+
+function filesIn(list: ContentsList, file: string): ShownFile[] {
+  const entries = list.artifacts.find((one) => one.file === file)?.entries ?? [];
+  return entries
+    .filter(({ type }) => type === 'file')
+    .map(({ path: inside, size }) => ({ path: inside, sizeBytes: size }));
+}
+
+/** What the bills say in short; their names alone where they do not lie here. */
+async function billFacts(folder: string, artifacts: readonly Sized[]): Promise<string[]> {
+  const facts: string[] = [];
+  for (const { file } of artifacts.filter(isBill)) {
+    try {
+      const { packages } = readBill(parseBill(await readFile(path.join(folder, file), 'utf8'), file));
+      const files = packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
+      facts.push(`${file}: ${packages.length} components, ${files} files`);
+    } catch (error) {
+      if (!isMissing(error)) throw error;
+      facts.push(file);
+    }
+  }
+  return facts;
+}
+
+/** Releases as the ledger has them, for a card. */
+export async function shownReleases(context: Context, names: readonly string[]): Promise<ShownRelease[]> {
+  const shown: ShownRelease[] = [];
+  for (const name of names) shown.push(await showRelease(context, name, null));
+  return shown;
+}

@@ -1,0 +1,103 @@
+import path from 'node:path';
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { currentBranch, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
+import type { Context } from '../context.ts';
+import { localReleases } from '../ledger-record/ledger.ts';
+import { readFolders } from '../release-folder/built-release.ts';
+import { isPublic, openRuns } from '../run/run.ts';
+import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
+import { openContext } from '../workspace/workspace.ts';
+
+/** Where things stand. */
+export type Status = {
+  readonly commit: string;
+  readonly branch: string | null;
+  /** A release that was cut short; null when there is none. */
+  readonly run: { readonly id: string; readonly isPublic: boolean } | null;
+  /** The last release of each package on record. */
+  readonly last: readonly Pick<LedgerRelease, 'package' | 'version' | 'date' | 'commit'>[];
+  /** What is built for this commit. */
+  readonly built: readonly { readonly package: string; readonly version: string; readonly folder: string }[];
+  /** What would be released from here. */
+  readonly waiting: readonly { readonly package: string; readonly version: string }[];
+  /** The next sensible command. */
+  readonly next: string;
+};
+
+/** Where things stand, from this clone alone: nothing is asked of any network. */
+export async function readStatus(context: Context): Promise<Status> {
+  try {
+    return await surveyedStatus(context);
+  } catch (error) {
+    // Tags of an unfinished release can make a survey impossible; it is what the person has to know of first.
+    const status = isBevelstoneError(error) ? await statusOfRun(context) : null;
+    if (status === null) throw error;
+    return status;
+  }
+}
+
+async function statusOfRun(context: Context): Promise<Status | null> {
+  const repository = await openContext(context);
+  const [run] = await openRuns(repository);
+  if (run === undefined) return null;
+  return {
+    commit: await resolveCommit(repository.place, 'HEAD'),
+    branch: await currentBranch(repository.place),
+    run: { id: run.id, isPublic: isPublic(run) },
+    last: lastOnRecord(await localReleases(context, repository)),
+    built: [],
+    waiting: [],
+    next: 'bevelstone release --resume',
+  };
+}
+
+function lastOnRecord(releases: readonly LedgerRelease[]): Status['last'] {
+  const names = [...new Set(releases.map((release) => release.package))];
+  const last = names.flatMap((name) => releases.find((release) => release.package === name) ?? []);
+  return last.map(({ package: name, version, date, commit }) => ({ package: name, version, date, commit }));
+}
+
+async function surveyedStatus(context: Context): Promise<Status> {
+  const survey = await surveyWorkspace({ ...context, report: () => {} }, plainSurvey);
+  const { repository, config } = survey.workspace;
+  const [run] = await openRuns(repository);
+  const commit = await resolveCommit(repository.place, 'HEAD');
+  const folders = await readFolders(path.join(repository.root, config.output));
+  const built = folders.filter(({ record }) => record.commit === commit);
+  const waiting = survey.packages.flatMap(({ name, next }) =>
+    next === null ? [] : [{ package: name, version: next }],
+  );
+  const isDirty = (await uncommittedPaths(repository.place)).length > 0;
+  return {
+    commit,
+    branch: survey.branch,
+    run: run === undefined ? null : { id: run.id, isPublic: isPublic(run) },
+    last: lastOnRecord(await localReleases(context, repository)),
+    built: built.map(({ folder, record }) => ({ package: record.package, version: record.version, folder })),
+    waiting,
+    next: nextCommand({
+      isOpen: run !== undefined,
+      isConfigured: survey.workspace.configText !== null,
+      isDirty,
+      isLook: survey.stream.type === 'look',
+      count: waiting.length,
+    }),
+  };
+}
+
+type Standing = {
+  readonly isOpen: boolean;
+  readonly isConfigured: boolean;
+  readonly isDirty: boolean;
+  readonly isLook: boolean;
+  readonly count: number;
+};
+
+function nextCommand({ isOpen, isConfigured, isDirty, isLook, count }: Standing): string {
+  if (isOpen) return 'bevelstone release --resume';
+  if (!isConfigured) return 'bevelstone init';
+  if (count === 0) return 'bevelstone ledger list';
+  if (isDirty) return 'git status';
+  return isLook ? 'bevelstone build' : 'bevelstone release --dry-run';
+}

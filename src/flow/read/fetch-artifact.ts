@@ -1,0 +1,36 @@
+import { createWriteStream } from 'node:fs';
+import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerDelivery } from '../../core/ledger/fold.ts';
+import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import type { Destination } from '../../destination/destination.ts';
+import { fileDigest } from '../../world/archive/file-digest.ts';
+import type { Context } from '../context.ts';
+
+/**
+ * Fetches an artifact from a destination that has it into a folder.
+ * @throws DELIVERY_DIFFERS when what comes is not what was recorded.
+ */
+export async function fetchArtifact(
+  context: Context,
+  from: Destination,
+  artifact: ArtifactRecord,
+  standing: readonly LedgerDelivery[],
+  folder: string,
+): Promise<void> {
+  const address = standing.find((one) => one.artifact === artifact.file)?.address ?? '';
+  const file = path.join(folder, path.basename(artifact.file));
+  const what = `fetch ${artifact.file} from ${from.name}`;
+  context.report({ type: 'started', what });
+  await pipeline(await from.open(address), createWriteStream(file));
+  const digest = await fileDigest(file, artifact.size);
+  if (digest !== artifact.sha256) {
+    throw new BevelstoneError('DELIVERY_DIFFERS', {
+      message: `${from.name} gives other bytes for ${artifact.file} than were delivered`,
+      why: `its SHA-256 is ${digest.slice(0, 12)}…, on record is ${artifact.sha256.slice(0, 12)}…`,
+      fix: 'Do not promote it; find out who changed it there',
+    });
+  }
+  context.report({ type: 'finished', what });
+}

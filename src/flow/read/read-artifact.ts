@@ -1,0 +1,82 @@
+import path from 'node:path';
+import { type BinaryKind, binaryHeadBytes, readBinaryKind } from '../../core/contents/binary.ts';
+import { contentDigest } from '../../core/contents/entry.ts';
+import { FactCollector } from '../../core/facts/collector.ts';
+import { isRuleText } from '../../core/facts/rule-text.ts';
+import { describeArtifact, isDescribing } from '../../core/form/describe.ts';
+import type { Artifact } from '../../core/rule/rule.ts';
+import type { EntryWatcher } from '../../world/archive/entry-watcher.ts';
+import { readArchive } from '../../world/archive/read-archive.ts';
+import { makePause } from '../../world/pause.ts';
+
+/** An artifact as read from its file, with the file's own digests and what it says of itself. */
+export type ReadArtifact = Omit<Artifact, 'facts'> & { readonly sha256: string; readonly contentDigest: string };
+
+/** What a reader may want beside entries and manifest. */
+export type ReadOptions = {
+  /** Further paths whose whole text is wanted. */
+  readonly texts?: (path: string) => boolean;
+  /** Gets every chunk of every file. */
+  readonly chunk?: EntryWatcher['chunk'];
+};
+
+/**
+ * Reads an artifact of any form once, for showing or for checking: entries with digests, manifest, readme, targets.
+ * @throws ARCHIVE_UNKNOWN for other files, ARCHIVE_DAMAGED, ARCHIVE_TOO_LARGE, ARCHIVE_ENCRYPTED, FILE_NOT_FOUND.
+ */
+export async function readArtifact(file: string, options: ReadOptions = {}): Promise<ReadArtifact> {
+  const binaries = new Map<string, BinaryKind>();
+  const archive = await readArchive(file, {
+    wants: (name) => isDescribing(name) || options.texts?.(name) === true,
+    chunk: (name, chunk, isFirst) => {
+      const busy = options.chunk?.(name, chunk, isFirst);
+      if (!isFirst) return busy;
+      const kind = readBinaryKind(chunk.subarray(0, binaryHeadBytes));
+      if (kind !== null) binaries.set(name, kind);
+      return busy;
+    },
+  });
+  const texts = new Map([...archive.kept].map(([name, bytes]) => [name, bytes.toString('utf8')]));
+  const fileName = path.basename(file);
+  const description = describeArtifact({ ...archive, fileName, texts, binaries });
+  const { entries, sizeBytes, sha256, control } = archive;
+  return {
+    ...description,
+    fileName,
+    sizeBytes,
+    sha256,
+    entries,
+    texts,
+    control,
+    binaries,
+    contentDigest: contentDigest(entries, description.metadata),
+  };
+}
+
+/** An artifact with all that rules want to know of its files; read in the same pass. */
+export type ExaminedArtifact = Artifact & { readonly sha256: string };
+
+/**
+ * Reads an artifact for the rules.
+ * @param ownPlaces folders of this machine that nothing shipped should name.
+ * @param signal ends it, also in the middle of a large artifact.
+ * @throws like readArtifact.
+ */
+export async function examineArtifact(
+  file: string,
+  ownPlaces: readonly string[],
+  signal: AbortSignal,
+): Promise<ExaminedArtifact> {
+  const pause = makePause(signal);
+  const collector = new FactCollector(ownPlaces);
+  const artifact = await readArtifact(file, {
+    texts: isRuleText,
+    chunk: (name, chunk, isFirst) => {
+      collector.chunk(name, chunk, isFirst);
+      return pause();
+    },
+  });
+  // The compiler that reads declarations is large, and most artifacts have none.
+  const reader = collector.hasDeclarations() ? await import('../../core/facts/declarations.ts') : null;
+  return { ...artifact, facts: collector.finish(reader?.readDeclarations ?? null) };
+}

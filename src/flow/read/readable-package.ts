@@ -1,0 +1,95 @@
+import path from 'node:path';
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { readScript } from '../../core/facts/script.ts';
+import { objectOf, textOf } from '../../core/manifest/fields.ts';
+import { type PackageJson, parsePackageJson } from '../../core/manifest/package-json.ts';
+import { nodeViewOf } from '../../core/rule/node/node-view.ts';
+import type { Artifact } from '../../core/rule/rule.ts';
+import { type BrowserReach, findBrowserChains, type ReadablePackage } from '../../core/surface/browser-reach.ts';
+import { readTextIfThere } from '../../world/files.ts';
+import { findInstalled, type InstalledPackage, openInstalled } from '../../world/installed-package.ts';
+
+/** Where the dependencies of an artifact are looked for. */
+export type DependencyPlaces = {
+  /** Artifacts that are looked at together: one depends on another. */
+  readonly beside: readonly Artifact[];
+  /** Folders with installed trees or lockfiles, first one first. */
+  readonly folders: readonly string[];
+};
+
+/** What the browser entries of an artifact reach; null for forms that have none. */
+export async function browserReachOf(artifact: Artifact, places: DependencyPlaces): Promise<BrowserReach | null> {
+  const top = fromArtifact(artifact, places, new Map());
+  return top === null ? null : findBrowserChains(top);
+}
+
+type Known = Map<string, Promise<ReadablePackage | null>>;
+
+function fromArtifact(artifact: Artifact, places: DependencyPlaces, known: Known): ReadablePackage | null {
+  const view = nodeViewOf(artifact);
+  if (view === null) return null;
+  return {
+    ...view.one,
+    name: artifact.manifest?.common.name ?? '',
+    paths: view.paths,
+    read: async (file) => view.script(file),
+    find: (name) => findNear(name, places, known),
+  };
+}
+
+/** Among the artifacts beside, in installed trees, then where a lockfile says that a package of the workspace lies. */
+async function findNear(name: string, places: DependencyPlaces, known: Known): Promise<ReadablePackage | null> {
+  const found = known.get(name) ?? lookNear(name, places, known);
+  known.set(name, found);
+  return found;
+}
+
+async function lookNear(name: string, places: DependencyPlaces, known: Known): Promise<ReadablePackage | null> {
+  const twin = places.beside.find((one) => one.form === 'npm-tarball' && one.manifest?.common.name === name);
+  if (twin !== undefined) return fromArtifact(twin, places, known);
+  for (const folder of places.folders) {
+    const installed = (await findInstalled(name, folder)) ?? (await lockedPackage(name, folder));
+    if (installed !== null) return fromInstalled(installed, places, known);
+  }
+  return null;
+}
+
+/** A package that package-lock.json links to a folder of the workspace (package-lock.json documentation, "packages"). */
+async function lockedPackage(name: string, folder: string): Promise<InstalledPackage | null> {
+  const text = await readTextIfThere(path.join(folder, 'package-lock.json'));
+  if (text === null) return null;
+  const entry = objectOf(objectOf(readManifest(text)['packages'])[`node_modules/${name}`]);
+  const resolved = entry['link'] === true ? textOf(entry['resolved']) : null;
+  if (resolved === null || resolved.includes('..') || path.isAbsolute(resolved)) return null;
+  return openInstalled(path.join(folder, resolved));
+}
+
+function fromInstalled(one: InstalledPackage, places: DependencyPlaces, known: Known): ReadablePackage {
+  const manifest = readManifest(one.manifestText);
+  const inside = new Set(one.paths);
+  return {
+    manifest,
+    name: textOf(manifest['name']) ?? path.basename(one.folder),
+    paths: one.paths,
+    has: (file) => inside.has(file),
+    nested: (folder) => {
+      if (folder === '') return manifest;
+      const text = one.nestedManifest(folder);
+      return text === null ? null : readManifest(text);
+    },
+    read: async (file) => (inside.has(file) && /\.[cm]?js$/.test(file) ? readScript(await one.readText(file)) : null),
+    find: async (name) => {
+      const nearest = await findInstalled(name, one.folder);
+      return nearest === null ? findNear(name, places, known) : fromInstalled(nearest, places, known);
+    },
+  };
+}
+
+function readManifest(text: string): PackageJson {
+  try {
+    return parsePackageJson(text, 'package.json');
+  } catch (error) {
+    if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
+    return {};
+  }
+}

@@ -1,0 +1,115 @@
+import { readdir, readFile } from 'node:fs/promises';
+import path from 'node:path';
+import type { Origin } from '../../core/contents/entry.ts';
+import { isFileName } from '../../core/contents/safe-path.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import type { ReleaseRecord } from '../../core/record/release-record.ts';
+import { compareVersions } from '../../core/version/version.ts';
+import { isMissing, readTextIfThere } from '../../world/files.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import type { Context } from '../context.ts';
+import { selectPackages, type Workspace } from '../workspace/workspace.ts';
+
+/** A release folder as `build` left it. */
+export type ReleaseFolder = { readonly folder: string; readonly record: ReleaseRecord };
+
+/** Folder of a release below an output folder. */
+export function builtFolder(
+  output: string,
+  { package: name, version }: Pick<ReleaseRecord, 'package' | 'version'>,
+): string {
+  return path.join(output, `${fileNameOf(name)}-${version}`);
+}
+
+/**
+ * The newest built release of each package asked for that was built from this commit.
+ * @throws RELEASE_NOT_BUILT when there is none.
+ */
+export async function builtReleases(context: Context, workspace: Workspace, commit: string): Promise<ReleaseFolder[]> {
+  const out = await placeInside(workspace.repository.root, workspace.config.output, '`output`');
+  const selected = selectPackages(workspace.packages, context.packages);
+  const wanted = new Set(
+    workspace.packages.filter((_, index) => selected === null || selected.has(index)).map(({ name }) => name),
+  );
+  const all = await readFolders(out);
+  const here = all.filter(({ record }) => record.commit === commit && wanted.has(record.package));
+  const newest = new Map<string, ReleaseFolder>();
+  for (const one of here) {
+    const other = newest.get(one.record.package);
+    if (other === undefined || compareVersions(one.record.version, other.record.version) > 0)
+      newest.set(one.record.package, one);
+  }
+  if (newest.size > 0) return [...newest.values()];
+  throw new BevelstoneError('RELEASE_NOT_BUILT', {
+    message: `Nothing is built for ${commit.slice(0, 7)}`,
+    why:
+      all.length === 0
+        ? `${workspace.config.output}/ holds no release`
+        : 'what lies there was built from other commits or for other packages',
+    fix: 'Run: bevelstone build',
+  });
+}
+
+/** The release that a file in an output folder belongs to, with the origins of its entries; null for any other file. */
+export async function readRecordBeside(
+  file: string,
+): Promise<(ReleaseFolder & { readonly origins: readonly Origin[] }) | null> {
+  const folder = path.dirname(file);
+  const record = await readRecord(path.join(folder, 'release.json'));
+  if (record === null || !record.artifacts.some((one) => one.file === path.basename(file))) return null;
+  const list = JSON.parse((await readTextIfThere(path.join(folder, 'CONTENTS.json'))) ?? '{}') as ContentsList;
+  const entries = (list.artifacts ?? []).find((one) => one.file === path.basename(file))?.entries ?? [];
+  return { folder, record, origins: entries.map(({ origin }) => origin) };
+}
+
+type ContentsList = {
+  readonly artifacts?: readonly { readonly file: string; readonly entries: readonly { readonly origin: Origin }[] }[];
+};
+
+/** Every release in an output folder. */
+export async function readFolders(out: string): Promise<ReleaseFolder[]> {
+  let names: string[];
+  try {
+    names = await readdir(out);
+  } catch (error) {
+    if (isMissing(error)) return [];
+    throw error;
+  }
+  const found: ReleaseFolder[] = [];
+  for (const name of names.filter((one) => !/\.(?:tmp|old)$/.test(one)).sort()) {
+    const folder = path.join(out, name);
+    const record = await readRecord(path.join(folder, 'release.json'));
+    if (record !== null) found.push({ folder, record });
+  }
+  return found;
+}
+
+async function readRecord(file: string): Promise<ReleaseRecord | null> {
+  try {
+    const record = JSON.parse(await readFile(file, 'utf8')) as ReleaseRecord;
+    // Records from before there were bills have none.
+    const isList = record.schema === 'bevelstone/1' && Array.isArray(record.artifacts);
+    if (isList && [...record.artifacts, ...(record.bills ?? [])].every(({ file }) => isFileName(file)))
+      return { ...record, bills: record.bills ?? [] };
+  } catch (error) {
+    if (isMissing(error)) return null;
+    if (!(error instanceof SyntaxError)) throw error;
+  }
+  throw new BevelstoneError('RELEASE_ALTERED', {
+    message: `${file} is not what \`bevelstone build\` wrote`,
+    why: 'it cannot be read as a release',
+    fix: 'Build again; the folder is replaced',
+    where: { file },
+  });
+}
+
+/** The error for a file that is not the one that was recorded. */
+export function alteredArtifact(file: string): BevelstoneError {
+  return new BevelstoneError('RELEASE_ALTERED', {
+    message: `${file} is not the file that was built`,
+    why: 'its SHA-256 differs from the one in release.json',
+    fix: 'Build again; the folder is replaced',
+    where: { file },
+  });
+}

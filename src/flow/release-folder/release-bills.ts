@@ -1,0 +1,58 @@
+import { createHash } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import type { BillKind } from '../../core/config/config.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
+import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import type { ReleaseFolder } from './built-release.ts';
+
+/** Records bills as what they are from now on: artifacts of the release, with digests, in release.json and SHA256SUMS. */
+export async function recordBills(
+  { folder, record }: ReleaseFolder,
+  written: readonly { readonly file: string; readonly kind: BillKind }[],
+): Promise<void> {
+  const fresh: ArtifactRecord[] = [];
+  for (const { file, kind } of written) fresh.push(await toRecord(file, kind));
+  const kept = record.bills.filter(({ form }) => !fresh.some((one) => one.form === form));
+  const bills = [...kept, ...fresh].sort((a, b) => (a.file < b.file ? -1 : 1));
+  const release: ReleaseRecord = { ...record, bills };
+  const text = `${JSON.stringify(release, null, 2)}\n`;
+  await writeWhole(path.join(folder, 'release.json'), text);
+  await writeSums(
+    folder,
+    new Map([...bills.map((one) => [one.file, one.sha256] as const), ['release.json', sha256Text(text)]]),
+  );
+}
+
+async function toRecord(file: string, form: BillKind): Promise<ArtifactRecord> {
+  const bytes = await readFile(file);
+  const digest = (algorithm: string) => createHash(algorithm).update(bytes).digest('hex');
+  const sha256 = digest('sha256');
+  return {
+    file: path.basename(file),
+    form,
+    platform: null,
+    size: bytes.length,
+    sha256,
+    sha512: digest('sha512'),
+    sha1: digest('sha1'),
+    contentDigest: sha256,
+    entries: 0,
+  };
+}
+
+/** The lines of SHA256SUMS with some put in or changed, the others as they are. */
+async function writeSums(folder: string, changed: ReadonlyMap<string, string>): Promise<void> {
+  const file = path.join(folder, 'SHA256SUMS');
+  const lines = ((await readTextIfThere(file)) ?? '').split('\n').filter(Boolean);
+  const others = lines.filter((line) => !changed.has(line.slice(66)));
+  await writeWhole(
+    file,
+    [...others, ...[...changed].map(([name, digest]) => `${digest}  ${name}`)].map((line) => `${line}\n`).join(''),
+  );
+}
+
+/** SHA-256 of a text in hexadecimal. */
+export function sha256Text(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

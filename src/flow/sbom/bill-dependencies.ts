@@ -1,0 +1,153 @@
+import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { parseCoreMetadata } from '../../core/form/python/core-metadata.ts';
+import { objectOf, textOf } from '../../core/manifest/fields.ts';
+import { manifestFormats } from '../../core/manifest/manifest-formats.ts';
+import { parsePackageJson } from '../../core/manifest/package-json.ts';
+import {
+  type DependencyGraph,
+  type DependencyInput,
+  type FoundManifest,
+  findDependencies,
+} from '../../core/sbom/dependency-graph.ts';
+import { formatOf, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
+import type { LockedPackage } from '../../core/sbom/lockfile/reading.ts';
+import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
+import { pythonMetadata, readTextNow } from '../../world/installed-licence.ts';
+import { type Context, warn } from '../context.ts';
+import type { Workspace } from '../workspace/workspace.ts';
+
+/** Files that say something of dependencies, with their texts. */
+export type DependencyFiles = {
+  readonly paths: readonly string[];
+  readonly texts: ReadonlyMap<string, string>;
+  readonly manifests: readonly FoundManifest[];
+};
+
+/** Whether a file's text is wanted for finding dependencies. */
+export function isDependencyFile(file: string): boolean {
+  const name = file.slice(file.lastIndexOf('/') + 1);
+  return (
+    !/(?:^|\/)node_modules\//.test(file) && (formatOf(file) !== null || name === 'go.sum' || manifestOf(file) !== null)
+  );
+}
+
+function manifestOf(file: string) {
+  const name = file.slice(file.lastIndexOf('/') + 1);
+  return (
+    manifestFormats.find(
+      (format) =>
+        format.file === name ||
+        (format.file.includes('{package}') && name.endsWith(format.file.replace('{package}', ''))),
+    ) ?? null
+  );
+}
+
+/** Reads the manifests among some texts. One that is broken is told and left out: a bill must not fail for an example. */
+export async function readDependencyFiles(
+  context: Context,
+  paths: readonly string[],
+  texts: ReadonlyMap<string, string>,
+): Promise<DependencyFiles> {
+  const manifests: FoundManifest[] = [];
+  for (const [file, text] of texts) {
+    const listed = manifestOf(file);
+    if (listed === null) continue;
+    try {
+      const manifest = (await listed.load()).read(text, file);
+      manifests.push({ path: file, ecosystem: listed.ecosystem, manifest });
+    } catch (error) {
+      if (!(error instanceof BevelstoneError)) throw error;
+      warn(context, `${file} was not read: ${error.message}`);
+    }
+  }
+  return { paths: paths.filter((file) => isDependencyFile(file) || isUnknownLockfile(file)), texts, manifests };
+}
+
+/** The files of a commit that say something of dependencies. */
+export async function dependencyFilesAt(
+  context: Context,
+  { repository }: Workspace,
+  commit: string,
+): Promise<DependencyFiles> {
+  const paths = [...(await listFilesAt(repository.place, commit, '')).keys()];
+  const wanted = paths.filter(isDependencyFile);
+  const read = await readFilesAt(repository.place, commit, wanted);
+  const texts = new Map([...read].flatMap(([file, text]) => (text === null ? [] : [[file, text] as const])));
+  return readDependencyFiles(context, paths, texts);
+}
+
+/** Finds the dependencies of one package of a workspace. */
+export function packageDependencies(
+  context: Context,
+  workspace: Workspace,
+  files: DependencyFiles,
+  {
+    name,
+    versions,
+    root,
+  }: { readonly name: string; readonly versions: ReadonlyMap<string, string>; readonly root: string },
+): DependencyGraph {
+  const one = workspace.packages.find((candidate) => candidate.name === name);
+  const folder = one?.folder ?? '';
+  const own = new Map(
+    workspace.packages.map((each) => [
+      each.manifest?.name ?? each.name,
+      { version: versions.get(each.name) ?? each.manifest?.version ?? null, licence: each.manifest?.licence ?? null },
+    ]),
+  );
+  return findDependencies(
+    {
+      ...files,
+      folder,
+      otherFolders: workspace.packages.filter((each) => each.name !== name).map((each) => each.folder),
+      own,
+      organisation: workspace.config.supplier,
+      installed: installedFacts(workspace.repository.root, context.env),
+    },
+    root,
+  );
+}
+
+/** What installed copies say of licence and author: below `node_modules` and in virtual environments. */
+export function installedFacts(root: string, env: Context['env']): DependencyInput['installed'] {
+  let python: Map<string, string> | null = null;
+  return (one, folder) => {
+    if (one.type === 'npm') return npmFacts(one, root, folder);
+    if (one.type !== 'pypi') return null;
+    python ??= pythonMetadata(root, env);
+    const text = readTextNow(python.get(one.name) ?? '');
+    if (text === null) return null;
+    const { fields } = parseCoreMetadata(text);
+    if (one.version !== null && fields['Version']?.[0] !== one.version) return null;
+    return {
+      licence: textOf(fields['License-Expression']?.[0] ?? fields['License']?.[0] ?? null),
+      supplier: textOf(fields['Author']?.[0] ?? null),
+    };
+  };
+}
+
+function npmFacts(one: LockedPackage, root: string, folder: string) {
+  const places = [
+    ...(one.installedAt === null ? [] : [path.join(root, folder, one.installedAt)]),
+    path.join(root, folder, 'node_modules', one.name),
+    path.join(root, 'node_modules', one.name),
+  ];
+  for (const place of places) {
+    const text = readTextNow(path.join(place, 'package.json'));
+    if (text === null) continue;
+    try {
+      const json = parsePackageJson(text, place);
+      // Another version may be under another licence.
+      if (one.version !== null && json['version'] !== one.version) continue;
+      const author = textOf(json['author']) ?? textOf(objectOf(json['author'])['name']);
+      return {
+        licence: textOf(json['license']) ?? textOf(objectOf(json['license'])['type']),
+        supplier: author?.replace(/\s*[<(].*$/, '') ?? null,
+      };
+    } catch (error) {
+      if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
+    }
+  }
+  return null;
+}

@@ -1,0 +1,89 @@
+import { createHash, type Hash } from 'node:crypto';
+import path from 'node:path';
+import { type FileHeader, readFileHeader } from '../../core/licence/file-header.ts';
+import type { BillFile } from '../../core/sbom/bill.ts';
+import { listFiles } from '../../world/list-files.ts';
+import { headBytes, surveyFiles } from '../../world/survey-files.ts';
+import { type ReadArtifact, readArtifact } from '../read/read-artifact.ts';
+
+/** An archive with the digests and headers of its files. */
+export type BilledArtifact = {
+  readonly artifact: ReadArtifact;
+  readonly files: readonly BillFile[];
+  readonly texts: ReadonlyMap<string, string>;
+};
+
+const emptySha1 = createHash('sha1').digest('hex');
+
+/**
+ * Reads an archive once: digests of every file and what its beginning says of licence and copyright.
+ * @param wantsText further files whose whole text is wanted.
+ * @throws like readArtifact.
+ */
+export async function billArtifact(file: string, wantsText: (path: string) => boolean): Promise<BilledArtifact> {
+  const digests = new Map<string, string>();
+  const headers = new Map<string, FileHeader>();
+  let open: { name: string; hash: Hash } | null = null;
+  const close = () => {
+    if (open !== null) digests.set(open.name, open.hash.digest('hex'));
+  };
+  const artifact = await readArtifact(file, {
+    texts: wantsText,
+    chunk: (name, chunk, isFirst) => {
+      if (isFirst) {
+        close();
+        open = { name, hash: createHash('sha1') };
+        const header = readFileHeader(
+          Buffer.from(chunk.buffer, chunk.byteOffset, Math.min(chunk.byteLength, headBytes)),
+        );
+        headers.set(name, header);
+      }
+      open?.hash.update(chunk);
+    },
+  });
+  close();
+  const files = artifact.entries
+    .filter(({ type }) => type === 'file')
+    .map(({ path: inside, sha256 }) =>
+      toBillFile(inside, digests.get(inside) ?? emptySha1, sha256 ?? '', headers.get(inside)),
+    );
+  return { artifact, files: withLicenceFiles(files), texts: artifact.texts };
+}
+
+/** The files of a folder, as they lie there. */
+export async function billFolder(folder: string): Promise<BillFile[]> {
+  const paths = (await listFiles(folder)).filter(({ linkname }) => linkname === null).map((one) => one.path);
+  const surveyed = await surveyFiles(folder, paths.sort());
+  return withLicenceFiles(
+    surveyed.map(({ path: inside, sha1, sha256, head }) =>
+      toBillFile(inside, sha1, sha256, head === null ? undefined : readFileHeader(head)),
+    ),
+  );
+}
+
+function toBillFile(inside: string, sha1: string, sha256: string, header: FileHeader | undefined): BillFile {
+  return { path: inside, sha1, sha256, licences: header?.licences ?? [], copyright: header?.copyright ?? null };
+}
+
+/** `tide.png.license` speaks for `tide.png` (REUSE specification 3.3, "Adjacent .license file"). */
+function withLicenceFiles(files: readonly BillFile[]): BillFile[] {
+  const beside = new Map(
+    files
+      .filter((file) => file.path.endsWith('.license'))
+      .map((file) => [file.path.slice(0, -'.license'.length), file]),
+  );
+  if (beside.size === 0) return [...files];
+  return files.map((file) => {
+    const other = beside.get(file.path);
+    return other === undefined ? file : { ...file, licences: other.licences, copyright: other.copyright };
+  });
+}
+
+/** The copyright line of a package: the one of its licence file. */
+export function copyrightOf(files: readonly BillFile[]): string | null {
+  const licence = files.find(
+    (file) =>
+      /^(?:licen[cs]e|copying|copyright)(?:\.\w+)?$/i.test(path.posix.basename(file.path)) && file.copyright !== null,
+  );
+  return licence?.copyright ?? null;
+}

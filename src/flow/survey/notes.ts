@@ -1,0 +1,193 @@
+import path from 'node:path';
+import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
+import { renderMarkdown } from '../../core/changelog/markdown.ts';
+import { renderDebianStanza, renderPlainText } from '../../core/changelog/plain-text.ts';
+import { contributorsOf, type ReleaseNotes, sectionsOf } from '../../core/changelog/section.ts';
+import type { LinksConfig } from '../../core/config/config.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { counterOf } from '../../core/version/stream.ts';
+import { isNormal } from '../../core/version/version.ts';
+import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readFilesAt } from '../../world/git/read-objects.ts';
+import { commitTime } from '../../world/git/repository.ts';
+import { gitLine } from '../../world/git/run-git.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import { type Context, warn } from '../context.ts';
+import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
+
+/** How notes are written. */
+export type NotesFormat = 'md' | 'text' | 'json' | 'debian';
+
+/** What `notes` may be asked for. */
+export type NotesOptions = {
+  readonly from: string | null;
+  readonly to: string | null;
+  readonly format: NotesFormat;
+  readonly template: string | null;
+  readonly contributors: boolean;
+  readonly write: boolean;
+};
+
+/** Notes of one release, sorted and written. */
+export type WrittenNotes = { readonly notes: ReleaseNotes; readonly text: string };
+
+/** The answer of `notes`. */
+export type Notes = {
+  readonly releases: readonly WrittenNotes[];
+  /** All texts in one, or what the template made of them. */
+  readonly text: string;
+  /** Changelogs that were written, as paths in the repository. */
+  readonly written: readonly string[];
+};
+
+/**
+ * Release notes of the next release of each package, of a past one (`to` names its commit), or of any range.
+ * With `write` they go into the packages' changelog files, at their place, everything else kept.
+ */
+export async function makeNotes(context: Context, options: NotesOptions): Promise<Notes> {
+  const survey = await surveyRange(context, options);
+  const chosen = chooseReleases(survey, options);
+  const at = chosen.some(({ here }) => here !== null)
+    ? new Date((await commitTime(survey.workspace.repository.place, survey.commit)) * 1000)
+    : context.now();
+  const releases: WrittenNotes[] = [];
+  for (const one of chosen) {
+    const intro = one.here === null ? await readIntro(survey, one) : null;
+    const notes = notesOf(survey, one, {
+      at,
+      intro,
+      contributors: options.contributors,
+      range: rangeName(options, survey),
+    });
+    releases.push({ notes, text: await render(survey, one, notes, options.format, at) });
+  }
+  const written = options.write ? await writeChangelogs(context, survey, releases) : [];
+  const all = releases.map(({ notes }) => notes);
+  const text =
+    options.template === null
+      ? releases.map((one) => one.text).join('\n')
+      : await fromTemplate(context, options.template, all, survey.workspace.config.links);
+  return { releases, text, written };
+}
+
+/** How the notes of one release are made. */
+export type NotesParts = {
+  readonly at: Date;
+  readonly intro: string | null;
+  readonly contributors: boolean;
+  readonly range: string;
+};
+
+/** The notes of one surveyed package. A labelled stream's notes cover what came since the last of its series. */
+export function notesOf(
+  { stream, workspace }: Survey,
+  one: SurveyedPackage,
+  { at, intro, contributors, range }: NotesParts,
+): ReleaseNotes {
+  const isSeries = stream.type === 'labelled' && one.lastInSeries !== null;
+  const changes = one.changes.filter(({ sinceSeries }) => !isSeries || sinceSeries);
+  const follows = one.reasons
+    .filter((reason) => reason.startsWith('follows '))
+    .map((reason) => reason.replace('follows ', 'Needs '));
+  return {
+    package: one.name,
+    version: one.here?.version ?? one.next,
+    range,
+    date: at.toISOString().slice(0, 10),
+    intro,
+    sections: sectionsOf(changes, workspace.config.notes.sections, follows),
+    contributors: contributors ? contributorsOf(changes) : [],
+  };
+}
+
+/** The maintainer's own introduction at the surveyed commit: `notes/next.md` of the package. */
+export async function readIntro({ workspace, commit }: Survey, { folder }: SurveyedPackage): Promise<string | null> {
+  const file = folder === '.' ? 'notes/next.md' : `${folder}/notes/next.md`;
+  const text = (await readFilesAt(workspace.repository.place, commit, [file])).get(file) ?? null;
+  return text === null || text.trim() === '' ? null : text.trim();
+}
+
+/** A released prerelease is looked at in its own stream, so that its notes begin at the one before it. */
+async function surveyRange(context: Context, { from, to }: NotesOptions): Promise<Survey> {
+  const options = { ...plainSurvey, at: to, from, asReleased: to !== null };
+  const survey = await surveyWorkspace(context, options);
+  const prerelease = survey.packages.map(({ here }) => here?.version ?? '0.0.0').find((version) => !isNormal(version));
+  const stream = Object.entries(survey.workspace.config.streams).find(
+    ([, { identifier }]) =>
+      identifier !== undefined && prerelease !== undefined && counterOf(prerelease, identifier) !== null,
+  );
+  return stream === undefined ? survey : surveyWorkspace(context, { ...options, stream: stream[0] });
+}
+
+/** What was released at the commit if anything was, else what has something to tell. */
+function chooseReleases({ packages }: Survey, { to, from }: NotesOptions): SurveyedPackage[] {
+  const released = packages.filter(({ here }) => here !== null);
+  if (to !== null && released.length > 0) return released;
+  return packages.filter(({ next, changes }) => (from === null ? next !== null : changes.length > 0));
+}
+
+function rangeName({ from, to }: NotesOptions, { commit }: Survey): string {
+  return from === null ? `up to ${to ?? commit.slice(0, 7)}` : `${from} to ${to ?? commit.slice(0, 7)}`;
+}
+
+async function render(
+  survey: Survey,
+  one: SurveyedPackage,
+  notes: ReleaseNotes,
+  format: NotesFormat,
+  at: Date,
+): Promise<string> {
+  const { links } = survey.workspace.config;
+  if (format === 'text') return renderPlainText(notes);
+  if (format !== 'debian') return renderMarkdown(notes, { links, withPackage: true, level: 2 });
+  const identity = await gitLine(survey.workspace.repository.place, ['var', 'GIT_COMMITTER_IDENT']);
+  const version = one.spellings.debian ?? `${notes.version ?? '0'}-1`;
+  return renderDebianStanza({ notes, version, maintainer: identity.replace(/ \d+ [+-]\d+$/, ''), at });
+}
+
+async function fromTemplate(
+  context: Context,
+  file: string,
+  notes: readonly ReleaseNotes[],
+  links: LinksConfig,
+): Promise<string> {
+  const template = await readTextIfThere(path.resolve(context.folder, file));
+  if (template === null) {
+    throw new BevelstoneError('FILE_NOT_FOUND', {
+      message: `There is no template ${file}`,
+      why: 'it was named with --template',
+      fix: 'Check the path',
+      where: { file },
+    });
+  }
+  const { renderTemplate } = await import('../../core/changelog/template.ts');
+  return renderTemplate(template, file, notes, links);
+}
+
+async function writeChangelogs(context: Context, survey: Survey, releases: readonly WrittenNotes[]): Promise<string[]> {
+  const { repository, config } = survey.workspace;
+  const written: string[] = [];
+  for (const { notes } of releases) {
+    const { version } = notes;
+    const folder = survey.packages.find(({ name }) => name === notes.package)?.folder ?? '.';
+    const inside = path.posix.join(folder, config['write-back'].changelog);
+    if (version === null) continue;
+    const file = await placeInside(repository.root, inside, 'the changelog');
+    const text = await readTextIfThere(file);
+    const section = (level: number) => renderMarkdown(notes, { links: config.links, withPackage: false, level });
+    const { text: next, change } =
+      text === null
+        ? { text: newChangelog(notes.package, section), change: 'inserted' }
+        : insertSection(text, version, section);
+    if (change === 'already-there') {
+      warn(
+        context,
+        `${inside} has a section for ${version} already, which is left as it is; remove it to have it written again`,
+      );
+      continue;
+    }
+    await writeWhole(file, next);
+    written.push(inside);
+  }
+  return written;
+}

@@ -1,0 +1,51 @@
+import type { TrialClient } from '../../../core/config/config.ts';
+import type { Offer } from '../../../core/protocol/consumer-line.ts';
+import type { Credential } from '../../../world/credential.ts';
+import type { FoundTool } from '../../../world/tool.ts';
+
+/** An empty folder and an empty HOME in which something is installed. */
+export type Stage = {
+  readonly folder: string;
+  readonly home: string;
+  /** The whole environment: PATH, HOME and nothing of the maintainer's. */
+  readonly env: Readonly<Record<string, string>>;
+  readonly signal: AbortSignal;
+};
+
+/** A release that is to be installed from a destination, by its name. */
+export type Wanted = {
+  readonly offer: Offer;
+  /** What reading needs there; `none` where it is open. */
+  readonly credential: Credential;
+};
+
+/** What came of an install. */
+export type Installed =
+  | {
+      readonly type: 'installed';
+      /** What trial commands get beside the stage's environment. */
+      readonly env: Readonly<Record<string, string>>;
+      /** Where the files of a release lie now, by its artifacts; for comparing them with the record. */
+      readonly trees: readonly InstalledTree[];
+    }
+  | { readonly type: 'failed'; readonly why: string };
+
+/** Files of an artifact after the install: a folder with its entries, or the file itself. */
+export type InstalledTree =
+  | { readonly type: 'folder'; readonly artifact: string; readonly folder: string; readonly prefix: string }
+  | { readonly type: 'file'; readonly artifact: string; readonly file: string };
+
+/** A program of the ecosystem that installs by name. */
+export type Client = {
+  readonly name: TrialClient;
+  /** Finds it, or the interpreter below it, in a version that begins like the one asked for. @returns null when it is not here. */
+  readonly find: (
+    version: string | null,
+    env: Readonly<Record<string, string>>,
+    signal: AbortSignal,
+  ) => Promise<ClientTool | null>;
+  readonly install: (tool: ClientTool, stage: Stage, wanted: readonly Wanted[]) => Promise<Installed>;
+};
+
+/** A client as it was found: the version that a table shows, and its programs. */
+export type ClientTool = { readonly version: string; readonly program: FoundTool };

@@ -1,0 +1,47 @@
+import { mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
+import { consumerLines } from '../../../core/protocol/consumer-line.ts';
+import { extractArchive } from '../../../world/archive/extract.ts';
+import { runCommand } from '../../../world/command.ts';
+import type { Client, InstalledTree } from './client.ts';
+import { findVersion, lastLines } from './find-version.ts';
+
+/** Forms that are unpacked after they were fetched; others are used as they are. */
+const unpacked: ReadonlySet<string> = new Set(['tar.gz', 'zip', 'source-archive', 'deb', 'nupkg']);
+
+/** Runs the very consumer lines, which fetch each file and check its digest, and unpacks the files. */
+export const fetchClient: Client = {
+  name: 'fetch',
+  find: async (version, env, signal) => {
+    const curl = await findVersion(['curl'], version, env, signal);
+    const sums = curl === null ? null : await findVersion(['sha256sum'], null, env, signal);
+    return curl === null || sums === null ? null : { version: `curl ${curl.version}`, program: curl };
+  },
+  install: async (_tool, { folder, env, signal }, wanted) => {
+    const trees: InstalledTree[] = [];
+    for (const { offer } of wanted) {
+      const lines = consumerLines(offer).filter(({ into }) => into === 'shell');
+      for (const { text } of lines) {
+        const end = await runCommand({ program: 'sh', args: ['-e', '-c', text], folder, env, signal });
+        if (end.type === 'missing' || end.exitCode !== 0)
+          return { type: 'failed', why: end.type === 'missing' ? 'there is no shell' : lastLines(end.all) };
+      }
+      for (const { record } of offer.delivered) {
+        const file = path.join(folder, record.file);
+        if (record.form === 'spdx' || record.form === 'cyclonedx') continue;
+        trees.push({ type: 'file', artifact: record.file, file });
+        if (!unpacked.has(record.form)) continue;
+        const to = path.join(folder, `${record.file}.unpacked`);
+        try {
+          await mkdir(to);
+          await extractArchive(file, to);
+        } catch (error) {
+          if (!isBevelstoneError(error)) throw error;
+          return { type: 'failed', why: `${record.file} cannot be unpacked: ${error.why}` };
+        }
+      }
+    }
+    return { type: 'installed', env: {}, trees };
+  },
+};

@@ -1,0 +1,97 @@
+import { readdir } from 'node:fs/promises';
+import path from 'node:path';
+import { coordinatesOf, filePath, isSnapshot, kindOf } from '../../../core/protocol/maven-layout/maven-layout.ts';
+import { escapeHtml } from '../../../core/text/html.ts';
+import { runCommand } from '../../../world/command.ts';
+import { isMissing, writeWhole } from '../../../world/files.ts';
+import type { Client, InstalledTree, Wanted } from './client.ts';
+import { findVersion, lastLines } from './find-version.ts';
+
+/**
+ * Maven's own resolver. A project that names the releases as core extensions makes Maven fetch them, with all they depend
+ * on, before anything else happens, and so needs no plugin from anywhere ("Using Maven Extensions", Core Extension).
+ */
+export const mavenClient: Client = {
+  name: 'maven',
+  find: async (version, env, signal) => {
+    const java = await findVersion(['java'], version, env, signal);
+    const maven = java === null ? null : await findVersion(['mvn'], null, env, signal);
+    return maven === null ? null : { version: `${maven.version} on Java ${java?.version}`, program: maven };
+  },
+  install: async (_tool, { folder, home, env, signal }, wanted) => {
+    const repository = path.join(home, 'repository');
+    await writeWhole(path.join(folder, 'pom.xml'), projectText);
+    await writeWhole(path.join(folder, '.mvn', 'extensions.xml'), extensionsText(wanted));
+    const settings = path.join(home, 'settings.xml');
+    await writeWhole(settings, settingsText(wanted), 0o600);
+    const args = ['-B', '-q', '-Dstyle.color=never', '-s', settings, `-Dmaven.repo.local=${repository}`, 'validate'];
+    // Without colours: what it says may end in an error message.
+    const end = await runCommand({ program: 'mvn', args, folder, env: { ...env, ...secretsOf(wanted) }, signal });
+    if (end.type === 'missing' || end.exitCode !== 0)
+      return { type: 'failed', why: end.type === 'missing' ? 'mvn is gone' : lastLines(end.all) };
+    const jars = (await filesBelow(repository)).filter((file) => file.endsWith('.jar'));
+    return { type: 'installed', env: { CLASSPATH: jars.join(path.delimiter) }, trees: treesOf(wanted, repository) };
+  },
+};
+
+const projectText = `<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>
+<groupId>visitor</groupId><artifactId>visitor</artifactId><version>1</version><packaging>pom</packaging></project>
+`;
+
+function extensionsText(wanted: readonly Wanted[]): string {
+  const extensions = wanted.flatMap(({ offer: { release } }) => {
+    const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
+    if (found === null) return [];
+    const { groupId, artifactId, version } = found;
+    return [
+      `<extension><groupId>${groupId}</groupId><artifactId>${artifactId}</artifactId><version>${version}</version></extension>`,
+    ];
+  });
+  return `<extensions>${extensions.join('')}</extensions>\n`;
+}
+
+/** Everything comes from this one repository; what its digests do not prove is not taken. */
+function settingsText(wanted: readonly Wanted[]): string {
+  const url = escapeHtml(wanted[0]?.offer.url ?? '');
+  const policy = (isOn: boolean) => `<enabled>${String(isOn)}</enabled><checksumPolicy>fail</checksumPolicy>`;
+  const hasSnapshots = wanted.some(({ offer: { release } }) => isSnapshot(release.about.spellings.maven ?? ''));
+  const repository = `<id>office</id><url>${url}</url><releases>${policy(true)}</releases><snapshots>${policy(hasSnapshots)}</snapshots>`;
+  return `<settings>
+<mirrors><mirror><id>office</id><mirrorOf>*</mirrorOf><url>${url}</url></mirror></mirrors>
+<servers><server><id>office</id><username>\${env.VISITOR_USER}</username><password>\${env.VISITOR_PASSWORD}</password></server></servers>
+<profiles><profile><id>office</id><repositories><repository>${repository}</repository></repositories>
+<pluginRepositories><pluginRepository>${repository}</pluginRepository></pluginRepositories></profile></profiles>
+<activeProfiles><activeProfile>office</activeProfile></activeProfiles>
+</settings>
+`;
+}
+
+function secretsOf([first]: readonly Wanted[]): Record<string, string> {
+  const credential = first?.credential;
+  if (credential?.type === 'basic') return { VISITOR_USER: credential.user, VISITOR_PASSWORD: credential.password };
+  if (credential?.type === 'token') return { VISITOR_USER: 'token', VISITOR_PASSWORD: credential.secret };
+  return { VISITOR_USER: '', VISITOR_PASSWORD: '' };
+}
+
+/** Of a release the jar and the POM are what a consumer gets. */
+function treesOf(wanted: readonly Wanted[], repository: string): InstalledTree[] {
+  return wanted.flatMap(({ offer: { release, delivered } }) => {
+    const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
+    if (found === null || isSnapshot(found.version)) return [];
+    return delivered
+      .filter(({ record }) => record.form === 'jar' || record.form === 'pom')
+      .map(({ artifact, record }) => {
+        const inside = filePath(found, kindOf(record.form, record.file, record.platform), null);
+        return { type: 'file' as const, artifact, file: path.join(repository, inside) };
+      });
+  });
+}
+
+async function filesBelow(folder: string): Promise<string[]> {
+  try {
+    return (await readdir(folder, { recursive: true })).map((name) => path.join(folder, name)).sort();
+  } catch (error) {
+    if (isMissing(error)) return [];
+    throw error;
+  }
+}

@@ -1,0 +1,195 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Offer } from '../../core/protocol/consumer-line.ts';
+import { usualCredential } from '../../destination/authorization.ts';
+import type { Destination } from '../../destination/destination.ts';
+import { readCredential } from '../../world/credential.ts';
+import { uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
+import { closeConnections } from '../../world/http.ts';
+import type { Context } from '../context.ts';
+import { compareBytes } from '../deliver/deliver.ts';
+import { offersOf } from '../ledger/lines.ts';
+import { entriesIn, readContentsList } from '../ledger-record/last-artifact.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { whyUnverified } from '../ledger-record/vouched.ts';
+import { findRelease, standingDeliveries, subjectOf } from '../release-folder/recorded-release.ts';
+import { openDestination } from '../workspace/open-destination.ts';
+import { ensureTrust, originsFor } from '../workspace/trust.ts';
+import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import { clientOf } from './client/clients.ts';
+import { reportStep, type TriedRelease } from './rehearse.ts';
+import { type TrialStep, trialsFor, tryOut } from './trial.ts';
+
+/** What is to be confirmed. */
+export type ConfirmOptions = {
+  /** `PACKAGE@VERSION`; null for the newest release of each package. */
+  readonly release: string | null;
+  /** How long to wait at each destination, in milliseconds. */
+  readonly withinMs: number;
+};
+
+/** The answer of `confirm`. */
+export type Confirmed = { readonly releases: readonly TriedRelease[]; readonly error: BevelstoneError | null };
+
+/**
+ * Looks at a release as a stranger does: at each destination that the ledger names its bytes are fetched and compared, its
+ * index is asked until it lists the release, then the ecosystem's client installs it in an empty folder, what came is
+ * compared with the contents list, and the trial runs. Never uploads; needs nothing but a clone.
+ * @throws RELEASE_NOT_RECORDED
+ */
+export async function confirmReleases(context: Context, options: ConfirmOptions): Promise<Confirmed> {
+  const repository = await openContext(context);
+  const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
+  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
+  if (remote !== null) await uniteWithRemote(repository, remote);
+  const known = await readLedger(context, repository);
+  const wanted =
+    options.release === null ? newestOfEach(known, context.packages) : [findRelease(known, options.release)];
+  const releases: TriedRelease[] = [];
+  await ensureTrust(
+    context,
+    workspace,
+    wanted.flatMap((release) => [...standingDeliveries(release).keys()]),
+  );
+  try {
+    for (const release of wanted) releases.push(await confirmOne(context, { repository, workspace, release }, options));
+  } finally {
+    await closeConnections();
+  }
+  const open = releases.flatMap(({ package: name, version, steps }) =>
+    steps
+      .filter(({ state }) => !['installed', 'not-here'].includes(state))
+      .map((step) => ({ ...step, what: `${name} ${version}` })),
+  );
+  return { releases, error: open.length === 0 ? null : notConfirmed(open) };
+}
+
+function newestOfEach(known: readonly LedgerRelease[], packages: readonly string[]): LedgerRelease[] {
+  const names = [...new Set(known.map((one) => one.package))].filter(
+    (name) => packages.length === 0 || packages.includes(name),
+  );
+  return names.flatMap((name) => known.find((one) => one.package === name) ?? []);
+}
+
+type Question = { readonly repository: Repository; readonly workspace: Workspace; readonly release: LedgerRelease };
+
+async function confirmOne(context: Context, question: Question, options: ConfirmOptions): Promise<TriedRelease> {
+  const { workspace, release } = question;
+  const steps: TrialStep[] = [];
+  for (const offer of offersOf(context, workspace, release))
+    steps.push(...(await confirmAt(context, question, offer, options)));
+  return { package: release.package, version: release.version, steps };
+}
+
+async function confirmAt(
+  context: Context,
+  { repository, workspace, release }: Question,
+  offer: Offer,
+  { withinMs }: ConfirmOptions,
+): Promise<TrialStep[]> {
+  const { destination: name, config } = offer;
+  const client = clientOf[config.speaks];
+  const blank = { client, version: '', destination: name };
+  const what = `${release.package} ${release.version} at ${name}`;
+  context.report({ type: 'started', what });
+  try {
+    const destination = await openDestination(context, name, config, repository);
+    if (!release.isVouched || offer.delivered.length === 0)
+      return failed(context, what, await lookOnly(destination, offer, blank));
+    const until = Date.now() + withinMs;
+    const lost = await waitFor(context, what, until, () => compareAll(destination, offer));
+    if (lost !== null) return failed(context, what, { ...blank, state: 'failed', why: lost });
+    const hidden = await waitFor(context, what, until, () => listedAll(destination, offer));
+    if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
+    context.report({ type: 'finished', what, detail: 'visible, same bytes' });
+    const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
+    const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
+    const wanted = { offer, credential };
+    const list = await readContentsList(repository, release);
+    const trial = workspace.packages.find((one) => one.name === release.package)?.config.trial ?? [];
+    const steps: TrialStep[] = [];
+    for (const one of trialsFor(trial, wanted)) {
+      const doing = `install ${release.package} ${release.version} from ${name} with ${one.client.name}`;
+      context.report({ type: 'started', what: doing });
+      const step = await tryOut(context, one, {
+        wanted: [wanted],
+        entriesOf: async (artifact) => entriesIn(list, artifact),
+        commonFolder: repository.commonFolder,
+      });
+      reportStep(context, doing, step);
+      steps.push(step);
+    }
+    return steps;
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    return failed(context, what, { ...blank, state: 'failed', why: `${error.message}: ${error.why}` });
+  }
+}
+
+/** Whether the version is there at all is the one thing that needs nothing of the ledger. */
+async function lookOnly(
+  destination: Destination,
+  { release }: Offer,
+  blank: Omit<TrialStep, 'state' | 'why'>,
+): Promise<TrialStep> {
+  const { versionState } = await destination.nameState(subjectOf(release));
+  const why = release.isVouched
+    ? 'not compared: the ledger has no address of it at this destination as it is configured'
+    : `not compared: ${whyUnverified(release)}`;
+  return { ...blank, state: versionState === 'there' ? 'visible' : 'failed', why };
+}
+
+function failed(context: Context, what: string, step: TrialStep): TrialStep[] {
+  context.report({ type: 'failed', what, why: step.why ?? '' });
+  return [step];
+}
+
+/** Asks until there is nothing to complain about or the time is over. @returns null, or the last complaint. */
+async function waitFor(
+  context: Context,
+  what: string,
+  until: number,
+  ask: () => Promise<string | null>,
+): Promise<string | null> {
+  for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
+    const why = await ask();
+    if (why === null || Date.now() + pause > until) return why;
+    context.report({ type: 'waiting', what, why });
+    await sleep(pause, undefined, { signal: context.signal });
+  }
+}
+
+/** For one download, beside the time that its bytes take. */
+const downloadMs = 60_000;
+
+async function compareAll(destination: Destination, { delivered }: Offer): Promise<string | null> {
+  for (const { address, artifact, record } of delivered) {
+    // Symbols can never be downloaded by their protocol.
+    if (record.form === 'snupkg') continue;
+    const found = await compareBytes(destination, address, record, downloadMs);
+    if (found !== null) return `${artifact}: ${found.why}`;
+  }
+  return null;
+}
+
+async function listedAll(destination: Destination, { delivered, release }: Offer): Promise<string | null> {
+  for (const { artifact, sha256 } of delivered) {
+    const found = await destination.isListed({ ...subjectOf(release), fileName: artifact, sha256 });
+    if (found !== true) return `${artifact}: ${found}`;
+  }
+  return null;
+}
+
+function notConfirmed(open: readonly (TrialStep & { readonly what: string })[]): BevelstoneError {
+  const lines = open.map(({ what, destination, state, why }) => `${what} at ${destination} is ${state}: ${why}`);
+  return new BevelstoneError('NOT_CONFIRMED', {
+    message:
+      open.length === 1
+        ? 'One release is not there for everybody'
+        : `${open.length} releases are not there for everybody`,
+    why: lines.join('\n'),
+    fix: 'Wait and confirm again, with a longer --within; if it stays so, look at what the destination says',
+  });
+}

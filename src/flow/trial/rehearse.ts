@@ -1,0 +1,323 @@
+import { randomBytes } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import path from 'node:path';
+import type { DestinationConfig } from '../../core/config/config.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Offer } from '../../core/protocol/consumer-line.ts';
+import { aboutOf } from '../../core/record/event.ts';
+import { type Standin, type StandinProtocol, startStandin } from '../../standin/server.ts';
+import { resolveCommit } from '../../world/git/repository.ts';
+import { closeConnections } from '../../world/http.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
+import { type Context, type ProgressEvent, warn } from '../context.ts';
+import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
+import { inDependencyOrder, planShipment } from '../deliver/publish-plan.ts';
+import { type ContentsList, entriesIn } from '../ledger-record/last-artifact.ts';
+import { builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
+import { openDestination, readerUrl, refusesRelease } from '../workspace/open-destination.ts';
+import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import type { Wanted } from './client/client.ts';
+import { clientOf, clients } from './client/clients.ts';
+import { standinAddress } from './standin.ts';
+import { type TrialStep, trialsFor, tryOut } from './trial.ts';
+
+/** What came of one release. */
+export type TriedRelease = { readonly package: string; readonly version: string; readonly steps: readonly TrialStep[] };
+
+/** The answer of `rehearse`. */
+export type Rehearsal = {
+  readonly releases: readonly TriedRelease[];
+  /** Installs of all packages in one environment; only when asked for. */
+  readonly everyone: readonly TrialStep[];
+  readonly error: BevelstoneError | null;
+};
+
+/** Names of the environment in which a rehearsal's own token lies. */
+const tokenName = 'BEVELSTONE_REHEARSAL_TOKEN';
+
+/**
+ * Delivers what was built to stand-ins that live only as long as this takes, then installs it from them by name with the
+ * ecosystem's own clients, in empty folders, and runs the trial commands: what a new user would see, before any upload.
+ * @throws RELEASE_NOT_BUILT, CONFIG_INVALID.
+ */
+export async function rehearse(context: Context, { everyone }: { readonly everyone: boolean }): Promise<Rehearsal> {
+  const repository = await openContext(context);
+  const commit = await resolveCommit(repository.place, 'HEAD');
+  const workspace = await readWorkspace(context, repository, commit, 'commit');
+  return rehearseReleases(context, workspace, await builtReleases(context, workspace, commit), everyone);
+}
+
+/** The same with releases that lie anywhere. */
+export async function rehearseReleases(
+  context: Context,
+  workspace: Workspace,
+  built: readonly ReleaseFolder[],
+  everyone: boolean,
+): Promise<Rehearsal> {
+  const releases = inDependencyOrder(built);
+  const own = await makeOwnFolder(workspace.repository.commonFolder, 'rehearsal');
+  const top = own.folder;
+  const token = randomBytes(18).toString('hex');
+  context.secrets.add(token);
+  const standin = await startStandin({
+    port: 0,
+    store: path.join(top, 'store'),
+    tokens: [{ secret: token, may: 'write', user: 'rehearsal', only: null }],
+    now: context.now,
+    upstream: workspace.config.rehearse.upstream,
+  });
+  // Its own token, for its own stand-in: no question is needed.
+  const trust = { ...context.trust, isConfigTrusted: true };
+  const inside: Context = { ...context, env: { ...context.env, [tokenName]: token }, trust };
+  try {
+    const stage = await deliverToStandins(inside, workspace, releases, { standin, top });
+    return await tryAll(inside, workspace, stage, everyone);
+  } finally {
+    await standin.close();
+    await closeConnections();
+    await own.remove();
+  }
+}
+
+/** One release at one stand-in. */
+type Rehearsed = {
+  readonly release: ReleaseFolder;
+  readonly own: Package;
+  readonly destination: string;
+  readonly config: DestinationConfig;
+  readonly url: string;
+  readonly deliveries: readonly Delivery[];
+};
+
+async function deliverToStandins(
+  context: Context,
+  workspace: Workspace,
+  releases: readonly ReleaseFolder[],
+  place: { readonly standin: Standin; readonly top: string },
+): Promise<Rehearsed[]> {
+  const shipments: { shipment: Shipment; own: Package; config: DestinationConfig; name: string }[] = [];
+  for (const release of releases) {
+    const own = workspace.packages.find(({ name }) => name === release.record.package);
+    for (const name of own?.config['send-to'] ?? []) {
+      const config = workspace.config.destinations[name];
+      if (own === undefined || config === undefined) continue;
+      if (refusesRelease(config, release.record) !== null) continue;
+      const elsewhere = redirected(config, name, place);
+      const destination = await openDestination(context, name, elsewhere, workspace.repository);
+      shipments.push({ shipment: await planShipment(release, destination, elsewhere), own, config: elsewhere, name });
+    }
+  }
+  const what = 'deliver to throw-away stand-ins';
+  context.report({ type: 'started', what });
+  const results = await deliverShipments(
+    { ...context, report: (event) => reportFailures(context, event) },
+    shipments.map(({ shipment }) => shipment),
+    { writer: null, isRecorded: () => true },
+  );
+  const count = [...results.values()].flat().length;
+  context.report({
+    type: 'finished',
+    what,
+    detail: `${count} ${count === 1 ? 'delivery' : 'deliveries'}, nothing leaves this machine`,
+  });
+  return shipments.map(({ shipment, own, config, name }) => ({
+    release: shipment.release,
+    own,
+    destination: name,
+    config,
+    url: readerUrl(context, name, config),
+    deliveries: results.get(shipment) ?? [],
+  }));
+}
+
+/** A delivery to a stand-in must never look like a real one; only what went wrong is told one by one. */
+function reportFailures(context: Context, event: ProgressEvent): void {
+  if (event.type === 'failed') context.report({ ...event, what: `${event.what}'s stand-in` });
+  else if (event.type === 'warning' || event.type === 'note') context.report(event);
+}
+
+/** The same destination, but at the stand-in, with the rehearsal's own token. */
+function redirected(
+  config: DestinationConfig,
+  name: string,
+  { standin, top }: { readonly standin: Standin; readonly top: string },
+): DestinationConfig {
+  const own = {
+    'index-url': null,
+    'one-time': null,
+    'confirm-for': 30_000,
+    'also-trusts': [],
+    confirm: 'now',
+  } as const;
+  if (config.speaks === 'folder')
+    return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
+  const reference = `env:${tokenName}`;
+  const credential = config.speaks === 's3' ? { 'access-key': reference, 'secret-key': reference } : reference;
+  const address = standinAddress(standin, config.speaks satisfies StandinProtocol);
+  const url = config.snapshots ? address.replace(/releases\/$/, 'snapshots/') : address;
+  return { ...config, ...own, credential, url, 'path-style': true, 'make-bucket': true };
+}
+
+async function tryAll(
+  context: Context,
+  workspace: Workspace,
+  stage: readonly Rehearsed[],
+  everyone: boolean,
+): Promise<Rehearsal> {
+  const releases = new Map<string, TriedRelease>();
+  for (const rehearsed of stage) {
+    const { package: name, version } = rehearsed.release.record;
+    const before = releases.get(name)?.steps ?? [];
+    releases.set(name, {
+      package: name,
+      version,
+      steps: [...before, ...(await tryOne(context, workspace, rehearsed))],
+    });
+  }
+  const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
+  const tried = [...releases.values()];
+  const failed = [
+    ...tried.flatMap(({ package: name, version, steps }) =>
+      steps.map((step) => ({ ...step, what: `${name} ${version}` })),
+    ),
+    ...together.map((step) => ({ ...step, what: 'all packages together' })),
+  ].filter(({ state }) => state === 'failed');
+  return { releases: tried, everyone: together, error: failed.length === 0 ? null : trialFailed(failed) };
+}
+
+async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehearsed): Promise<TrialStep[]> {
+  const { config, packages, repository } = workspace;
+  const { release, own, destination, deliveries } = rehearsed;
+  const client = clientOf[rehearsed.config.speaks];
+  const lost = deliveries.find(({ state }) => state !== 'delivered' && state !== 'already-there');
+  if (lost !== undefined)
+    return [
+      {
+        client,
+        version: '',
+        destination,
+        state: 'failed',
+        why: `${lost.artifact} could not be delivered: ${lost.why}`,
+      },
+    ];
+  const outside = outsideNames(own, packages);
+  if (outside.length > 0 && client !== 'fetch' && !hasUpstream(config.rehearse.upstream, rehearsed.config.speaks)) {
+    const why = `not rehearsed: ${outside.join(', ')} ${outside.length === 1 ? 'comes' : 'come'} from elsewhere, and \`rehearse.upstream\` names no place`;
+    if (!config.rehearse.required) warn(context, `${own.name}: ${why}`);
+    return [{ client, version: '', destination, state: config.rehearse.required ? 'failed' : 'not-here', why }];
+  }
+  const wanted = wantedFrom(rehearsed);
+  const list = JSON.parse(await readFile(path.join(release.folder, 'CONTENTS.json'), 'utf8')) as ContentsList;
+  const steps: TrialStep[] = [];
+  for (const trial of trialsFor(own.config.trial, wanted)) {
+    const what = `install ${own.name} ${release.record.version} with ${trial.client.name}${trial.version === null ? '' : ` ${trial.version}`}`;
+    context.report({ type: 'started', what });
+    const step = await tryOut(context, trial, {
+      wanted: [wanted],
+      entriesOf: async (artifact) => entriesIn(list, artifact),
+      commonFolder: repository.commonFolder,
+    });
+    reportStep(context, what, step);
+    steps.push(step);
+  }
+  return steps;
+}
+
+/** Tells how a trial ended. */
+export function reportStep(context: Context, what: string, { state, why, version }: TrialStep): void {
+  if (state === 'failed') context.report({ type: 'failed', what, why: why ?? '' });
+  else if (state === 'not-here') context.report({ type: 'skipped', what, why: why ?? '' });
+  else context.report({ type: 'finished', what, detail: version });
+}
+
+/** All packages of a client in one environment: what a user has who wants several of them. */
+async function tryEveryone(context: Context, stage: readonly Rehearsed[], commonFolder: string): Promise<TrialStep[]> {
+  const steps: TrialStep[] = [];
+  const groups = new Map<string, Rehearsed[]>();
+  for (const one of stage) {
+    const client = clientOf[one.config.speaks];
+    const isComplete = one.deliveries.every(({ state }) => state === 'delivered' || state === 'already-there');
+    if (client !== 'fetch' && isComplete)
+      groups.set(`${client} ${one.url}`, [...(groups.get(`${client} ${one.url}`) ?? []), one]);
+  }
+  for (const group of groups.values()) {
+    const [first] = group;
+    if (first === undefined || group.length < 2) continue;
+    const client = clients[clientOf[first.config.speaks]];
+    const what = `install all packages with ${client.name}`;
+    context.report({ type: 'started', what });
+    const run = group.flatMap(({ own }) => own.config.trial.flatMap((one) => (one.client === null ? one.run : [])));
+    const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder };
+    const step = await tryOut(context, { client, version: null, run }, input);
+    reportStep(context, what, step);
+    steps.push(step);
+  }
+  return steps;
+}
+
+/** What a client is told: a release as the ledger would have it. */
+function wantedFrom({ release: { record }, destination, config, url, deliveries }: Rehearsed): Wanted {
+  const { package: name, version, commit, source, tag, artifacts, bills } = record;
+  const release: LedgerRelease = {
+    package: name,
+    version,
+    commit,
+    source,
+    tag,
+    date: '',
+    about: aboutOf(record),
+    contents: '',
+    artifacts: [...artifacts, ...bills],
+    deliveries: [],
+    run: '',
+    destinations: [destination],
+    isAbandoned: false,
+    withdrawals: [],
+    isVouched: true,
+    replanned: [],
+    planned: [],
+  };
+  const delivered: Offer['delivered'] = deliveries.flatMap(({ artifact, address, sha256 }) => {
+    const found = release.artifacts.find(({ file }) => file === artifact);
+    if (found === undefined || address === null) return [];
+    return [
+      {
+        destination,
+        artifact,
+        state: 'delivered' as const,
+        confirmed: 'bytes' as const,
+        address,
+        sha256,
+        isContradicted: false,
+        record: found,
+      },
+    ];
+  });
+  return { offer: { destination, config, url, release, delivered }, credential: { type: 'none' } };
+}
+
+function hasUpstream(
+  upstream: Workspace['config']['rehearse']['upstream'],
+  speaks: DestinationConfig['speaks'],
+): boolean {
+  return Object.entries(upstream).some(([protocol, url]) => protocol === speaks && url !== undefined);
+}
+
+/** Names that an install needs and that are no package of this workspace. */
+function outsideNames(own: Package, packages: readonly Package[]): string[] {
+  const inside = new Set(packages.flatMap(({ name, manifest }) => [name, manifest?.name ?? name]));
+  const needed = (own.manifest?.dependencies ?? []).filter(({ kind }) => kind === 'run').map(({ name }) => name);
+  return [...new Set(needed.filter((name) => !inside.has(name)))];
+}
+
+function trialFailed(failed: readonly (TrialStep & { readonly what: string })[]): BevelstoneError {
+  const lines = failed.map(
+    ({ what, client, destination, why }) => `${what} with ${client} from ${destination}: ${why}`,
+  );
+  return new BevelstoneError('TRIAL_FAILED', {
+    message: failed.length === 1 ? 'A new user would be stuck' : `A new user would be stuck ${failed.length} times`,
+    why: lines.join('\n'),
+    fix: 'Mend the package, build again, and rehearse again; nothing left this machine',
+  });
+}

@@ -1,0 +1,98 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { mkdir, rm } from 'node:fs/promises';
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { StandinToken } from '../../standin/guard.ts';
+import { type Standin, type StandinProtocol, standinProtocols, startStandin } from '../../standin/server.ts';
+import { readSecret } from '../../world/credential.ts';
+import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { gitFolderAround } from '../../world/git/repository.ts';
+import { ownSuffix, temporaryTop } from '../../world/leftovers.ts';
+import type { Context } from '../context.ts';
+
+/** How the stand-in is started. */
+export type StandinOptions = {
+  readonly port: number;
+  /** Null for a temporary folder that goes when the stand-in stops. */
+  readonly store: string | null;
+  /** References to tokens, each with what it may do: `REF`, `REF,read`, `REF,only=NAME`. */
+  readonly tokens: readonly string[];
+  /** Empty for all. */
+  readonly speaks: readonly string[];
+  /** Whether reading needs a token. */
+  readonly isPrivate: boolean;
+};
+
+/** A stand-in that runs until the program is stopped. */
+export type RunningStandin = {
+  readonly url: string;
+  readonly store: string;
+  /** Whether the store goes when the stand-in stops. */
+  readonly isTemporary: boolean;
+  readonly speaks: readonly string[];
+  /** What to write as `url` of a destination, by protocol. */
+  readonly addresses: Readonly<Record<string, string>>;
+  /** References to the tokens that it takes. */
+  readonly tokens: readonly string[];
+  readonly close: () => Promise<void>;
+};
+
+/**
+ * Starts the stand-in; without a token it makes one and keeps it for its owner alone, in the store, or in the git folder when
+ * the store lies in a working tree, where it could be committed by mistake.
+ * @throws USAGE, TEMPORARY_MISSING
+ */
+export async function runStandin(context: Context, options: StandinOptions): Promise<RunningStandin> {
+  const isTemporary = options.store === null;
+  const store =
+    options.store === null
+      ? path.join(await temporaryTop(), `bevelstone-standin-${ownSuffix()}`)
+      : path.resolve(context.folder, options.store);
+  await mkdir(store, { recursive: true, mode: isTemporary ? 0o700 : 0o755 });
+  const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(await tokenFolder(context, store))];
+  const tokens = await Promise.all(wanted.map((text) => readToken(context, text)));
+  for (const { secret } of tokens) context.secrets.add(secret);
+  const speaks = standinProtocols.filter((one) => options.speaks.length === 0 || options.speaks.includes(one));
+  const { port, isPrivate } = options;
+  const standin: Standin = await startStandin({ port, store, tokens, isPrivate, speaks, now: context.now });
+  const addresses = Object.fromEntries(speaks.map((one) => [one, standinAddress(standin, one)]));
+  const references = wanted.map((text) => text.split(',')[0] ?? '');
+  const close = async () => {
+    await standin.close();
+    if (isTemporary) await rm(store, { recursive: true, force: true });
+  };
+  return { url: standin.url, store, isTemporary, speaks, addresses, tokens: references, close };
+}
+
+/** What a destination has to have as `url`; a repository of releases, a service index. */
+export function standinAddress(standin: Standin, speaks: StandinProtocol): string {
+  const url = standin.urlFor(speaks);
+  return speaks === 'maven-layout' ? `${url}releases/` : speaks === 'nuget-v3' ? `${url}index.json` : url;
+}
+
+async function readToken(context: Context, text: string): Promise<StandinToken> {
+  const [reference = '', ...words] = text.split(',');
+  const secret = await readSecret(reference, { env: context.env, folder: context.folder, origins: new Set() });
+  const only = words.flatMap((word) => /^only=(.+)$/.exec(word)?.[1] ?? []).at(0) ?? null;
+  const strange = words.find((word) => word !== 'read' && word !== 'write' && !/^only=./.test(word));
+  if (strange === undefined)
+    return { secret, may: words.includes('read') ? 'read' : 'write', user: 'harbour-desk', only };
+  throw new BevelstoneError('USAGE', {
+    message: `"${strange}" says nothing of a token`,
+    why: 'behind the reference of a token stand read, write or only=PACKAGE, with commas between',
+    fix: 'Write for example: --token env:TRY_TOKEN,only=tidemark',
+  });
+}
+
+async function tokenFolder(context: Context, store: string): Promise<string> {
+  const commonFolder = await gitFolderAround(store, context.env);
+  if (commonFolder === null) return store;
+  const name = createHash('sha256').update(store).digest('hex').slice(0, 12);
+  return path.join(commonFolder, 'bevelstone', 'standin', name);
+}
+
+async function ownToken(folder: string): Promise<string> {
+  const file = path.join(folder, 'token');
+  if ((await readTextIfThere(file)) === null) await writeWhole(file, `${randomBytes(24).toString('hex')}\n`, 0o600);
+  return `file:${file}`;
+}

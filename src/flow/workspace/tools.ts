@@ -1,0 +1,66 @@
+import semver from 'semver';
+import type { Config, ToolConfig } from '../../core/config/config.ts';
+import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
+import { type FoundTool, findTool } from '../../world/tool.ts';
+import type { Context } from '../context.ts';
+import { withoutCredentials } from './credential-variables.ts';
+import type { Package } from './workspace.ts';
+
+/** What a package lacks to be built here. */
+export type MissingTool = { readonly package: string; readonly tool: string; readonly why: string };
+
+/** The tools of some packages: what was found, by package, and what is missing or of another version. */
+export type ToolCheck = {
+  readonly found: ReadonlyMap<string, readonly FoundTool[]>;
+  readonly missing: readonly MissingTool[];
+};
+
+/** Looks every tool up once, whichever packages use it. */
+export async function checkTools(context: Context, config: Config, packages: readonly Package[]): Promise<ToolCheck> {
+  const env = withoutCredentials(context.env, config);
+  const names = [...new Set(packages.flatMap(({ config }) => config.tools.map(({ name }) => name)))];
+  const looked = await Promise.all(
+    names.map(async (name) => [name, await findTool(name, env, context.signal)] as const),
+  );
+  const tools = new Map(looked);
+  const missing = packages.flatMap(({ name, config }) =>
+    config.tools.flatMap((tool): MissingTool[] => {
+      const why = lacking(tool, tools.get(tool.name) ?? null);
+      return why === null ? [] : [{ package: name, tool: tool.name, why }];
+    }),
+  );
+  const found = new Map(
+    packages.map(({ name, config }) => [name, config.tools.flatMap((tool) => tools.get(tool.name) ?? [])] as const),
+  );
+  return { found, missing };
+}
+
+function lacking({ name, range }: ToolConfig, tool: FoundTool | null): string | null {
+  if (tool === null) return `${name} is not on the PATH`;
+  if (range === null) return null;
+  if (tool.version === null) return `${name} does not say which version it is, and ${range} is needed`;
+  const version = semver.coerce(tool.version);
+  if (version !== null && semver.satisfies(version, range)) return null;
+  return `${name} is ${tool.version}, and ${range} is needed`;
+}
+
+/** All that is missing in one message. @throws TOOL_MISSING when anything is. */
+export function refuseMissing(missing: readonly MissingTool[]): void {
+  const [first] = missing;
+  if (first === undefined) return;
+  const problems: Problem[] = missing.map((one) => ({
+    code: 'TOOL_MISSING',
+    message: `${one.package}: ${one.why}`,
+    fix: `Install it, or build without ${one.package}`,
+    where: null,
+  }));
+  throw new BevelstoneError('TOOL_MISSING', {
+    message:
+      missing.length === 1
+        ? `${first.package}: ${first.why}`
+        : `${missing.length} tools of the build steps are missing`,
+    why: 'the build steps use what `tools` lists, and nothing was started without it',
+    fix: 'Install them, or name only packages with -p whose tools are here',
+    problems: missing.length === 1 ? [] : problems,
+  });
+}

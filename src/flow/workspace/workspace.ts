@@ -1,0 +1,232 @@
+import path from 'node:path';
+import semver from 'semver';
+import type { Config, PackageConfig } from '../../core/config/config.ts';
+import { secretVariables } from '../../core/config/secret-references.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { normalFolder } from '../../core/history/touch.ts';
+import { type ListedFormat, manifestFormats } from '../../core/manifest/manifest-formats.ts';
+import type { ManifestFormat, PackageManifest } from '../../core/manifest/package-manifest.ts';
+import { nearest } from '../../core/text/nearest.ts';
+import { cachedConfig } from '../../world/config-cache.ts';
+import { readTextIfThere } from '../../world/files.ts';
+import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
+import { openRepository, type Repository, resolveCommit } from '../../world/git/repository.ts';
+import { hideVariables } from '../../world/secret-vault.ts';
+import { type Context, warnOnce } from '../context.ts';
+
+/** One package of the workspace as the work finds it. */
+export type Package = {
+  readonly name: string;
+  /** '' for the root of the repository. */
+  readonly folder: string;
+  readonly ecosystem: string;
+  /** Patterns of its tags: the first is written, all are read. */
+  readonly tags: readonly string[];
+  readonly format: ManifestFormat | null;
+  /** Null where the ecosystem has no manifest that is read, or none is there. */
+  readonly manifest: PackageManifest | null;
+  /** Path of the manifest in the repository. */
+  readonly manifestPath: string | null;
+  readonly config: PackageConfig;
+};
+
+/** A workspace at one commit. */
+export type Workspace = {
+  readonly repository: Repository;
+  readonly config: Config;
+  /** Text of the configuration; null when there is no file. */
+  readonly configText: string | null;
+  readonly packages: readonly Package[];
+};
+
+/** What a workspace without a file is configured by. */
+const plainText = 'schema: 1\n';
+
+/** Which configuration counts: the working folder's, or the one of the commit for all that becomes public. */
+export type ConfigSource = 'working-folder' | 'commit';
+
+/** Opens the repository that holds the folder. */
+export function openContext(context: Context): Promise<Repository> {
+  return openRepository(context.folder, context.env, context.signal);
+}
+
+/**
+ * Reads configuration and manifests.
+ * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION, PACKAGE_NOT_FOUND, MANIFEST_INVALID, STREAM_UNSPELLABLE.
+ */
+export async function readWorkspace(
+  context: Context,
+  repository: Repository,
+  commit: string,
+  source: ConfigSource,
+): Promise<Workspace> {
+  const configText = await readConfigText(context, repository, commit, source);
+  const place = { folder: repository.commonFolder, build: context.programBuild };
+  const load = (text: string) =>
+    cachedConfig({ ...place, text }, async () => {
+      const { parseConfig } = await import('../../core/config/parse-config.ts');
+      return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
+    });
+  const config = await load(configText ?? plainText);
+  hideCredentials(context, config);
+  checkProgramVersion(config, context.programVersion);
+  const named = Object.entries(config.packages);
+  const places =
+    named.length > 0
+      ? named.map(([name, { folder }]) => ({ name, folder: normalFolder(folder) }))
+      : [{ name: '', folder: '' }];
+  const texts = await readFilesAt(
+    repository.place,
+    commit,
+    places.flatMap(({ name, folder }) => manifestFormats.map((format) => join(folder, fileOf(format, name)))),
+  );
+  const listed = source === 'commit' ? named : await withoutLater(repository, commit, named, texts);
+  const packages =
+    named.length > 0
+      ? await Promise.all(listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts)))
+      : [await rootPackage(repository, config, texts)];
+  refuseUnspellable(config, packages);
+  return { repository, config, configText, packages };
+}
+
+/** From here on no child process gets a credential: neither handed down, nor by looking at this process. */
+function hideCredentials(context: Context, { destinations }: Config): void {
+  const names = new Set(Object.values(destinations).flatMap(secretVariables));
+  const open = hideVariables([...names], context.env);
+  if (open.length > 0)
+    warnOnce(context, `build steps could still read ${open.join(', ')} in /proc; use file: or kept: instead of env:`);
+}
+
+/**
+ * The working folder's configuration may name packages that a commit of the past does not have yet: those whose folder is
+ * empty there and is not at HEAD are left out.
+ */
+async function withoutLater(
+  { place }: Repository,
+  commit: string,
+  named: [string, PackageConfig][],
+  texts: ReadonlyMap<string, string | null>,
+): Promise<[string, PackageConfig][]> {
+  const hasManifest = ([name, { folder }]: [string, PackageConfig]) =>
+    manifestFormats.some((format) => texts.get(join(normalFolder(folder), fileOf(format, name))));
+  if (named.every(hasManifest) || (await resolveCommit(place, 'HEAD')) === commit) return named;
+  const [then, now] = [await listFilesAt(place, commit, ''), await listFilesAt(place, 'HEAD', '')];
+  const has = (files: ReadonlyMap<string, string>, folder: string) =>
+    folder === '' || [...files.keys()].some((file) => file.startsWith(`${folder}/`));
+  return named.filter(([, { folder }]) => has(then, normalFolder(folder)) || !has(now, normalFolder(folder)));
+}
+
+/** Found now, not at the first prerelease: a stream that says nothing of alpha, beta or rc, where an ecosystem knows no other words. */
+function refuseUnspellable({ streams }: Config, packages: readonly Package[]): void {
+  const needs = packages.find(({ ecosystem }) => ecosystem === 'python' || ecosystem === 'jvm');
+  if (needs === undefined) return;
+  for (const [name, { identifier, spell }] of Object.entries(streams)) {
+    if (identifier === undefined || spell !== undefined || ['alpha', 'beta', 'rc'].includes(identifier)) continue;
+    throw new BevelstoneError('STREAM_UNSPELLABLE', {
+      message: `The stream ${name} gives versions that ${needs.name} cannot have`,
+      why: `${needs.ecosystem === 'python' ? 'PEP 440' : 'Maven'} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+      fix: `Add \`spell: alpha\` (or beta, rc) to streams.${name}`,
+      where: { file: 'bevelstone.yaml' },
+    });
+  }
+}
+
+/**
+ * Indexes of the packages asked for with -p; null when none was named.
+ * @throws PACKAGE_NOT_FOUND with the nearest name.
+ */
+export function selectPackages(packages: readonly Package[], names: readonly string[]): ReadonlySet<number> | null {
+  if (names.length === 0) return null;
+  return new Set(
+    names.map((name) => {
+      const index = packages.findIndex((one) => one.name === name);
+      if (index !== -1) return index;
+      const known = packages.map((one) => one.name);
+      const near = nearest(name, known);
+      throw new BevelstoneError('PACKAGE_NOT_FOUND', {
+        message: `There is no package "${name}" in this workspace`,
+        why: `it has ${known.join(', ')}`,
+        fix: near === null ? 'Name one of these with -p' : `Did you mean "${near}"?`,
+      });
+    }),
+  );
+}
+
+async function readConfigText(
+  context: Context,
+  repository: Repository,
+  commit: string,
+  source: ConfigSource,
+): Promise<string | null> {
+  if (context.configFile !== null) {
+    const text = await readTextIfThere(path.resolve(context.folder, context.configFile));
+    if (text !== null) return text;
+    throw new BevelstoneError('CONFIG_NOT_FOUND', {
+      message: `There is no file ${context.configFile}`,
+      why: 'it was named with --config',
+      fix: 'Check the path, or leave --config out to use bevelstone.yaml at the root',
+      where: { file: context.configFile },
+    });
+  }
+  if (source === 'working-folder') return readTextIfThere(path.join(repository.root, 'bevelstone.yaml'));
+  return (await readFilesAt(repository.place, commit, ['bevelstone.yaml'])).get('bevelstone.yaml') ?? null;
+}
+
+function checkProgramVersion({ bevelstone }: Config, version: string): void {
+  if (bevelstone === null || semver.satisfies(version, bevelstone, { includePrerelease: true })) return;
+  throw new BevelstoneError('CONFIG_PROGRAM_VERSION', {
+    message: `This workspace asks for Bevelstone ${bevelstone}, and this is ${version}`,
+    why: 'another version may count or pack otherwise',
+    fix: `Install a version inside ${bevelstone}, or change \`bevelstone\` in bevelstone.yaml`,
+    where: { file: 'bevelstone.yaml' },
+  });
+}
+
+async function makePackage(
+  name: string,
+  config: PackageConfig,
+  whole: Config,
+  count: number,
+  texts: ReadonlyMap<string, string | null>,
+): Promise<Package> {
+  const folder = normalFolder(config.folder);
+  const found = manifestFormats.find(
+    (format) =>
+      (config.ecosystem === null || config.ecosystem === format.ecosystem) &&
+      texts.get(join(folder, fileOf(format, name))),
+  );
+  const ecosystem = config.ecosystem ?? found?.ecosystem;
+  if (ecosystem === undefined) {
+    throw new BevelstoneError('PACKAGE_NOT_FOUND', {
+      message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
+      why: `none of ${manifestFormats.map(({ file }) => file).join(', ')} is committed there`,
+      fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
+      where: { file: 'bevelstone.yaml' },
+    });
+  }
+  const manifestPath = found === undefined ? null : join(folder, fileOf(found, name));
+  const text = manifestPath === null ? null : (texts.get(manifestPath) ?? null);
+  const format = found === undefined || text === null ? null : await found.load();
+  const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
+  const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
+  return { name, folder, ecosystem, tags, format, manifest, manifestPath, config };
+}
+
+/** The one package of a workspace without a list, named by its manifest. */
+async function rootPackage(
+  repository: Repository,
+  config: Config,
+  texts: ReadonlyMap<string, string | null>,
+): Promise<Package> {
+  const { defaultPackage: defaults } = await import('../../core/config/default-package.ts');
+  const found = await makePackage(path.basename(repository.root), defaults, config, 1, texts);
+  return { ...found, name: found.manifest?.name ?? found.name };
+}
+
+function fileOf({ file }: ListedFormat, name: string): string {
+  return file.replace('{package}', name);
+}
+
+function join(folder: string, file: string): string {
+  return folder === '' ? file : `${folder}/${file}`;
+}

@@ -1,0 +1,118 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { rm } from 'node:fs/promises';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import {
+  isSnapshot,
+  parseSnapshotMetadata,
+  parseVersionMetadata,
+} from '../../core/protocol/maven-layout/maven-layout.ts';
+import { exists, readTextIfThere, writeWhole } from '../../world/files.ts';
+import { decodePart, Refusal } from '../refusal.ts';
+import { bodyOf, fromUpstream, partsOf, type Service, sendFile, textOfBody } from '../service.ts';
+import { checkConditions, tagOf } from '../tagged.ts';
+
+const prefix = '/maven/';
+const repositories = ['releases', 'snapshots'];
+const partPattern = /^[A-Za-z0-9_.+-]+$/;
+const digestEnding = /\.(md5|sha1|sha256|sha512)$/;
+
+/** Serves two repositories in Maven's layout, `/maven/releases/` and `/maven/snapshots/`. */
+export function serveMaven(server: FastifyInstance, service: Service): void {
+  const { store, guard, faults, mostBytes } = service;
+  server.route({ method: ['GET', 'HEAD', 'PUT', 'DELETE'], url: `${prefix}*`, handler: route });
+
+  async function route(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
+    const parts = partsOf(request, prefix).parts.map(decodePart);
+    const [repository = '', ...path] = parts;
+    if (!repositories.includes(repository)) throw new Refusal(404, 'there are the repositories releases and snapshots');
+    if (path.some((part) => !partPattern.test(part) || /^\.+$/.test(part))) throw new Refusal(404, 'not found');
+    const place = store.place(...parts);
+    if (request.method === 'GET' || request.method === 'HEAD') {
+      guard.read(request);
+      const text = isMetadata(path.at(-1) ?? '') ? await readTextIfThere(place) : null;
+      if (text === null && !(await exists(place))) {
+        const passed = await fromUpstream(service, path.join('/'), request, reply);
+        if (passed !== null) return passed;
+      }
+      if (text !== null) return reply.header('etag', tagOf(text)).type('application/xml').send(text);
+      return sendFile(request, reply, place);
+    }
+    const file = fileOf(path);
+    guard.write(request, file.artifactId, `${file.groupId}:${file.artifactId}`);
+    if (request.method === 'DELETE') {
+      if (!(await exists(place))) throw new Refusal(404, 'not found');
+      await rm(place);
+      return reply.code(204).send();
+    }
+    await put(request, repository, path, place);
+    return reply.code(201).send('');
+  }
+
+  async function put(
+    request: FastifyRequest,
+    repository: string,
+    path: readonly string[],
+    place: string,
+  ): Promise<void> {
+    const name = path.at(-1) ?? '';
+    const ending = digestEnding.exec(name)?.[1];
+    if (ending !== undefined) return putDigest(request, place, ending);
+    if (isMetadata(name)) {
+      const text = await textOfBody(request);
+      if (parseVersionMetadata(text) === null && parseSnapshotMetadata(text) === null)
+        throw new Refusal(400, 'this is no metadata');
+      return store.alone(place, async () => {
+        await checkConditions(request, place);
+        await writeWhole(place, text);
+      });
+    }
+    const { version, artifactId } = fileOf(path);
+    if (isSnapshot(version) !== (repository === 'snapshots'))
+      throw new Refusal(400, `${repository} does not take ${version}`);
+    // A snapshot's file has its own time and number where the version says SNAPSHOT.
+    const inName = version.replace(/SNAPSHOT$/, '\u0000');
+    const pattern = new RegExp(
+      `^${escapePattern(`${artifactId}-${inName}`).replace('\u0000', '\\d{8}\\.\\d{6}-\\d+')}[.-]`,
+    );
+    if (!pattern.test(name)) throw new Refusal(400, `${name} is no name for a file of ${artifactId} ${version}`);
+    const room = faults.take('disk-full', request)?.room;
+    const received = await store.receive(bodyOf(request), { mostBytes, ...(room === undefined ? {} : { room }) });
+    if (!(await store.commit(received, place)))
+      throw new Refusal(409, `${name} is there already and is never replaced`);
+  }
+
+  /** A digest has to be that of the file beside it. */
+  async function putDigest(request: FastifyRequest, place: string, algorithm: string): Promise<void> {
+    const text = (await textOfBody(request, 1000)).trim();
+    const ending = `%2E${algorithm}`;
+    const subject = place.endsWith(ending) ? place.slice(0, -ending.length) : '';
+    if (!(await exists(subject))) throw new Refusal(409, 'there is no file for this digest');
+    const hash = createHash(algorithm);
+    for await (const chunk of createReadStream(subject)) hash.update(chunk as Buffer);
+    if (hash.digest('hex') !== text.toLowerCase()) throw new Refusal(400, `the ${algorithm} is not that of the file`);
+    await writeWhole(place, text);
+  }
+}
+
+type FileAt = { readonly groupId: string; readonly artifactId: string; readonly version: string };
+
+/** What a path is about: the metadata of an artifact or a version, or a file of a version. */
+function fileOf(path: readonly string[]): FileAt {
+  const name = (path.at(-1) ?? '').replace(digestEnding, '');
+  const isOfArtifact = isMetadata(name) && !isSnapshot(path.at(-2) ?? '');
+  const folder = path.slice(0, isOfArtifact ? -1 : -2);
+  const version = isOfArtifact ? '' : (path.at(-2) ?? '');
+  if (folder.length < 2) throw new Refusal(400, 'a path has a group, an artifact, a version and a file');
+  const artifactId = folder.at(-1) ?? '';
+  const groupId = folder.slice(0, -1).join('.');
+  return { groupId, artifactId, version };
+}
+
+function isMetadata(name: string): boolean {
+  return name === 'maven-metadata.xml';
+}
+
+function escapePattern(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+}

@@ -1,0 +1,354 @@
+import { describe, expect, it } from 'vitest';
+import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
+import { type Bill, billPackage } from '../../../src/core/sbom/bill.ts';
+import { compareBills } from '../../../src/core/sbom/compare-bills.ts';
+import { compareFiles } from '../../../src/core/sbom/compare-files.ts';
+import { type DependencyInput, findDependencies } from '../../../src/core/sbom/dependency-graph.ts';
+import { checkBill, formatBill, kindOfFileName, parseBill, readBill } from '../../../src/core/sbom/formats.ts';
+import { mergeBills } from '../../../src/core/sbom/merge.ts';
+import { formatPurl, purlProblem } from '../../../src/core/sbom/purl.ts';
+import { reachKinds } from '../../../src/core/sbom/reach-kinds.ts';
+import { verificationCode } from '../../../src/core/sbom/verification-code.ts';
+
+const sha = (digit: string) => ({ sha1: digit.repeat(40), sha256: digit.repeat(64) });
+const file = (path: string, digit = 'a') => ({ path, ...sha(digit), licences: ['MIT'], copyright: null });
+const dependency = (name: string, version: string, more = {}) =>
+  billPackage({
+    id: `npm-${name}-${version}`,
+    role: 'dependency',
+    name,
+    version,
+    purl: formatPurl('npm', name, version),
+    licence: 'MIT',
+    ...more,
+  });
+
+function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
+  const subject = billPackage({
+    id: `release-${name}`,
+    role: 'subject',
+    name,
+    version: '1.4.0',
+    purl: formatPurl('npm', name, '1.4.0'),
+    licence: 'MIT',
+    supplier: 'Fenmarsh Tide Office',
+  });
+  const artifact = billPackage({
+    id: `artifact-${name}.tgz`,
+    role: 'artifact',
+    name: `${name}.tgz`,
+    fileName: `${name}.tgz`,
+    licence: 'Harbour terms, see LICENSE',
+    digests: [{ algorithm: 'SHA-256', value: name.length.toString(16).padStart(64, '0') }],
+    files: [file('package/a.js'), { ...file('package/b.js', 'b'), copyright: 'Copyright 2026 Harbour desk' }],
+  });
+  const source = billPackage({ id: 'source', role: 'source', name, version: 'c'.repeat(40) });
+  const store = dependency('store', '2.1.0', {
+    foundIn: ['package-lock.json'],
+    digests: [{ algorithm: 'SHA-512', value: 'c'.repeat(128) }],
+  });
+  return {
+    name: `${name} 1.4.0`,
+    created: '2026-11-23T08:00:00Z',
+    tool: 'bevelstone-1.0.0',
+    organisation: 'Fenmarsh Tide Office',
+    subjects: [subject.id],
+    packages: [
+      subject,
+      artifact,
+      source,
+      store,
+      dependency('cache', '1.2.0'),
+      dependency('tool', '1.0.0', { licence: null }),
+    ],
+    relations: [
+      { from: subject.id, to: artifact.id, type: 'contains' },
+      { from: artifact.id, to: 'source', type: 'generated-from' },
+      { from: subject.id, to: 'npm-store-2.1.0', type: 'run' },
+      { from: 'npm-store-2.1.0', to: 'npm-cache-1.2.0', type: 'run' },
+      { from: subject.id, to: 'npm-tool-1.0.0', type: 'development' },
+    ],
+    unknown: ['nobody knows where the tide comes from'],
+    ...more,
+  };
+}
+
+const byId = <One extends { readonly id: string }>(list: readonly One[]) =>
+  [...list].sort((a, b) => (a.id < b.id ? -1 : 1));
+
+describe.each(['spdx', 'cyclonedx'] as const)('a bill as %s', (kind) => {
+  const text = formatBill(bill(), kind);
+  const read = () => readBill(parseBill(text, 'x.json'));
+
+  it('follows its specification', () => {
+    expect(checkBill(parseBill(text, 'x.json'))).toEqual([]);
+  });
+
+  it('is the same when it is written again, and another for other content', () => {
+    const other = formatBill(bill('tidemark', { unknown: [] }), kind);
+    const serial = (one: string) => /urn:uuid:[0-9a-f-]{36}/.exec(one)?.[0];
+
+    expect(formatBill(bill(), kind)).toBe(text);
+    expect(serial(other)).not.toBe(serial(text));
+  });
+
+  it('says after reading what was written', () => {
+    const { subjects, packages, unknown, organisation } = read();
+
+    expect(subjects).toEqual(['release-tidemark']);
+    expect(unknown).toEqual(['nobody knows where the tide comes from']);
+    expect(organisation).toBe('Fenmarsh Tide Office');
+    expect(byId(packages).map(({ id, version, licence, purl }) => [id, version, licence, purl])).toEqual(
+      byId(bill().packages).map(({ id, version, licence, purl }) => [id, version, licence, purl]),
+    );
+    expect(packages.find(({ role }) => role === 'artifact')?.files).toEqual(bill().packages[1]?.files);
+  });
+
+  it('tells kinds of dependency apart after reading', () => {
+    expect([...reachKinds(read())].sort()).toEqual([
+      ['npm-cache-1.2.0', 'run'],
+      ['npm-store-2.1.0', 'run'],
+      ['npm-tool-1.0.0', 'development'],
+    ]);
+  });
+});
+
+it('takes the verification code of the specification', () => {
+  // What sha1sum says of the two digests in their order, "a…ab…b".
+  expect(verificationCode([{ sha1: 'b'.repeat(40) }, { sha1: 'a'.repeat(40) }])).toBe(
+    'c361e706434ebcd03e8857c6c8dd2786adaeb3ef',
+  );
+});
+
+/** The document with one place changed, by path. */
+function changed(kind: 'spdx' | 'cyclonedx', path: readonly (string | number)[], value: unknown) {
+  const json = JSON.parse(formatBill(bill(), kind));
+  const parent = path.slice(0, -1).reduce((at, step) => at[step], json);
+  if (value === undefined) delete parent[path.at(-1) ?? ''];
+  else parent[path.at(-1) ?? ''] = value;
+  return checkBill({ kind, json });
+}
+
+describe('a wrong bill is told', () => {
+  it.each<['spdx' | 'cyclonedx', (string | number)[], unknown, RegExp]>([
+    ['spdx', ['dataLicense'], 'MIT', /^\/dataLicense none of the words/],
+    ['spdx', ['creationInfo', 'created'], '23.11.2026', /^\/creationInfo\/created no time/],
+    ['spdx', ['documentNamespace'], 'a#b', /no URI/],
+    ['spdx', ['name'], undefined, /it has no `name`/],
+    ['spdx', ['surprise'], 1, /^\/surprise the specification knows no such field/],
+    ['spdx', ['packages', 0, 'SPDXID'], 'Package-1', /no SPDX identifier/],
+    ['spdx', ['packages', 1, 'SPDXID'], 'SPDXRef-Package-source', /is there twice/],
+    ['spdx', ['relationships', 0, 'relatedSpdxElement'], 'SPDXRef-Nothing', /nothing is called SPDXRef-Nothing/],
+    ['spdx', ['relationships', 0, 'relationshipType'], 'LIKES', /none of the words/],
+    ['spdx', ['packages', 0, 'licenseDeclared'], 'Apache 2', /"Apache 2" is no licence expression/],
+    ['spdx', ['hasExtractedLicensingInfos'], [], /has no text in hasExtractedLicensingInfos/],
+    ['spdx', ['packages', 0, 'externalRefs', 0, 'referenceLocator'], 'npm/tidemark', /no package URL/],
+    ['spdx', ['files', 0, 'checksums', 0, 'checksumValue'], 'abc', /a SHA1 has 40 digits, and this has 3/],
+    ['spdx', ['files', 0, 'checksums'], [], /it has no SHA1/],
+    [
+      'spdx',
+      ['packages', 1, 'packageVerificationCode', 'packageVerificationCodeValue'],
+      '0'.repeat(40),
+      /that of its 2 files is/,
+    ],
+    ['cyclonedx', ['specVersion'], '9.9', /no version 1\.6/],
+    ['cyclonedx', ['serialNumber'], 'urn:uuid:x', /no urn:uuid/],
+    ['cyclonedx', ['metadata', 'timestamp'], 'today', /no time of RFC 3339/],
+    ['cyclonedx', ['components', 0, 'type'], 'thing', /none of the words/],
+    ['cyclonedx', ['components', 0, 'surprise'], 1, /knows no such field/],
+    ['cyclonedx', ['components', 1, 'bom-ref'], 'source', /source is there twice/],
+    ['cyclonedx', ['dependencies', 0, 'dependsOn'], ['nothing'], /nothing is called nothing/],
+    ['cyclonedx', ['components', 1, 'purl'], 'npm:store', /no package URL/],
+    ['cyclonedx', ['components', 1, 'hashes', 0, 'content'], 'a'.repeat(40), /a SHA-512 has 128 digits/],
+    ['cyclonedx', ['components', 1, 'licenses'], [{ license: { id: 'Apache 2' } }], /not on the SPDX licence list/],
+    [
+      'cyclonedx',
+      ['components', 1, 'licenses'],
+      [{ expression: 'MIT' }, { license: { id: 'MIT' } }],
+      /must stand alone/,
+    ],
+    ['cyclonedx', ['components', 1, 'licenses'], [{ license: {} }], /either an id or a name/],
+  ])('%s %j = %j', (kind, path, value, message) => {
+    const told = changed(kind, path, value).map(
+      (problem) =>
+        `${problem.pointer} ${problem.message.replace(/^".*?" is /, (whole) => (whole.includes('Apache') ? whole : ''))}`,
+    );
+
+    expect(told.join('\n')).toMatch(message);
+  });
+
+  it.each([
+    ['{', /JSON/],
+    ['{"name": "x"}', /neither `spdxVersion` nor `bomFormat`/],
+  ])('%s is unreadable', (text, why) => {
+    expect(() => parseBill(text, 'x.json')).toThrow(
+      expect.objectContaining({ code: 'BILL_UNREADABLE', why: expect.stringMatching(why) }),
+    );
+  });
+});
+
+it('names files that are missing, extra and altered', () => {
+  const there = [file('package/a.js', 'f'), file('package/c.js')];
+
+  expect(compareFiles(bill(), 'tidemark.tgz', there)).toEqual({
+    missing: ['package/b.js'],
+    extra: ['package/c.js'],
+    altered: ['package/a.js'],
+  });
+  expect(compareFiles(bill(), null, bill().packages[1]?.files ?? [])).toEqual({ missing: [], extra: [], altered: [] });
+  expect(compareFiles({ ...bill(), packages: [] }, null, there)).toBeNull();
+});
+
+it('merges bills without duplicates or clashing ids', () => {
+  const other = bill('gauges');
+  const merged = mergeBills(
+    [
+      bill(),
+      {
+        ...other,
+        packages: other.packages.map((one) => (one.id === 'npm-tool-1.0.0' ? { ...one, licence: 'ISC' } : one)),
+      },
+    ],
+    'both',
+  );
+  const ids = merged.packages.map(({ id }) => id);
+
+  expect(new Set(ids).size).toBe(ids.length);
+  expect(merged.subjects).toEqual(['release-tidemark', 'release-gauges']);
+  expect(merged.packages.filter(({ name }) => name === 'store')).toHaveLength(1);
+  expect(merged.packages.find(({ name }) => name === 'tool')?.licence).toBe('ISC');
+  for (const kind of ['spdx', 'cyclonedx'] as const)
+    expect(checkBill(parseBill(formatBill(merged, kind), 'x'))).toEqual([]);
+});
+
+it('merging a bill with itself changes nothing', () => {
+  expect(mergeBills([bill(), bill()], bill().name)).toEqual(bill());
+});
+
+it('tells what changed between two releases', () => {
+  const { packages } = bill();
+  const now = {
+    ...bill(),
+    packages: [
+      ...packages.filter(({ name }) => name !== 'cache' && name !== 'store'),
+      dependency('store', '3.0.0', { licence: 'ISC' }),
+      dependency('fresh', '1.0.0'),
+    ],
+  };
+
+  expect(compareBills(bill(), now)).toEqual({
+    added: [{ name: 'fresh', version: '1.0.0', licence: 'MIT' }],
+    removed: [{ name: 'cache', version: '1.2.0', licence: 'MIT' }],
+    upgraded: [{ name: 'store', before: '2.1.0', after: '3.0.0' }],
+    relicensed: [{ name: 'store', before: 'MIT', after: 'ISC' }],
+  });
+});
+
+it.each([
+  ['npm', '@tide/store', '2.1.0', 'pkg:npm/%40tide/store@2.1.0'],
+  ['pypi', 'Tide_Store', '2.1.0', 'pkg:pypi/tide-store@2.1.0'],
+  ['maven', 'example.fenmarsh:store', '2.1.0', 'pkg:maven/example.fenmarsh/store@2.1.0'],
+  ['golang', 'gauges.example/tide/store', 'v2.1.0', 'pkg:golang/gauges.example/tide/store@v2.1.0'],
+  ['npm', 'store', null, 'pkg:npm/store'],
+] as const)('%s %s %s is %s', (type, name, version, purl) => {
+  expect(formatPurl(type, name, version)).toBe(purl);
+  expect(purlProblem(purl)).toBeNull();
+});
+
+it.each([
+  ['a.spdx.json', 'spdx'],
+  ['a.cdx.json', 'cyclonedx'],
+  ['bom.json', 'cyclonedx'],
+  ['a.json', null],
+])('%s is called like %s', (name, kind) => {
+  expect(kindOfFileName(name)).toBe(kind);
+});
+
+describe('dependencies of a package', () => {
+  const manifest = (
+    name: string,
+    dependencies: PackageManifest['dependencies'],
+    more: Partial<PackageManifest> = {},
+  ): PackageManifest => ({ name, version: '1.0.0', description: null, licence: null, dependencies, ...more });
+  const lock = JSON.stringify({
+    lockfileVersion: 3,
+    packages: {
+      '': {},
+      'packages/gauges': { dependencies: { store: '2', tidemark: '1' } },
+      'packages/tidemark': { dependencies: { other: '1' } },
+      'node_modules/store': { version: '2.1.0' },
+      'node_modules/other': { version: '1.0.0' },
+    },
+  });
+  const input: DependencyInput = {
+    folder: 'packages/gauges',
+    otherFolders: ['packages/tidemark'],
+    own: new Map([['tidemark', { version: '1.4.0', licence: 'MIT' }]]),
+    paths: [
+      'package-lock.json',
+      'packages/gauges/tools/go.mod',
+      'packages/gauges/tide.lock',
+      'packages/tidemark/yarn.lock',
+    ],
+    texts: new Map([
+      ['package-lock.json', lock],
+      ['packages/gauges/tools/go.mod', 'module x\nrequire gauges.example/deep v1.0.0\n'],
+      ['packages/tidemark/yarn.lock', ''],
+    ]),
+    manifests: [
+      {
+        path: 'packages/gauges/package.json',
+        ecosystem: 'node',
+        manifest: manifest('gauges', [
+          { name: 'store', range: '2', kind: 'run' },
+          { name: 'tidemark', range: '1', kind: 'run' },
+        ]),
+      },
+      {
+        path: 'packages/gauges/vendor/tables/package.json',
+        ecosystem: 'node',
+        manifest: manifest('tables', [], { licence: 'ISC' }),
+      },
+      {
+        path: 'packages/gauges/plot/pyproject.toml',
+        ecosystem: 'python',
+        manifest: manifest('plot', [{ name: 'open-range', range: '>=1', kind: 'run' }]),
+      },
+    ],
+    organisation: 'Fenmarsh Tide Office',
+    installed: ({ name }) => (name === 'store' ? { licence: 'MIT', supplier: 'Harbour desk' } : null),
+  };
+  const graph = findDependencies(input, 'root');
+
+  it('are found in the lockfile above, and at any depth below', () => {
+    expect(graph.packages.map(({ name, version, licence, supplier }) => [name, version, licence, supplier])).toEqual([
+      ['gauges.example/deep', 'v1.0.0', null, null],
+      ['store', '2.1.0', 'MIT', 'Harbour desk'],
+      ['tables', '1.0.0', 'ISC', null],
+      ['tidemark', '1.4.0', 'MIT', 'Fenmarsh Tide Office'],
+      ['open-range', null, null, null],
+    ]);
+  });
+
+  it('say how they are needed', () => {
+    expect(graph.relations.map(({ to, type }) => [to, type]).sort()).toEqual([
+      ['golang-gauges.example-deep-v1.0.0', 'run'],
+      ['npm-store-2.1.0', 'run'],
+      ['npm-tables-1.0.0', 'contains'],
+      ['npm-tidemark-1.4.0', 'run'],
+      ['pypi-open-range', 'run'],
+    ]);
+  });
+
+  it('say where they were found, and what was not read or stays open', () => {
+    expect(graph.sources.map(({ path, direct, unread }) => [path, direct, unread === null])).toEqual([
+      ['package-lock.json', 1, true],
+      ['packages/gauges/tide.lock', 0, false],
+      ['packages/gauges/tools/go.mod', 1, true],
+      ['packages/gauges/package.json', 1, true],
+      ['packages/gauges/vendor/tables/package.json', 1, true],
+      ['packages/gauges/plot/pyproject.toml', 1, true],
+    ]);
+    expect(graph.unknown.join('\n')).toMatch(/tide\.lock was found and not read[\s\S]*which version of open-range/);
+  });
+});
