@@ -1,5 +1,5 @@
-import type { Protocol } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { Protocol } from '../core/name/protocol.ts';
 import type { Credential } from '../world/credential.ts';
 
 /** What a bare secret is for each protocol; `token` where it is sent as a bearer token. */

@@ -1,3 +1,4 @@
+import type { Form } from '../core/name/form.ts';
 import type { Spellings } from '../core/version/spelling.ts';
 import type { FileStamp } from '../world/file-stamp.ts';
 
@@ -6,7 +7,7 @@ export type Parcel = {
   /** Absolute path. */
   readonly file: string;
   readonly fileName: string;
-  readonly form: string;
+  readonly form: Form;
   readonly platform: string | null;
   readonly sizeBytes: number;
   readonly sha1: string;

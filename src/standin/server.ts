@@ -1,8 +1,8 @@
 import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import fastify, { type FastifyInstance } from 'fastify';
-import type { Protocol } from '../core/config/config.ts';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { Protocol } from '../core/name/protocol.ts';
 import { addFaults, type Fault, Faults } from './fault.ts';
 import { makeGuard, type StandinToken } from './guard.ts';
 import { serveHttpPut } from './http-put/http-put.ts';

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { DestinationConfig, Protocol } from '../../src/core/config/config.ts';
+import type { DestinationConfig } from '../../src/core/config/config.ts';
+import type { Protocol } from '../../src/core/name/protocol.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import { testContext } from '../builders/context.ts';
 import { type Answer, type Listener, listener } from '../builders/listener.ts';

@@ -3,8 +3,9 @@ import { type BinaryKind, readBinaryKind } from '../../src/core/contents/binary.
 import type { ReadEntry } from '../../src/core/contents/entry.ts';
 import { FactCollector } from '../../src/core/facts/collector.ts';
 import { readDeclarations } from '../../src/core/facts/declarations.ts';
+import type { Artifact } from '../../src/core/form/artifact.ts';
 import { describeArtifact } from '../../src/core/form/describe.ts';
-import type { Artifact, RuleSettings } from '../../src/core/rule/rule.ts';
+import type { RuleSettings } from '../../src/core/rule/rule.ts';
 import { plainSettings } from '../../src/flow/artifact/rule-settings.ts';
 
 /** Files by path: text, bytes, or an entry with more to it. */

@@ -1,7 +1,8 @@
-import type { ArtifactConfig, BuiltForm } from '../../src/core/config/config.ts';
+import type { ArtifactConfig } from '../../src/core/config/config.ts';
 import type { Candidate } from '../../src/core/contents/select.ts';
-import type { FormInput } from '../../src/core/form/form.ts';
+import type { FormInput } from '../../src/core/form/layout.ts';
 import type { ArtifactPlan, PackedSoFar, PlannedEntry } from '../../src/core/form/plan.ts';
+import type { BuiltForm } from '../../src/core/name/form.ts';
 
 /** An artifact's configuration with every default. */
 export function artifactConfig(form: BuiltForm, more: Partial<ArtifactConfig> = {}): ArtifactConfig {

@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { expect } from 'vitest';
-import type { Protocol } from '../../src/core/config/config.ts';
+import type { Protocol } from '../../src/core/name/protocol.ts';
 import type { Destination, Parcel } from '../../src/destination/destination.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import { testContext } from '../builders/context.ts';

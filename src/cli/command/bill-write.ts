@@ -1,4 +1,4 @@
-import { type BillKind, billKinds } from '../../core/config/config.ts';
+import { type BillKind, billKinds } from '../../core/name/form.ts';
 import type { BillOptions, BillsWritten } from '../../flow/sbom/bill-write.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderWritten, writtenJson } from '../view/bill.ts';

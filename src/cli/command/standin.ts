@@ -1,5 +1,5 @@
 import { once } from 'node:events';
-import { protocols } from '../../core/config/config.ts';
+import { protocols } from '../../core/name/protocol.ts';
 import type { RunningStandin, StandinOptions } from '../../flow/trial/standin.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderStandin, standinJson } from '../view/standin.ts';

@@ -1,3 +1,4 @@
+import { isSbom } from '../../core/form/definitions.ts';
 import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
@@ -68,7 +69,7 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
 
 /** Bills that go nowhere lie beside the artifacts, as always. */
 function isShown({ form, to }: CardRelease['artifacts'][number]): boolean {
-  return to.length > 0 || (form !== 'spdx' && form !== 'cyclonedx');
+  return to.length > 0 || !isSbom({ form });
 }
 
 /** Facts with their label; each may have several lines. */

@@ -1,6 +1,8 @@
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import type { Change } from '../../core/history/count-changes.ts';
 import type { OtherCommit } from '../../core/history/walk.ts';
 import { cleanText } from '../../core/text/clean.ts';
+import { schemeTitle } from '../../core/version/spelling.ts';
 import type { Survey, SurveyedPackage } from '../../flow/survey/survey.ts';
 import { LazyList } from './json.ts';
 import { blank, type Screen, sign } from './screen.ts';
@@ -59,16 +61,11 @@ function changeJson({ item, commit, counted, why, references, author }: Change):
 
 /** Says how a version is written where the ecosystem's own scheme differs. */
 function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): string[] {
-  const schemes: Readonly<Record<string, readonly [keyof typeof spellings, string]>> = {
-    python: ['python', 'PEP 440'],
-    jvm: ['maven', 'Maven'],
-    native: ['debian', 'Debian'],
-  };
-  const [scheme, title] = schemes[ecosystem] ?? [];
-  const text = scheme === undefined ? undefined : spellings[scheme];
-  return next === null || text === undefined || text === next
+  const { shownScheme } = ecosystemDefinitions[ecosystem];
+  const text = shownScheme === null ? undefined : spellings[shownScheme];
+  return shownScheme === null || next === null || text === undefined || text === next
     ? []
-    : [`${name} ${next} will be written ${text} (${title})`];
+    : [`${name} ${next} will be written ${text} (${schemeTitle(shownScheme)})`];
 }
 
 const changeColumns = ['commit', 'weight', 'counted as', 'summary'].map((title) => ({ title }));

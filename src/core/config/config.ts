@@ -1,4 +1,8 @@
 import type { Amendment } from '../history/meaning.ts';
+import type { TrialClient } from '../name/client.ts';
+import type { Ecosystem } from '../name/ecosystem.ts';
+import type { BillKind, BuiltForm } from '../name/form.ts';
+import type { Protocol } from '../name/protocol.ts';
 import type { StreamConfig } from '../version/stream.ts';
 import type { Weight } from '../version/weight.ts';
 
@@ -45,26 +49,6 @@ export type ContentsConfig = {
   readonly except: readonly string[];
   readonly mode: string | null;
 };
-
-/** The forms that can be built. */
-export const builtForms = [
-  'npm-tarball',
-  'wheel',
-  'sdist',
-  'jar',
-  'sources-jar',
-  'documentation-jar',
-  'pom',
-  'nupkg',
-  'snupkg',
-  'deb',
-  'tar.gz',
-  'zip',
-  'source-archive',
-] as const;
-
-/** One of the forms that can be built. */
-export type BuiltForm = (typeof builtForms)[number];
 
 /** A file that Bevelstone writes along with a native library or a program. */
 export type HelperConfig = {
@@ -130,16 +114,10 @@ export type VerifyConfig = {
   readonly licences: LicencePolicyConfig | null;
 };
 
-/** Kinds of bills. */
-export const billKinds = ['spdx', 'cyclonedx'] as const;
-
-/** One of the kinds of bills. */
-export type BillKind = (typeof billKinds)[number];
-
 /** One entry of `packages`. */
 export type PackageConfig = {
   readonly folder: string;
-  readonly ecosystem: string | null;
+  readonly ecosystem: Ecosystem | null;
   readonly also: readonly string[];
   readonly tag: readonly string[] | null;
   readonly tools: readonly ToolConfig[];
@@ -172,21 +150,6 @@ export type CredentialConfig =
       readonly session?: SecretReference;
     };
 
-/** The protocols that a destination can speak. */
-export const protocols = [
-  'npm-registry',
-  'python-index',
-  'nuget-v3',
-  'maven-layout',
-  'http-put',
-  's3',
-  'oci',
-  'folder',
-] as const;
-
-/** One of the protocols. */
-export type Protocol = (typeof protocols)[number];
-
 /** One entry of `destinations`. */
 export type DestinationConfig = {
   readonly speaks: Protocol;
@@ -214,12 +177,6 @@ export type DestinationConfig = {
   /** Whether a delivery that could not be downloaded again counts all the same. */
   readonly confirm: 'now' | 'later';
 };
-
-/** Clients that can install what was delivered. `fetch` downloads a file and unpacks it. */
-export const trialClients = ['npm', 'pip', 'maven', 'dotnet', 'fetch'] as const;
-
-/** One of the clients. */
-export type TrialClient = (typeof trialClients)[number];
 
 /** One way to try an installed package out. */
 export type TrialConfig = {

@@ -1,4 +1,8 @@
 import Joi from 'joi';
+import { trialClients } from '../name/client.ts';
+import { ecosystems } from '../name/ecosystem.ts';
+import { billKinds, builtForms } from '../name/form.ts';
+import { protocols } from '../name/protocol.ts';
 import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
@@ -8,8 +12,6 @@ import { isRange, isVersion } from '../version/version.ts';
 import { weights } from '../version/weight.ts';
 import {
   type ArtifactConfig,
-  billKinds,
-  builtForms,
   type Config,
   type ContentsConfig,
   type DestinationConfig,
@@ -21,12 +23,10 @@ import {
   type LinksConfig,
   type NotesConfig,
   type PackageConfig,
-  protocols,
   type RehearseConfig,
   type StampConfig,
   type StepConfig,
   type TrialConfig,
-  trialClients,
   upstreamProtocols,
   type VerifyConfig,
   type WriteBackConfig,
@@ -319,7 +319,9 @@ const verify = () =>
 const packageEntry = () =>
   Joi.object<PackageConfig>({
     folder: relativeFolder().default('.'),
-    ecosystem: Joi.string().valid('node', 'python', 'jvm', 'dotnet', 'rust', 'go', 'native', 'plain').default(null),
+    ecosystem: Joi.string()
+      .valid(...ecosystems)
+      .default(null),
     also: globs().default([]),
     tag: oneOrMore().default(null),
     tools: Joi.array().items(tool()).default([]),

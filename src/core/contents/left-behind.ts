@@ -13,33 +13,22 @@ export type LeftBehindInput = {
   readonly origins: readonly Origin[];
   /** Folder of the package in the repository, '' for the root. */
   readonly folder: string;
-  readonly form: string;
+  /** Why the form leaves a file out where it chose by itself. */
+  readonly formReason: string;
   /** Rules of the artifact; null when the form chose. */
   readonly rules: readonly ContentsConfig[] | null;
-  /** Whether package.json has a list of files. */
-  readonly hasFilesList: boolean;
 };
 
 /** Files tracked in the package and not in the artifact, each with the reason, in the order of reasons and paths. */
 export function listLeftBehind(input: LeftBehindInput): LeftBehind[] {
-  const { tracked, origins, folder } = input;
+  const { tracked, origins, folder, rules, formReason } = input;
   const prefix = folder === '' ? '' : `${folder}/`;
   const taken = new Set(origins.flatMap((origin) => (origin.type === 'source' ? [origin.path] : [])));
   const rebuilt = new Set(origins.flatMap((origin) => (origin.type === 'step' ? [origin.path] : [])));
   return tracked
     .filter((path) => !taken.has(prefix + path) && !rebuilt.has(prefix + path))
-    .map((path) => ({ path, reason: reasonFor(path, input) }))
+    .map((path) => ({ path, reason: rules === null ? formReason : reasonByRules(path, rules) }))
     .sort((a, b) => compareBytes(a.reason, b.reason) || compareBytes(a.path, b.path));
-}
-
-function reasonFor(path: string, { form, rules, hasFilesList }: LeftBehindInput): string {
-  if (rules !== null) return reasonByRules(path, rules);
-  if (form === 'npm-tarball') {
-    return hasFilesList ? '`files` in package.json does not list it' : 'an ignore file or the npm client leaves it out';
-  }
-  if (form === 'wheel') return 'it is no part of an import package';
-  if (/jar$/.test(form)) return 'it is not in a folder that this kind of jar takes';
-  return `a ${form} does not take it`;
 }
 
 function reasonByRules(path: string, rules: readonly ContentsConfig[]): string {

@@ -1,5 +1,7 @@
 import { commonFolder } from '../contents/entry.ts';
+import type { Form } from '../name/form.ts';
 import { describeDeb } from './deb/describe-deb.ts';
+import type { Describe } from './definition.ts';
 import type { Description, RawArtifact } from './description.ts';
 import { describeJar } from './jar/describe-jar.ts';
 import { describeNpm } from './npm-tarball/describe-npm.ts';
@@ -22,16 +24,46 @@ const wanted = new RegExp(
   'i',
 );
 
-const describers = [describeDeb, describePom, describeWheel, describeNupkg, describeJar, describeNpm, describeSdist];
-
 /** Tells an artifact's form by what is inside, not by its name alone, and what it says of itself. */
 export function describeArtifact(raw: RawArtifact): Description {
   const prefix = commonFolder(raw.entries);
-  const found = describers.map((describe) => describe(raw, prefix)).find((one) => one !== null);
+  const found = recognise(raw, prefix);
   const base = { prefix, manifest: null, readme: findReadme(raw, prefix), commit: commitIn(raw.comment), metadata: '' };
   const described = { ...base, targets: [], ...(found ?? { form: raw.container }) };
   return { ...described, targets: [...described.targets, ...nativeTargets(raw)] };
 }
+
+function recognise(raw: RawArtifact, prefix: string): ReturnType<Describe> {
+  for (const describe of Object.values(describers)) {
+    const found = describe === null ? null : describe(raw, prefix);
+    if (found !== null) return found;
+  }
+  return null;
+}
+
+/**
+ * How each form is recognised, in the order in which they are tried. Null for a form that no file shows: an artifact that
+ * none recognises is of the form of its container.
+ */
+const describers: Readonly<Record<Form, Describe | null>> = {
+  deb: describeDeb,
+  pom: describePom,
+  wheel: describeWheel,
+  nupkg: describeNupkg,
+  snupkg: null,
+  jar: describeJar,
+  'sources-jar': null,
+  'documentation-jar': null,
+  'npm-tarball': describeNpm,
+  sdist: describeSdist,
+  'tar.gz': null,
+  zip: null,
+  'source-archive': null,
+  spdx: null,
+  cyclonedx: null,
+  tar: null,
+  text: null,
+};
 
 /** Platforms of the machine code inside, with how many files. */
 function nativeTargets({ binaries }: RawArtifact): string[] {

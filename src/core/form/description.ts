@@ -1,11 +1,12 @@
 import type { BinaryKind } from '../contents/binary.ts';
 import type { Entry } from '../contents/entry.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
+import type { Form } from '../name/form.ts';
 
 /** What was read of an artifact, before anybody knows its form. */
 export type RawArtifact = {
   readonly fileName: string;
-  readonly container: string;
+  readonly container: Extract<Form, 'tar.gz' | 'tar' | 'zip' | 'deb' | 'text'>;
   readonly entries: readonly Entry[];
   /** Whole texts of manifests and readmes, by path. */
   readonly texts: ReadonlyMap<string, string>;
@@ -25,7 +26,7 @@ export type InnerManifest = {
 
 /** What an artifact says of itself. */
 export type Description = {
-  readonly form: string;
+  readonly form: Form;
   /** The one folder that everything is in, with `/` behind; '' when there is none. */
   readonly prefix: string;
   readonly manifest: InnerManifest | null;

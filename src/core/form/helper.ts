@@ -1,7 +1,7 @@
 import type { HelperConfig } from '../config/config.ts';
 import type { Staged } from '../contents/select.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import type { FormInput } from './form.ts';
+import type { FormInput } from './layout.ts';
 import { fileNameOf } from './placeholder.ts';
 import { type PackedSoFar, type PlannedEntry, plannedText } from './plan.ts';
 

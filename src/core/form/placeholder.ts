@@ -1,4 +1,4 @@
-import type { FormInput } from './form.ts';
+import type { FormInput } from './layout.ts';
 
 /** Fills `{version} {platform} {commit} {package}` and, for Debian paths, `{multiarch}`. `{out}` is left to its reader. */
 export function fillPlaceholders(

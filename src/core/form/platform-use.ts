@@ -1,7 +1,5 @@
-import type { ArtifactConfig, BuiltForm } from '../config/config.ts';
-
-const ownPerPlatform: readonly BuiltForm[] = ['deb', 'wheel'];
-const namedByPlatform: readonly BuiltForm[] = ['tar.gz', 'zip'];
+import type { ArtifactConfig } from '../config/config.ts';
+import { formDefinitions } from './definitions.ts';
 
 /**
  * How an artifact depends on platforms: made once for `each`, from what was built for `all` of them, or not at all. Its form,
@@ -10,10 +8,11 @@ const namedByPlatform: readonly BuiltForm[] = ['tar.gz', 'zip'];
 export function platformUse(artifact: ArtifactConfig, platforms: readonly string[]): 'each' | 'all' | 'none' {
   if (platforms.length === 0) return 'none';
   const { name, contents, brought, form } = artifact;
+  const habit = formDefinitions[form].platforms;
   const names = (texts: readonly (string | null)[]) =>
     texts.some((text) => text !== null && /\{(?:platform|multiarch)\}/.test(text));
   const inRules = names((contents ?? []).flatMap(({ from, to, as }) => [from, to, as]));
-  if (ownPerPlatform.includes(form) || names([name, brought])) return 'each';
+  if (habit === 'one-each' || names([name, brought])) return 'each';
   if (!inRules) return 'none';
-  return namedByPlatform.includes(form) ? 'each' : 'all';
+  return habit === 'one-each-if-named' ? 'each' : 'all';
 }

@@ -1,5 +1,6 @@
+import { normaliseName } from './normalise-name.ts';
 import type { ManifestFormat, PackageManifest } from './package-manifest.ts';
-import { normaliseName, requirements } from './pyproject-toml.ts';
+import { requirements } from './pyproject-toml.ts';
 
 /** The static values that an older manifest gives, under the names that `[project]` has for them. */
 export type OldFields = Readonly<Record<string, string | readonly string[]>>;

@@ -1,4 +1,5 @@
 import { objectOf, textOf } from './fields.ts';
+import { normaliseName } from './normalise-name.ts';
 import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
 import { editTomlLines, parseToml } from './toml.ts';
 
@@ -53,11 +54,6 @@ function makeStatic(text: string, version: string, file: string): string {
     /(^\[project\][^\n]*\n)([\s\S]*?)^dynamic\s*=\s*\[[^\]]*\][^\n]*\n?/m,
     (_, header: string, before: string) => `${header}version = ${JSON.stringify(version)}\n${before}${list}`,
   );
-}
-
-/** A project's name as indexes compare it (PEP 503, "Normalized Names"). */
-export function normaliseName(name: string): string {
-  return name.replace(/[-_.]+/g, '-').toLowerCase();
 }
 
 function normalOrNull(name: string | null): string | null {

@@ -1,6 +1,6 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf, textOf } from './fields.ts';
-import { normaliseName } from './pyproject-toml.ts';
+import { normaliseName } from './normalise-name.ts';
 import { parseToml } from './toml.ts';
 
 /** A person or team (PEP 621, "authors/maintainers"). */

@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
 import type { ReleaseNotes } from '../changelog/section.ts';
+import type { Form } from '../name/form.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** One artifact on the card. */
 export type CardArtifact = {
   readonly file: string;
-  readonly form: string;
+  readonly form: Form;
   readonly platform: string | null;
   readonly sizeBytes: number;
   readonly sha256: string;

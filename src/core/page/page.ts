@@ -1,47 +1,17 @@
+import type { Artifact } from '../form/artifact.ts';
+import type { PageDefinition, ShownReadme } from '../form/definition.ts';
+import { formDefinitions } from '../form/definitions.ts';
 import type { Description } from '../form/description.ts';
 import { objectOf, textOf } from '../manifest/fields.ts';
-import type { Artifact } from '../rule/rule.ts';
+import type { Form } from '../name/form.ts';
 import { renderMarkdownPage } from './markdown-page.ts';
 
-/** How a page's text is written. */
-export type PageFormat = 'markdown' | 'rst' | 'plain';
-
-/** The text that an index would show, and how it would read it. */
-export type ShownReadme = { readonly path: string; readonly text: string; readonly format: PageFormat };
-
-/** @returns `problem`: why the index shows none, when there is something to say. */
-export function shownReadme({ form, readme, manifest, texts, prefix }: Artifact): {
-  readonly readme: ShownReadme | null;
-  readonly problem: string | null;
-} {
-  if (form === 'wheel' || form === 'sdist') {
-    if (readme === null || readme.path !== manifest?.path)
-      return { readme: null, problem: 'the metadata holds no description' };
-    return {
-      readme: { ...readme, format: pythonFormat(textOf(manifest.json['Description-Content-Type'])) },
-      problem: null,
-    };
-  }
-  if (form === 'nupkg') {
-    const named = textOf(manifest?.json['readme'] ?? null)?.replaceAll('\\', '/') ?? null;
-    if (named === null) return { readme: null, problem: 'the nuspec names no <readme>, so the page shows none' };
-    const text = texts.get(named);
-    if (text === undefined)
-      return { readme: null, problem: `the nuspec names ${named} as readme, which is not inside` };
-    return { readme: { path: named, text, format: 'markdown' }, problem: null };
-  }
-  if (readme === null) return { readme: null, problem: null };
-  // The npm client takes what begins with readme at the top, Markdown whatever its ending.
-  return {
-    readme: { ...readme, format: readme.path.slice(prefix.length).endsWith('.rst') ? 'plain' : 'markdown' },
-    problem: null,
-  };
-}
-
-/** "Description-Content-Type" of the core metadata specifications: reStructuredText when it is missing. */
-function pythonFormat(contentType: string | null): PageFormat {
-  const type = contentType?.split(';')[0]?.trim().toLowerCase() ?? '';
-  return type === 'text/markdown' ? 'markdown' : type === 'text/plain' ? 'plain' : 'rst';
+/** The readme that an index shows. @returns `problem`: why the index shows none, when there is something to say. */
+export function shownReadme(artifact: Artifact): ReturnType<PageDefinition['readme']> {
+  const { page } = formDefinitions[artifact.form];
+  if (page !== null) return page.readme(artifact);
+  const { readme } = artifact;
+  return { readme: readme === null ? null : { ...readme, format: 'markdown' }, problem: null };
 }
 
 /** The page of an artifact as text: what an index shows at its head, and the readme as it would be rendered. */
@@ -53,12 +23,12 @@ export function renderPage(artifact: Artifact): string {
   return `${head.join('\n')}\n\n${body.trim()}\n`;
 }
 
-function headOf(form: string, manifest: Description['manifest']): string[] {
+function headOf(form: Form, manifest: Description['manifest']): string[] {
   const common = manifest?.common;
   const json = manifest?.json ?? {};
   const rows: [string, string | null][] = [
     ['licence', common?.licence ?? null],
-    ['links', linksOf(form, json).join('  ') || null],
+    ['links', (formDefinitions[form].page?.links(json) ?? []).join('  ') || null],
     ['keywords', keywordsOf(json)],
     ['runs on', textOf(objectOf(json['engines'])['node']) ?? textOf(json['Requires-Python'])],
     [
@@ -74,15 +44,6 @@ function headOf(form: string, manifest: Description['manifest']): string[] {
     common?.description ?? '(no description)',
     ...rows.flatMap(([label, value]) => (value === null ? [] : [`${label.padEnd(8)}  ${value}`])),
   ];
-}
-
-function linksOf(form: string, json: Readonly<Record<string, unknown>>): string[] {
-  if (form === 'wheel' || form === 'sdist') return [json['Project-URL'] ?? []].flat().map(String);
-  const repository =
-    textOf(json['repository']) ??
-    textOf(objectOf(json['repository'])['url']) ??
-    textOf(objectOf(json['repository'])['@url']);
-  return [textOf(json['homepage']), textOf(json['projectUrl']), repository].filter((one) => one !== null);
 }
 
 function keywordsOf(json: Readonly<Record<string, unknown>>): string | null {

@@ -1,6 +1,6 @@
+import type { ShownReadme } from '../form/definition.ts';
 import { picturesOfHtml } from './html-text.ts';
 import { allNodes, maxMarkdownLength, parseMarkdown } from './markdown.ts';
-import type { ShownReadme } from './page.ts';
 
 const maxProblems = 5;
 

@@ -1,4 +1,5 @@
 import type { NoteSection } from '../changelog/section.ts';
+import type { Form } from '../name/form.ts';
 import type { ConsumerLine } from '../protocol/consumer-line.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { escapeHtml } from '../text/html.ts';
@@ -19,7 +20,7 @@ export type ShownCardRelease = {
   readonly sections: readonly NoteSection[];
   readonly artifacts: readonly {
     readonly file: string;
-    readonly form: string;
+    readonly form: Form;
     readonly sizeBytes: number;
     readonly sha256: string;
     /** Empty where nothing is known of the inside. */

@@ -1,4 +1,5 @@
 import type { DestinationConfig } from '../config/config.ts';
+import { isSbom } from '../form/definitions.ts';
 import type { LedgerDelivery, LedgerRelease } from '../ledger/fold.ts';
 import type { ArtifactRecord } from '../record/release-record.ts';
 import { quoteShell } from '../text/quote-shell.ts';
@@ -95,7 +96,7 @@ function mavenLines({ release }: Offer): Line[] {
 
 /** Fetches each file and checks its digest before anybody uses it. */
 function fileLines({ delivered }: Offer): Line[] {
-  return delivered.filter(isNoBill).map(({ address, record }) => ({
+  return delivered.filter(isPackage).map(({ address, record }) => ({
     client: /^https?:/.test(address) ? 'curl' : 'cp',
     into: 'shell',
     text: fetchAndCheck(address, record).join('\n'),
@@ -105,7 +106,7 @@ function fileLines({ delivered }: Offer): Line[] {
 /** Every artifact by the digest of its manifest: such a reference can't lead to other bytes later. */
 function ociLines({ release, delivered }: Offer): Line[] {
   const { about, version, package: packageName } = release;
-  return delivered.filter(isNoBill).flatMap(({ address, record }): Line[] => {
+  return delivered.filter(isPackage).flatMap(({ address, record }): Line[] => {
     const [, host = '', repository = ''] = /^https?:\/\/([^/]+)\/v2\/(.+)\/blobs\//.exec(address) ?? [];
     const { file: fileName, size: sizeBytes, sha256, form, platform } = record;
     const file = { fileName, sizeBytes, sha256, form, platform, packageName, version, sourceTime: about.sourceTime };
@@ -117,9 +118,8 @@ function ociLines({ release, delivered }: Offer): Line[] {
   });
 }
 
-/** Bills go along with what they describe; nobody installs them. */
-function isNoBill({ record }: Offer['delivered'][number]): boolean {
-  return record.form !== 'spdx' && record.form !== 'cyclonedx';
+function isPackage({ record }: Offer['delivered'][number]): boolean {
+  return !isSbom(record);
 }
 
 function fetchAndCheck(address: string, { file, sha256 }: ArtifactRecord): string[] {

@@ -1,4 +1,6 @@
 import { isFileName, unsafeReason } from '../contents/safe-path.ts';
+import { ecosystems } from '../name/ecosystem.ts';
+import { forms } from '../name/form.ts';
 import { isVersion } from '../version/version.ts';
 import type { LedgerEvent } from './event.ts';
 import { eventId } from './event-id.ts';
@@ -77,7 +79,7 @@ const isObject =
 
 const isArtifact = isObject({
   file: isFileName,
-  form: (value) => typeof value === 'string' && /^[a-z0-9][a-z0-9.-]{0,39}$/.test(value),
+  form: isOneOf(...forms),
   platform: orNull((value) => typeof value === 'string' && /^[a-z0-9]+(?:-[a-z0-9_]+)+$/.test(value)),
   size: isCount,
   sha256: isSha256,
@@ -87,7 +89,6 @@ const isArtifact = isObject({
   entries: isCount,
 });
 
-const ecosystems = ['node', 'python', 'jvm', 'dotnet', 'rust', 'go', 'native', 'plain'];
 const streamTypes = ['stable', 'maintained', 'labelled', 'look'];
 
 const isAbout = isObject({

@@ -1,10 +1,12 @@
+import type { Ecosystem } from '../name/ecosystem.ts';
+import type { Form } from '../name/form.ts';
 import type { Spellings } from '../version/spelling.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** One built artifact as it is recorded. Digests in hexadecimal. */
 export type ArtifactRecord = {
   readonly file: string;
-  readonly form: string;
+  readonly form: Form;
   readonly platform: string | null;
   readonly size: number;
   readonly sha256: string;
@@ -16,7 +18,7 @@ export type ArtifactRecord = {
 };
 
 /** An artifact of a platform that is to be built elsewhere. */
-export type PendingArtifact = { readonly form: string; readonly platform: string; readonly why: string };
+export type PendingArtifact = { readonly form: Form; readonly platform: string; readonly why: string };
 
 /** `release.json`: what the ledger will say of a release. */
 export type ReleaseRecord = {
@@ -24,7 +26,7 @@ export type ReleaseRecord = {
   readonly package: string;
   /** Name in the ecosystem's manifest. */
   readonly name: string;
-  readonly ecosystem: string;
+  readonly ecosystem: Ecosystem;
   readonly folder: string;
   readonly version: string;
   readonly last: string | null;

@@ -1,6 +1,6 @@
 import type { ExceptionConfig } from '../config/config.ts';
+import { insidePath } from '../form/artifact.ts';
 import { globMatcher } from '../text/glob.ts';
-import { insidePath } from './rule.ts';
 
 /** Whether an exception is meant for what a rule found at a path; one without a path is for all that the rule finds. */
 export function isExcepted(exception: ExceptionConfig, rule: string, path: string | null, prefix: string): boolean {

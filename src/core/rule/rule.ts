@@ -1,8 +1,7 @@
 import type { ExceptionConfig, LicencePolicyConfig, SeverityConfig } from '../config/config.ts';
-import type { BinaryKind } from '../contents/binary.ts';
-import type { Entry, ReadEntry } from '../contents/entry.ts';
-import type { FileFacts } from '../facts/facts.ts';
-import type { Description } from '../form/description.ts';
+import type { Entry } from '../contents/entry.ts';
+import type { Artifact } from '../form/artifact.ts';
+import type { Form } from '../name/form.ts';
 import type { RuleId } from '../name/rule.ts';
 import type { BrowserReach } from '../surface/browser-reach.ts';
 
@@ -28,19 +27,6 @@ export type RawFinding = {
   readonly fix?: string;
   /** For one that matters less than others of its rule; a configured severity goes before it. */
   readonly severity?: 'warn' | 'note';
-};
-
-/** An artifact as the rules see it. All of it comes from the file itself. */
-export type Artifact = Description & {
-  readonly fileName: string;
-  readonly sizeBytes: number;
-  readonly entries: readonly ReadEntry[];
-  /** Whole texts of manifests, licences and lists inside, by path. */
-  readonly texts: ReadonlyMap<string, string>;
-  /** Texts of a deb's control archive. */
-  readonly control: ReadonlyMap<string, string>;
-  readonly binaries: ReadonlyMap<string, BinaryKind>;
-  readonly facts: FileFacts;
 };
 
 /** The release that an artifact was built for. */
@@ -90,6 +76,8 @@ export type RuleSettings = {
 /** One rule. */
 export type Rule = {
   readonly id: RuleId;
+  /** The forms of artifacts that it looks at. */
+  readonly forms: readonly Form[];
   readonly severity: Severity;
   readonly what: string;
   /** Why it matters. */
@@ -98,21 +86,3 @@ export type Rule = {
   readonly example: string;
   readonly check: (artifact: Artifact, settings: RuleSettings) => readonly RawFinding[];
 };
-
-/** Forms that an index shows a page of: with a description, a licence field and a readme. */
-export const formsWithPage: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'sdist', 'nupkg']);
-
-/** Paths of entries without the artifact's own top folder. */
-export function insidePaths({ entries, prefix }: Pick<Artifact, 'entries' | 'prefix'>): string[] {
-  return entries.map(({ path }) => insidePath(path, prefix));
-}
-
-/** A path without the artifact's own top folder. */
-export function insidePath(path: string, prefix: string): string {
-  return path.startsWith(prefix) ? path.slice(prefix.length) : path;
-}
-
-/** Entries that are files. */
-export function filesIn({ entries }: Pick<Artifact, 'entries'>): readonly ReadEntry[] {
-  return entries.filter(({ type }) => type === 'file');
-}

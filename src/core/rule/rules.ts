@@ -1,3 +1,4 @@
+import type { Artifact } from '../form/artifact.ts';
 import type { RuleId } from '../name/rule.ts';
 import { caseClash } from './archive/case-clash.ts';
 import { duplicatePath } from './archive/duplicate-path.ts';
@@ -74,7 +75,7 @@ import { scriptUnresolved } from './python/script-unresolved.ts';
 import { strayModule } from './python/stray-module.ts';
 import { undeclaredPythonImport } from './python/undeclared-import.ts';
 import { wheelTag } from './python/wheel-tag.ts';
-import type { Artifact, Finding, Rule, RuleSettings } from './rule.ts';
+import type { Finding, Rule, RuleSettings } from './rule.ts';
 
 /** All rules, by theme. */
 export const rules: Readonly<Record<RuleId, Rule>> = {
@@ -154,11 +155,11 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'native/elf-soname': elfSoname,
 };
 
-/** Runs every rule that is not switched off. Findings come in the order of the rules; an excepted one is a note with its reason. */
+/** Runs every rule for the artifact's form that is not switched off. Findings come in the order of the rules; an excepted one is a note with its reason. */
 export function checkArtifact(artifact: Artifact, settings: RuleSettings): Finding[] {
   return Object.values(rules).flatMap((rule) => {
     const configured = settings.severities[rule.id];
-    if (configured === 'off') return [];
+    if (configured === 'off' || !rule.forms.includes(artifact.form)) return [];
     return rule.check(artifact, settings).map((found): Finding => {
       const { path, message, fix, severity } = found;
       const exception = settings.exceptions.find((one) => isExcepted(one, rule.id, path, artifact.prefix));

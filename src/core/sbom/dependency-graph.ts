@@ -1,5 +1,8 @@
 import { joinPath, parentOf } from '../contents/inner-path.ts';
+import type { PurlType } from '../ecosystem/definition.ts';
+import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
+import type { Ecosystem } from '../name/ecosystem.ts';
 import { type BillPackage, type BillRelation, billPackage, type DependencyKind, dependencyKinds } from './bill.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
 import {
@@ -9,10 +12,14 @@ import {
   type Need,
   type ReadingContext,
 } from './lockfile/reading.ts';
-import { formatPurl, type PurlType, purlTypeOf } from './purl.ts';
+import { formatPurl } from './purl.ts';
 
 /** A manifest somewhere in the workspace. */
-export type FoundManifest = { readonly path: string; readonly ecosystem: string; readonly manifest: PackageManifest };
+export type FoundManifest = {
+  readonly path: string;
+  readonly ecosystem: Ecosystem;
+  readonly manifest: PackageManifest;
+};
 
 /** What the dependencies of one package are found in. Paths are from the workspace's root. */
 export type DependencyInput = {
@@ -183,7 +190,7 @@ class GraphBuilder {
     const folder = parentOf(path);
     if (!this.#isInside(folder)) return;
     const inner = folder.slice(this.#input.folder === '' ? 0 : this.#input.folder.length + 1);
-    const type = purlTypeOf(ecosystem);
+    const type = ecosystemDefinitions[ecosystem].purlType;
     if (vendored.test(`${inner}/`) && manifest.name !== null) {
       const one = lockedPackage({
         key: path,

@@ -1,6 +1,6 @@
-import type { BillKind } from '../config/config.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf } from '../manifest/fields.ts';
+import type { BillKind } from '../name/form.ts';
 import type { Bill } from './bill.ts';
 import { checkCycloneDx } from './cyclonedx-check.ts';
 import { readCycloneDx } from './cyclonedx-read.ts';

@@ -1,21 +1,5 @@
 import { PackageURL } from 'packageurl-js';
-
-/** Package types of the package URL specification that are written here. */
-export type PurlType = 'npm' | 'pypi' | 'cargo' | 'golang' | 'maven' | 'nuget' | 'deb' | 'generic';
-
-const types: Readonly<Record<string, PurlType>> = {
-  node: 'npm',
-  python: 'pypi',
-  rust: 'cargo',
-  go: 'golang',
-  jvm: 'maven',
-  dotnet: 'nuget',
-};
-
-/** The type of an ecosystem's packages; `generic` for one without a registry of its own. */
-export function purlTypeOf(ecosystem: string): PurlType {
-  return types[ecosystem] ?? 'generic';
-}
+import type { PurlType } from '../ecosystem/definition.ts';
 
 /**
  * A package URL (purl specification, "Rules for each purl component"), normalised for its type.

@@ -9,16 +9,36 @@ export type Scheme = 'semver' | 'python' | 'debian' | 'maven' | 'nuget' | 'rust'
 /** How each scheme writes one version; a scheme that can't is left out. */
 export type Spellings = { readonly [scheme in Scheme]?: string };
 
-const schemes: Readonly<Record<Scheme, (version: string, stream: Stream) => string>> = {
-  semver: (version) => version,
-  python: spellPython,
-  debian: (version) => `${spellDebian(version)}-1`,
-  maven: spellMaven,
-  nuget: (version) => version,
-  rust: (version) => version,
-  'four-number': spellFourNumbers,
-  'c-header': spellMacros,
+type SchemeDefinition = {
+  /** The name of its specification. */
+  readonly title: string;
+  readonly spell: (version: string, stream: Stream) => string;
+  /** Whether its only prereleases are alpha, beta and rc. */
+  readonly hasFixedStages: boolean;
 };
+
+const asItIs = (version: string) => version;
+
+const schemes: Readonly<Record<Scheme, SchemeDefinition>> = {
+  semver: { title: 'SemVer', spell: asItIs, hasFixedStages: false },
+  python: { title: 'PEP 440', spell: spellPython, hasFixedStages: true },
+  debian: { title: 'Debian', spell: (version) => `${spellDebian(version)}-1`, hasFixedStages: false },
+  maven: { title: 'Maven', spell: spellMaven, hasFixedStages: true },
+  nuget: { title: 'NuGet', spell: asItIs, hasFixedStages: false },
+  rust: { title: 'Cargo', spell: asItIs, hasFixedStages: false },
+  'four-number': { title: 'four numbers', spell: spellFourNumbers, hasFixedStages: false },
+  'c-header': { title: 'C macros', spell: spellMacros, hasFixedStages: false },
+};
+
+/** The name of the scheme's specification. */
+export function schemeTitle(scheme: Scheme): string {
+  return schemes[scheme].title;
+}
+
+/** Whether the scheme's only prereleases are alpha, beta and rc. */
+export function hasFixedStages(scheme: Scheme): boolean {
+  return schemes[scheme].hasFixedStages;
+}
 
 /** All spellings that exist for the version. */
 export function spellAll(version: string, stream: Stream): Spellings {
@@ -35,7 +55,7 @@ export function spellAll(version: string, stream: Stream): Spellings {
 
 /** @throws SPELLING_IMPOSSIBLE or STREAM_UNSPELLABLE when the scheme can't express the version in its order. */
 export function spell(scheme: Scheme, version: string, stream: Stream): string {
-  return schemes[scheme](version, stream);
+  return schemes[scheme].spell(version, stream);
 }
 
 /**
@@ -46,7 +66,7 @@ function spellPython(version: string, stream: Stream): string {
   const look = parseLook(version);
   if (look !== null)
     return `${look.core}.dev${look.commits}+${look.commit}${version.endsWith('.dirty') ? '.dirty' : ''}`;
-  const labelled = labelledParts(version, stream, 'PEP 440');
+  const labelled = labelledParts(version, stream, schemes.python.title);
   if (labelled === null) return version;
   const letters = { alpha: 'a', beta: 'b', rc: 'rc' }[labelled.spell];
   return `${labelled.core}${letters}${labelled.counter}`;
@@ -56,7 +76,7 @@ function spellPython(version: string, stream: Stream): string {
 function spellMaven(version: string, stream: Stream): string {
   const look = parseLook(version);
   if (look !== null) return `${look.core}-SNAPSHOT`;
-  const labelled = labelledParts(version, stream, 'Maven');
+  const labelled = labelledParts(version, stream, schemes.maven.title);
   return labelled === null ? version : `${labelled.core}-${labelled.spell}-${labelled.counter}`;
 }
 
@@ -109,7 +129,7 @@ function spellMacros(version: string): string {
   return macros.map(([name, value]) => `#define ${name} ${value}\n`).join('');
 }
 
-function labelledParts(version: string, stream: Stream, scheme: string) {
+function labelledParts(version: string, stream: Stream, title: string) {
   const prerelease = prereleaseOf(version);
   if (prerelease === null) return null;
   const [identifier = '', counter = ''] = prerelease.split('.');
@@ -118,8 +138,8 @@ function labelledParts(version: string, stream: Stream, scheme: string) {
   if (spelling !== null && /^[^.]+\.\d+$/.test(prerelease))
     return { core: version.split('-')[0], spell: spelling, counter };
   throw new BevelstoneError('STREAM_UNSPELLABLE', {
-    message: `${version} cannot be spelt for ${scheme}`,
-    why: `${scheme} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+    message: `${version} cannot be spelt for ${title}`,
+    why: `${title} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
     fix: 'Add `spell: alpha` (or beta, rc) to the stream in bevelstone.yaml',
     where: { file: 'bevelstone.yaml' },
   });

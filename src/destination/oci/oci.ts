@@ -1,3 +1,4 @@
+import { isSbom } from '../../core/form/definitions.ts';
 import { objectOf, objectsOf } from '../../core/manifest/fields.ts';
 import {
   artifactManifest,
@@ -41,10 +42,9 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
   /** Where this run has put a blob already: other repositories can take it from there. */
   const placed = new Map<string, string>();
   const repositoryOf = ({ packageName }: Pick<Subject, 'packageName'>) => repositoryName(pathname, packageName);
-  const isBill = ({ form }: Pick<Parcel, 'form'>) => form === 'spdx' || form === 'cyclonedx';
-  const releaseOf = (all: readonly Parcel[]) => releaseDocument(all.filter((one) => !isBill(one)));
+  const releaseOf = (all: readonly Parcel[]) => releaseDocument(all.filter((one) => !isSbom(one)));
   const documentOf = (parcel: Parcel, all: readonly Parcel[]): OciDocument =>
-    artifactManifest(parcel, isBill(parcel) ? (releaseOf(all)?.descriptor ?? null) : null);
+    artifactManifest(parcel, isSbom(parcel) ? (releaseOf(all)?.descriptor ?? null) : null);
   const manifestAt = (repository: string, reference: string) => `${base}v2/${repository}/manifests/${reference}`;
   const addressOf = (parcel: Parcel) =>
     `${base}v2/${repositoryOf(parcel)}/blobs/sha256:${parcel.sha256}#${parcel.fileName}`;
@@ -70,7 +70,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
     const there = await fetchManifest(repository, document.descriptor.digest);
     if (there !== null) return { type: 'same', address: addressOf(parcel) };
     const tagged = await fetchManifest(repository, tagFor(parcel.version));
-    if (tagged === null || isBill(parcel)) return { type: 'absent' };
+    if (tagged === null || isSbom(parcel)) return { type: 'absent' };
     const release = releaseOf(all);
     if (tagged.digest === release?.descriptor.digest) return { type: 'absent' };
     return {
@@ -185,7 +185,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
   /** The tag of the version, then the stream's pointer, then the list of bills where the registry keeps none itself. */
   const point = async (all: readonly Parcel[]): Promise<Pointed[]> => {
     const release = releaseOf(all);
-    const parcel = all.find((one) => !isBill(one));
+    const parcel = all.find((one) => !isSbom(one));
     if (release === null || parcel === undefined) return [];
     const repository = repositoryOf(parcel);
     const tags = await listTags(repository);
@@ -197,7 +197,7 @@ export function oci({ web, url, credential, secrets }: OciSettings): Destination
       if (moved) await putManifest(repository, tag, release);
       pointed.push({ pointer: tag, from: moved ? (before?.digest ?? null) : null, moved });
     }
-    const bills = all.filter(isBill).map((one) => documentOf(one, all).descriptor);
+    const bills = all.filter(isSbom).map((one) => documentOf(one, all).descriptor);
     if (bills.length > 0) await listReferrers(repository, release.descriptor, bills);
     return pointed;
   };

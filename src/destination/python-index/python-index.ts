@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { normaliseName } from '../../core/manifest/pyproject-toml.ts';
+import { normaliseName } from '../../core/manifest/normalise-name.ts';
 import { encodeForm } from '../../core/protocol/multipart.ts';
 import {
   indexAccept,

@@ -3,7 +3,8 @@ import { compareEntries, type EntryComparison, sizeByFolder } from '../../core/c
 import { commonFolder, type Entry } from '../../core/contents/entry.ts';
 import { pickFiles } from '../../core/contents/picks.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { insidePaths } from '../../core/rule/rule.ts';
+import { insidePaths } from '../../core/form/artifact.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Context } from '../context.ts';
 import { artifactsOnRecord } from '../ledger-record/last-artifact.ts';
 import type { ReadArtifact } from '../read/read-artifact.ts';
@@ -54,7 +55,10 @@ export async function compareWithLast(
 }
 
 function compareContents(against: string, before: readonly Entry[], after: ReadArtifact) {
-  const prefixes = { before: after.form === 'deb' ? '' : commonFolder(before), after: after.prefix };
+  const prefixes = {
+    before: formDefinitions[after.form].entries.hasTopFolder ? commonFolder(before) : '',
+    after: after.prefix,
+  };
   return {
     against,
     ...compareEntries(before, after.entries, prefixes),
@@ -68,7 +72,7 @@ function dependenciesOf({ manifest }: ReadArtifact): Map<string, string> {
 }
 
 function entryPointsOf(artifact: ReadArtifact): Map<string, string> {
-  if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return new Map();
+  if (!formDefinitions[artifact.form].hasNodeEntries || artifact.manifest === null) return new Map();
   const picks = pickFiles(artifact.manifest.json, insidePaths(artifact));
   return new Map(
     picks.flatMap(({ consumer, entry, file }) => (file === null ? [] : [[`${entry} for ${consumer}`, file] as const])),

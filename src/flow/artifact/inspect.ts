@@ -2,7 +2,9 @@ import path from 'node:path';
 import { type LeftBehind, listLeftBehind } from '../../core/contents/left-behind.ts';
 import { type FilePick, pickFiles } from '../../core/contents/picks.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { insidePaths } from '../../core/rule/rule.ts';
+import { insidePaths } from '../../core/form/artifact.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
+import type { Form } from '../../core/name/form.ts';
 import { extractArchive } from '../../world/archive/extract.ts';
 import { readEntry } from '../../world/archive/read-entry.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
@@ -66,7 +68,7 @@ async function compare(
 /** @throws USAGE for a form that has no entry points of this kind. */
 function picksOf(artifact: ReadArtifact, file: string): FilePick[] {
   const { form, manifest } = artifact;
-  if (form === 'npm-tarball' && manifest !== null) return pickFiles(manifest.json, insidePaths(artifact));
+  if (formDefinitions[form].hasNodeEntries && manifest !== null) return pickFiles(manifest.json, insidePaths(artifact));
   throw new BevelstoneError('USAGE', {
     message: `${file} has no picks`,
     why: `only an npm tarball leads different consumers to different files, and this is of the form ${form}`,
@@ -85,6 +87,7 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
   const one = workspace.packages.find(({ name }) => name === record.package);
   const folder = record.folder === '.' ? '' : record.folder;
   const tracked = [...(await listFilesAt(repository.place, record.commit, folder)).keys()];
+  const { reasonLeftOut, listedFiles } = formDefinitions[form];
   const position = record.artifacts.findIndex((artifact) => artifact.file === path.basename(file));
   const config = one?.config.artifacts.filter((artifact) => artifact.form === form)[
     sameFormBefore(release, position, form)
@@ -93,14 +96,13 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
     tracked: tracked.map((name) => (folder === '' ? name : name.slice(folder.length + 1))),
     origins,
     folder,
-    form,
     rules: config?.contents ?? null,
-    hasFilesList: form === 'npm-tarball' && Array.isArray(manifest?.json['files']),
+    formReason: reasonLeftOut(listedFiles(manifest?.json ?? {}) !== null),
   });
 }
 
 /** How many artifacts of the same form the release lists before this one: its place among the configured ones. */
-function sameFormBefore({ record }: ReleaseFolder, position: number, form: string): number {
+function sameFormBefore({ record }: ReleaseFolder, position: number, form: Form): number {
   return record.artifacts.slice(0, Math.max(0, position)).filter((artifact) => artifact.form === form).length;
 }
 

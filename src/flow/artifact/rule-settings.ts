@@ -1,8 +1,8 @@
 import path from 'node:path';
 import type { PackageConfig } from '../../core/config/config.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import type { RuleSettings } from '../../core/rule/rule.ts';
-import { expectedVersion } from '../../core/version/expected-version.ts';
 import type { Context } from '../context.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 
@@ -40,7 +40,7 @@ export function releaseSettings(
   return {
     ...plainSettings(context),
     ...(config === null ? {} : configured(config)),
-    version: expectedVersion(form, record.version, record.spellings),
+    version: formDefinitions[form].namedVersion(record.version, record.spellings),
     others: others.map(({ name, manifest }) => manifest?.name ?? name),
     release: {
       package: record.package,

@@ -1,8 +1,10 @@
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { hasPage } from '../../core/form/definitions.ts';
+import type { Form } from '../../core/name/form.ts';
 import { renderPage } from '../../core/page/page.ts';
-import { type Finding, formsWithPage, type RuleSettings } from '../../core/rule/rule.ts';
+import type { Finding, RuleSettings } from '../../core/rule/rule.ts';
 import { checkArtifact } from '../../core/rule/rules.ts';
 import { formatSarif } from '../../core/rule/sarif.ts';
 import { writeWhole } from '../../world/files.ts';
@@ -23,7 +25,7 @@ import { ownPlaces, plainSettings, releaseSettings } from './rule-settings.ts';
 import { listRules } from './rules.ts';
 
 /** What the rules found in one artifact. */
-export type VerifiedArtifact = { readonly file: string; readonly form: string; readonly findings: readonly Finding[] };
+export type VerifiedArtifact = { readonly file: string; readonly form: Form; readonly findings: readonly Finding[] };
 
 /** The answer of `verify`. */
 export type Verification = {
@@ -64,7 +66,7 @@ export async function pagesOf(context: Context, files: readonly string[]): Promi
     built === null
       ? await examineFiles(context, files)
       : await examineReleases(context, built.workspace, built.releases);
-  const shown = jobs.filter(({ artifact }) => files.length > 0 || formsWithPage.has(artifact.form));
+  const shown = jobs.filter(({ artifact }) => files.length > 0 || hasPage(artifact.form));
   return shown.map(({ file, artifact }) => ({ file, text: renderPage(artifact) }));
 }
 

@@ -4,10 +4,10 @@ import type { ArtifactConfig } from '../../core/config/config.ts';
 import type { Origin } from '../../core/contents/entry.ts';
 import type { Candidate } from '../../core/contents/select.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { fillPlaceholders } from '../../core/form/placeholder.ts';
-import { normaliseName } from '../../core/manifest/pyproject-toml.ts';
+import type { Form } from '../../core/name/form.ts';
 import { globMatcher } from '../../core/text/glob.ts';
-import { expectedVersion } from '../../core/version/expected-version.ts';
 import { spellAll } from '../../core/version/spelling.ts';
 import { OutputFile, type WrittenArchive } from '../../world/archive/output-file.ts';
 import { readArtifact } from '../read/read-artifact.ts';
@@ -42,7 +42,7 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
   const file = path.join(target, fileName);
   const copied = await copyWithDigests(input.locate(found), file);
   const read = await readArtifact(file);
-  const wanted = expectedVersion(artifact.form, version, spellAll(version, survey.stream));
+  const wanted = formDefinitions[artifact.form].namedVersion(version, spellAll(version, survey.stream));
   const problems = [
     ...(read.form === artifact.form ? [] : [`it is of the form ${read.form}, not ${artifact.form}`]),
     ...differing('version', read.manifest?.common.version ?? null, wanted),
@@ -78,9 +78,8 @@ function differing(what: string, said: string | null, wanted: string | null): st
     : [`it says ${what} ${said}, and the release has ${wanted}`];
 }
 
-function nameOf(name: string | null, form: string): string | null {
-  if (name === null || /jar$/.test(form) || form === 'deb') return null;
-  return form === 'wheel' || form === 'sdist' ? normaliseName(name) : name;
+function nameOf(name: string | null, form: Form): string | null {
+  return name === null ? null : formDefinitions[form].innerName(name);
 }
 
 function notOne(packageName: string, glob: string, matches: readonly Candidate[]): BevelstoneError {

@@ -3,9 +3,10 @@ import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import type { ArtifactConfig } from '../../core/config/config.ts';
 import { formatMode, type Origin } from '../../core/contents/entry.ts';
 import { type Candidate, outPrefix, type Staged } from '../../core/contents/select.ts';
-import type { FormInput } from '../../core/form/form.ts';
-import { stageArtifact } from '../../core/form/forms.ts';
+import type { FormInput } from '../../core/form/layout.ts';
+import { stageArtifact } from '../../core/form/plan-artifact.ts';
 import { platformUse } from '../../core/form/platform-use.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, PendingArtifact } from '../../core/record/release-record.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
@@ -36,7 +37,7 @@ export type ReleaseSelection = {
   readonly package: string;
   readonly version: string;
   readonly artifacts: readonly {
-    readonly form: string;
+    readonly form: Form;
     readonly platform: string | null;
     readonly entries: readonly {
       readonly path: string;

@@ -1,8 +1,7 @@
 import path from 'node:path';
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { noMatch, stampByRule, stampHeader } from '../../core/manifest/stamp-rule.ts';
-import { rangeRules } from '../../core/version/range.ts';
-import { isWorkspaceRange } from '../../core/version/range-node.ts';
-import { type Scheme, spell } from '../../core/version/spelling.ts';
+import { spell } from '../../core/version/spelling.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Survey } from '../survey/survey.ts';
@@ -47,8 +46,9 @@ export async function recordVersion(job: StampJob, tracked: readonly string[]): 
 }
 
 async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: Set<string>): Promise<void> {
-  for (const file of job.one.ecosystem === 'native' ? tracked : []) {
-    if (!/\.(?:h|hpp|h\.in)$/.test(file)) continue;
+  const { versionHeaders } = ecosystemDefinitions[job.one.ecosystem];
+  for (const file of tracked) {
+    if (versionHeaders?.test(file) !== true) continue;
     await edit(job, file, stamped, (text) => stampHeader(text, job.one.name, job.version));
   }
 }
@@ -76,6 +76,7 @@ async function stampManifest(
   const file = await placeInside(folder, inside, 'the manifest');
   const text = await readTextIfThere(file);
   if (text === null) return null;
+  const { isWorkspaceRange } = ecosystemDefinitions[one.ecosystem].ranges;
   const ranges = rangesOf(one, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
   const stamp = { version: manifestVersion(one, version, survey), ranges };
   const stamped = one.format.stamp(text, stamp, one.manifestPath);
@@ -86,22 +87,19 @@ async function stampManifest(
 
 /** Ranges of workspace packages that would not take the version which is released or was released last. */
 function rangesOf(one: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
+  const rules = ecosystemDefinitions[one.ecosystem].ranges;
   return survey.edges
     .filter(({ from }) => survey.workspace.packages[from] === one)
     .flatMap(({ to, range, takes }) => {
       const needed = survey.workspace.packages[to];
       const released = versions.get(to) ?? survey.packages[survey.indexes.indexOf(to)]?.last?.version;
-      const isKept = one.ecosystem !== 'node' || !isWorkspaceRange(range);
-      if (released === undefined || (takes(released) && isKept)) return [];
+      if (released === undefined || (takes(released) && !rules.isWorkspaceRange(range))) return [];
       const name = needed?.manifest?.name ?? needed?.name ?? '';
-      return [{ name, from: range, to: rangeRules(one.ecosystem).raise(range, released) }];
+      return [{ name, from: range, to: rules.raise(range, released) }];
     });
 }
 
-const schemes: Readonly<Record<string, Scheme>> = { python: 'python', jvm: 'maven', dotnet: 'nuget', rust: 'rust' };
-
 /** The version as the ecosystem's manifest has it. */
 export function manifestVersion({ ecosystem }: Package, version: string, { stream }: Survey): string {
-  const scheme = schemes[ecosystem];
-  return scheme === undefined ? version : spell(scheme, version, stream);
+  return spell(ecosystemDefinitions[ecosystem].scheme, version, stream);
 }

@@ -3,6 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import pLimit, { type LimitFunction } from 'p-limit';
 import { type BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { ErrorCode } from '../../core/error/catalog.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { retryDelay } from '../../core/protocol/retry-delay.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Destination, Parcel, Presence } from '../../destination/destination.ts';
@@ -288,9 +289,8 @@ async function confirmDelivery(
   address: string,
   what: string,
 ): Promise<Confirmation> {
-  // Symbols can never be downloaded by this protocol.
-  if (artifact.form === 'snupkg')
-    return { confirmed: 'no', why: 'symbols cannot be downloaded by this protocol', isDifferent: false };
+  const { download } = formDefinitions[artifact.form];
+  if (!download.isPossible) return { confirmed: 'no', why: download.why, isDifferent: false };
   const until = Date.now() + confirmForMs;
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
     const limitMs = Math.max(until - Date.now(), leastConfirmMs);

@@ -1,6 +1,7 @@
 import type { Entry, Origin } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Form } from '../../core/name/form.ts';
 import { compareVersions, isVersion } from '../../core/version/version.ts';
 import { ledgerRef } from '../../world/git/ledger-store.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
@@ -22,7 +23,7 @@ export type ArtifactQuestion = {
   readonly package: string | null;
   /** Null for the last release of all. */
   readonly before: string | null;
-  readonly form: string;
+  readonly form: Form;
   readonly platform: string | null;
 };
 

@@ -2,6 +2,7 @@ import { compareEntries, type EntryComparison } from '../../core/contents/compar
 import type { Change } from '../../core/history/count-changes.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { Context } from '../context.ts';
 import { entriesIn, readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
@@ -14,7 +15,7 @@ export type ReleaseComparison = {
   readonly with: LedgerRelease;
   readonly artifacts: readonly {
     readonly file: string;
-    readonly form: string;
+    readonly form: Form;
     readonly sizeBytes: number;
     readonly sizeBytesBefore: number;
     readonly entries: EntryComparison;

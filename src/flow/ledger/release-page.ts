@@ -1,6 +1,8 @@
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
+import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
 import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../core/page/release-card.ts';
 import { consumerLines } from '../../core/protocol/consumer-line.ts';
@@ -123,14 +125,12 @@ function checksOf({ warned, rules, rehearsed }: CardRelease): Pick<ShownCardRele
   return { findings, rehearsed };
 }
 
-type Sized = { readonly file: string; readonly form: string; readonly sizeBytes: number; readonly sha256: string };
-
-const isBill = ({ form }: Pick<Sized, 'form'>) => form === 'spdx' || form === 'cyclonedx';
+type Sized = { readonly file: string; readonly form: Form; readonly sizeBytes: number; readonly sha256: string };
 
 function withArtifacts(artifacts: readonly Sized[], list: ContentsList): Pick<ShownCardRelease, 'artifacts'> {
   return {
     artifacts: artifacts
-      .filter((one) => !isBill(one))
+      .filter((one) => !isSbom(one))
       .map(({ file, form, sizeBytes, sha256 }) => ({ file, form, sizeBytes, sha256, files: filesIn(list, file) })),
   };
 }
@@ -145,7 +145,7 @@ function filesIn(list: ContentsList, file: string): ShownFile[] {
 /** What the bills say in short; their names alone where they do not lie here. */
 async function billFacts(folder: string, artifacts: readonly Sized[]): Promise<string[]> {
   const facts: string[] = [];
-  for (const { file } of artifacts.filter(isBill)) {
+  for (const { file } of artifacts.filter(isSbom)) {
     try {
       const { packages } = readBill(parseBill(await readFile(path.join(folder, file), 'utf8'), file));
       const files = packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);

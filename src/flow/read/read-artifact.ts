@@ -3,8 +3,8 @@ import { type BinaryKind, binaryHeadBytes, readBinaryKind } from '../../core/con
 import { contentDigest } from '../../core/contents/entry.ts';
 import { FactCollector } from '../../core/facts/collector.ts';
 import { isRuleText } from '../../core/facts/rule-text.ts';
+import type { Artifact } from '../../core/form/artifact.ts';
 import { describeArtifact, isDescribing } from '../../core/form/describe.ts';
-import type { Artifact } from '../../core/rule/rule.ts';
 import type { EntryWatcher } from '../../world/archive/entry-watcher.ts';
 import { readArchive } from '../../world/archive/read-archive.ts';
 import { makePause } from '../../world/pause.ts';

@@ -1,10 +1,11 @@
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { readScript } from '../../core/facts/script.ts';
+import type { Artifact } from '../../core/form/artifact.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
 import { type PackageJson, parsePackageJson } from '../../core/manifest/package-json.ts';
 import { nodeViewOf } from '../../core/rule/node/node-view.ts';
-import type { Artifact } from '../../core/rule/rule.ts';
 import { type BrowserReach, findBrowserChains, type ReadablePackage } from '../../core/surface/browser-reach.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { findInstalled, type InstalledPackage, openInstalled } from '../../world/installed-package.ts';
@@ -45,7 +46,9 @@ async function findNear(name: string, places: DependencyPlaces, known: Known): P
 }
 
 async function lookNear(name: string, places: DependencyPlaces, known: Known): Promise<ReadablePackage | null> {
-  const twin = places.beside.find((one) => one.form === 'npm-tarball' && one.manifest?.common.name === name);
+  const twin = places.beside.find(
+    (one) => formDefinitions[one.form].hasNodeEntries && one.manifest?.common.name === name,
+  );
   if (twin !== undefined) return fromArtifact(twin, places, known);
   for (const folder of places.folders) {
     const installed = (await findInstalled(name, folder)) ?? (await lockedPackage(name, folder));

@@ -1,13 +1,11 @@
 import path from 'node:path';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Parcel } from '../../destination/destination.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { readStamp } from '../../world/file-stamp.ts';
 import { readArtifact } from '../read/read-artifact.ts';
 import { alteredArtifact, type ReleaseFolder } from './built-release.ts';
-
-/** Forms of which a protocol shows what is inside. */
-const shown: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'sdist']);
 
 /**
  * The parcel of an artifact: its bytes stay in the file, what a protocol shows is read from inside.
@@ -17,7 +15,7 @@ export async function parcelOf({ folder, record }: ReleaseFolder, artifact: Arti
   const file = path.join(folder, artifact.file);
   const stamp = await readStamp(file);
   if ((await fileDigest(file, artifact.size)) !== artifact.sha256) throw alteredArtifact(file);
-  const read = shown.has(artifact.form) ? await readArtifact(file) : null;
+  const read = formDefinitions[artifact.form].isShownOnUpload ? await readArtifact(file) : null;
   const { form, platform, sha1, sha256, sha512 } = artifact;
   const { name, version, spellings, stream, sourceTime } = record;
   return {

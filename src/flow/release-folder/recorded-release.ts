@@ -1,5 +1,6 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { nearest } from '../../core/text/nearest.ts';
@@ -49,7 +50,6 @@ export function recordedFolder(
   wanted: readonly ArtifactRecord[],
   folder: string,
 ): ReleaseFolder {
-  const isBill = ({ form }: ArtifactRecord) => form === 'spdx' || form === 'cyclonedx';
   const record: ReleaseRecord = {
     schema: 'bevelstone/1',
     package: release.package,
@@ -58,8 +58,8 @@ export function recordedFolder(
     commit: release.commit,
     source: release.source,
     ...release.about,
-    artifacts: wanted.filter((one) => !isBill(one)),
-    bills: wanted.filter(isBill),
+    artifacts: wanted.filter((one) => !isSbom(one)),
+    bills: wanted.filter(isSbom),
     last: null,
     weight: 'none',
     reasons: [],

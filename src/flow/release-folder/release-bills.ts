@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
-import type { BillKind } from '../../core/config/config.ts';
+import type { BillKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import type { ReleaseFolder } from './built-release.ts';

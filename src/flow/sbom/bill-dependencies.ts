@@ -1,8 +1,8 @@
 import path from 'node:path';
+import { manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { parseCoreMetadata } from '../../core/form/python/core-metadata.ts';
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
-import { manifestFormats } from '../../core/manifest/manifest-formats.ts';
 import { parsePackageJson } from '../../core/manifest/package-json.ts';
 import {
   type DependencyGraph,
@@ -35,7 +35,7 @@ export function isDependencyFile(file: string): boolean {
 function manifestOf(file: string) {
   const name = file.slice(file.lastIndexOf('/') + 1);
   return (
-    manifestFormats.find(
+    manifestFiles.find(
       (format) =>
         format.file === name ||
         (format.file.includes('{package}') && name.endsWith(format.file.replace('{package}', ''))),

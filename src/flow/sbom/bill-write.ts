@@ -1,12 +1,14 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
-import type { BillKind } from '../../core/config/config.ts';
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
+import type { BillKind, Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { type Bill, type BillPackage, type BillRelation, billPackage } from '../../core/sbom/bill.ts';
 import { type DependencyGraph, type DependencySource, findDependencies } from '../../core/sbom/dependency-graph.ts';
 import { hexDigest } from '../../core/sbom/digest.ts';
 import { billFileName, formatBill } from '../../core/sbom/formats.ts';
-import { formatPurl, purlTypeOf } from '../../core/sbom/purl.ts';
+import { formatPurl } from '../../core/sbom/purl.ts';
 import { readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { listFiles } from '../../world/list-files.ts';
@@ -136,7 +138,7 @@ async function billOfRelease(
     role: 'subject',
     name: record.name,
     version: record.version,
-    purl: formatPurl(purlTypeOf(record.ecosystem), record.name, record.version),
+    purl: formatPurl(ecosystemDefinitions[record.ecosystem].purlType, record.name, record.version),
     licence: licence ?? artifacts.map((each) => each.licence).find((each) => each !== null) ?? null,
     supplier: config.supplier,
     copyright: artifacts.map((each) => each.copyright).find((each) => each !== null) ?? null,
@@ -235,7 +237,7 @@ async function billOfFile(context: Context, file: string, changed: Date): Promis
   const manifests =
     found.manifests.length > 0 || common === undefined || artifact.manifest === null
       ? found.manifests
-      : [{ path: artifact.manifest.path, ecosystem: ecosystemOf(artifact.form), manifest: common }];
+      : [{ path: artifact.manifest.path, ecosystem: formDefinitions[artifact.form].ecosystem, manifest: common }];
   const folder = artifact.prefix.replace(/\/$/, '');
   const graph = findDependencies(
     {
@@ -275,7 +277,7 @@ async function billOfFolder(context: Context, folder: string): Promise<MadeBill>
     role: 'subject',
     name,
     version,
-    purl: formatPurl(purlTypeOf(top?.ecosystem ?? ''), name, version),
+    purl: formatPurl(ecosystemDefinitions[top?.ecosystem ?? 'plain'].purlType, name, version),
     licence: top?.manifest.licence ?? null,
     description: top?.manifest.description ?? null,
     copyright: copyrightOf(files),
@@ -352,16 +354,10 @@ function joinParts(parts: readonly BillsWritten[]): BillsWritten {
   };
 }
 
-function purlOf(form: string, name: string, version: string | null): string | null {
-  if (form === 'deb') return formatPurl('deb', `debian/${name}`, version);
-  return formatPurl(purlTypeOf(ecosystemOf(form)), name, version);
-}
-
-function ecosystemOf(form: string): string {
-  if (form === 'npm-tarball') return 'node';
-  if (form === 'wheel' || form === 'sdist') return 'python';
-  if (form === 'pom' || form.endsWith('jar')) return 'jvm';
-  return form.endsWith('nupkg') ? 'dotnet' : 'native';
+function purlOf(form: Form, name: string, version: string | null): string | null {
+  const { ownPurl, ecosystem } = formDefinitions[form];
+  if (ownPurl !== null) return formatPurl(ownPurl.type, `${ownPurl.namespace}${name}`, version);
+  return formatPurl(ecosystemDefinitions[ecosystem].purlType, name, version);
 }
 
 /** Letters, digits, dots and hyphens only. */

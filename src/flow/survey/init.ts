@@ -1,10 +1,10 @@
 import path from 'node:path';
 import type { Config } from '../../core/config/config.ts';
-import { type FoundPackage, guessBranches, guessTags, writeLayout } from '../../core/config/guess-layout.ts';
 import { parseConfig } from '../../core/config/parse-config.ts';
+import { ecosystemDefinitions, manifestFiles } from '../../core/ecosystem/definitions.ts';
+import { type FoundPackage, guessBranches, guessTags, writeLayout } from '../../core/ecosystem/guess-layout.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { parseMessage } from '../../core/history/message-grammar.ts';
-import { manifestFormats } from '../../core/manifest/manifest-formats.ts';
 import { exists, readTextIfThere, writeWhole } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import { readTags } from '../../world/git/read-tags.ts';
@@ -70,7 +70,7 @@ async function findPackages(
 ): Promise<FoundPackage[]> {
   const candidates = files.filter((file) => file.split('/').length <= 4 && !passedOver.test(file));
   const found = new Map<string, FoundPackage>();
-  for (const { file: name, ecosystem, load } of manifestFormats) {
+  for (const { file: name, ecosystem, load } of manifestFiles) {
     const ending = name.replace('{package}', '');
     const own = candidates.filter((file) => {
       const base = path.posix.basename(file);
@@ -84,7 +84,7 @@ async function findPackages(
       try {
         const read = (await load()).read(text, manifest);
         // A manifest that is for the workspace alone names nothing that is released.
-        if (ecosystem === 'node' && (JSON.parse(text) as { private?: boolean }).private === true) continue;
+        if (ecosystemDefinitions[ecosystem].isPrivate(text)) continue;
         const called = name.startsWith('{package}')
           ? path.posix.basename(manifest).slice(0, -ending.length)
           : read.name;
@@ -154,7 +154,7 @@ function alreadyThere(file: string): BevelstoneError {
 function noManifest(): BevelstoneError {
   return new BevelstoneError('PACKAGE_NOT_FOUND', {
     message: 'No manifest is committed here',
-    why: `none of ${manifestFormats.map(({ file }) => file).join(', ')} was found in the first folders`,
+    why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} was found in the first folders`,
     fix: 'Commit the manifest of what is to be released, or write bevelstone.yaml by hand: docs/configuration.md',
   });
 }

@@ -1,11 +1,12 @@
 import type { Config } from '../../core/config/config.ts';
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
 import { type Change, countChanges } from '../../core/history/count-changes.ts';
 import type { DependencyEdge } from '../../core/history/dependency.ts';
 import { type NextVersion, nextVersions, type Overrides, type PackageFacts } from '../../core/history/next-version.ts';
 import type { OtherCommit } from '../../core/history/walk.ts';
-import { rangeRules } from '../../core/version/range.ts';
-import { type Scheme, type Spellings, spell, spellAll } from '../../core/version/spelling.ts';
+import type { Ecosystem } from '../../core/name/ecosystem.ts';
+import { type Spellings, spell, spellAll } from '../../core/version/spelling.ts';
 import { chooseStream, type Stream } from '../../core/version/stream.ts';
 import { assignTags, type Tag, type VersionTag } from '../../core/version/tag-pattern.ts';
 import { compareVersions } from '../../core/version/version.ts';
@@ -63,7 +64,7 @@ export const plainSurvey: SurveyOptions = {
 export type SurveyedPackage = {
   readonly name: string;
   readonly folder: string;
-  readonly ecosystem: string;
+  readonly ecosystem: Ecosystem;
   readonly stream: string;
   readonly last: VersionTag | null;
   readonly lastInSeries: VersionTag | null;
@@ -214,7 +215,7 @@ function dependencyEdges(packages: readonly Package[], releases: readonly KnownR
           kind,
           range,
           isReExported,
-          takes: (version) => rangeRules(one.ecosystem).takes(range, last, version),
+          takes: (version) => ecosystemDefinitions[one.ecosystem].ranges.takes(range, last, version),
         },
       ];
     }),
@@ -252,7 +253,8 @@ function toSurveyed({ one, release, answer, changes, stream, here }: SurveyedPar
   if (one === undefined || release === undefined || answer === undefined)
     throw new Error('a package got lost on the way');
   const { next } = answer;
-  if (next !== null) for (const scheme of neededSchemes(one)) spell(scheme, next, stream);
+  // A version that its ecosystem cannot write is refused now, not when it is built.
+  if (next !== null) spell(ecosystemDefinitions[one.ecosystem].scheme, next, stream);
   return {
     name: one.name,
     folder: one.folder === '' ? '.' : one.folder,
@@ -267,12 +269,6 @@ function toSurveyed({ one, release, answer, changes, stream, here }: SurveyedPar
     changes,
     here,
   };
-}
-
-/** The schemes that a package's version must exist in. */
-function neededSchemes({ ecosystem }: Package): Scheme[] {
-  if (ecosystem === 'python') return ['python'];
-  return ecosystem === 'jvm' ? ['maven'] : ['semver'];
 }
 
 function noteElsewhere(context: Context, one: Package | undefined, release: KnownRelease | undefined): void {

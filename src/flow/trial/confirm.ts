@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Offer } from '../../core/protocol/consumer-line.ts';
 import { usualCredential } from '../../destination/authorization.ts';
@@ -166,8 +167,7 @@ const downloadMs = 60_000;
 
 async function compareAll(destination: Destination, { delivered }: Offer): Promise<string | null> {
   for (const { address, artifact, record } of delivered) {
-    // Symbols can never be downloaded by their protocol.
-    if (record.form === 'snupkg') continue;
+    if (!formDefinitions[record.form].download.isPossible) continue;
     const found = await compareBytes(destination, address, record, downloadMs);
     if (found !== null) return `${artifact}: ${found.why}`;
   }

@@ -2,11 +2,13 @@ import path from 'node:path';
 import semver from 'semver';
 import type { Config, PackageConfig } from '../../core/config/config.ts';
 import { secretVariables } from '../../core/config/secret-references.ts';
+import { ecosystemDefinitions, type ListedManifest, manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { normalFolder } from '../../core/history/touch.ts';
-import { type ListedFormat, manifestFormats } from '../../core/manifest/manifest-formats.ts';
 import type { ManifestFormat, PackageManifest } from '../../core/manifest/package-manifest.ts';
+import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { nearest } from '../../core/text/nearest.ts';
+import { hasFixedStages, schemeTitle } from '../../core/version/spelling.ts';
 import { cachedConfig } from '../../world/config-cache.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
@@ -19,7 +21,7 @@ export type Package = {
   readonly name: string;
   /** '' for the root of the repository. */
   readonly folder: string;
-  readonly ecosystem: string;
+  readonly ecosystem: Ecosystem;
   /** Patterns of its tags: the first is written, all are read. */
   readonly tags: readonly string[];
   readonly format: ManifestFormat | null;
@@ -78,7 +80,7 @@ export async function readWorkspace(
   const texts = await readFilesAt(
     repository.place,
     commit,
-    places.flatMap(({ name, folder }) => manifestFormats.map((format) => join(folder, fileOf(format, name)))),
+    places.flatMap(({ name, folder }) => manifestFiles.map((format) => join(folder, fileOf(format, name)))),
   );
   const listed = source === 'commit' ? named : await withoutLater(repository, commit, named, texts);
   const packages =
@@ -108,7 +110,7 @@ async function withoutLater(
   texts: ReadonlyMap<string, string | null>,
 ): Promise<[string, PackageConfig][]> {
   const hasManifest = ([name, { folder }]: [string, PackageConfig]) =>
-    manifestFormats.some((format) => texts.get(join(normalFolder(folder), fileOf(format, name))));
+    manifestFiles.some((format) => texts.get(join(normalFolder(folder), fileOf(format, name))));
   if (named.every(hasManifest) || (await resolveCommit(place, 'HEAD')) === commit) return named;
   const [then, now] = [await listFilesAt(place, commit, ''), await listFilesAt(place, 'HEAD', '')];
   const has = (files: ReadonlyMap<string, string>, folder: string) =>
@@ -118,13 +120,13 @@ async function withoutLater(
 
 /** Found now, not at the first prerelease: a stream that says nothing of alpha, beta or rc, where an ecosystem knows no other words. */
 function refuseUnspellable({ streams }: Config, packages: readonly Package[]): void {
-  const needs = packages.find(({ ecosystem }) => ecosystem === 'python' || ecosystem === 'jvm');
+  const needs = packages.find(({ ecosystem }) => hasFixedStages(ecosystemDefinitions[ecosystem].scheme));
   if (needs === undefined) return;
   for (const [name, { identifier, spell }] of Object.entries(streams)) {
     if (identifier === undefined || spell !== undefined || ['alpha', 'beta', 'rc'].includes(identifier)) continue;
     throw new BevelstoneError('STREAM_UNSPELLABLE', {
       message: `The stream ${name} gives versions that ${needs.name} cannot have`,
-      why: `${needs.ecosystem === 'python' ? 'PEP 440' : 'Maven'} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+      why: `${schemeTitle(ecosystemDefinitions[needs.ecosystem].scheme)} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
       fix: `Add \`spell: alpha\` (or beta, rc) to streams.${name}`,
       where: { file: 'bevelstone.yaml' },
     });
@@ -190,7 +192,7 @@ async function makePackage(
   texts: ReadonlyMap<string, string | null>,
 ): Promise<Package> {
   const folder = normalFolder(config.folder);
-  const found = manifestFormats.find(
+  const found = manifestFiles.find(
     (format) =>
       (config.ecosystem === null || config.ecosystem === format.ecosystem) &&
       texts.get(join(folder, fileOf(format, name))),
@@ -199,7 +201,7 @@ async function makePackage(
   if (ecosystem === undefined) {
     throw new BevelstoneError('PACKAGE_NOT_FOUND', {
       message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
-      why: `none of ${manifestFormats.map(({ file }) => file).join(', ')} is committed there`,
+      why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} is committed there`,
       fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
       where: { file: 'bevelstone.yaml' },
     });
@@ -223,7 +225,7 @@ async function rootPackage(
   return { ...found, name: found.manifest?.name ?? found.name };
 }
 
-function fileOf({ file }: ListedFormat, name: string): string {
+function fileOf({ file }: ListedManifest, name: string): string {
   return file.replace('{package}', name);
 }
 

@@ -1,5 +1,5 @@
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { normaliseName } from '../../core/manifest/pyproject-toml.ts';
+import { normaliseName } from '../../core/manifest/normalise-name.ts';
 import {
   formatProjectHtml,
   formatProjectJson,

@@ -8,6 +8,7 @@ import type { Entry, Origin } from '../../../src/core/contents/entry.ts';
 import { listLeftBehind } from '../../../src/core/contents/left-behind.ts';
 import { likelyCause } from '../../../src/core/contents/likely-cause.ts';
 import { pickFiles } from '../../../src/core/contents/picks.ts';
+import { formDefinitions } from '../../../src/core/form/definitions.ts';
 import { contentsRule } from '../../builders/form-input.ts';
 import { temporaryFolder } from '../../builders/repository.ts';
 
@@ -146,9 +147,8 @@ describe('what was left behind', () => {
     tracked: ['src/a.js', 'src/a.test.js', 'tools/b.js', 'made.js'],
     origins: [source('p/src/a.js'), { type: 'step', path: 'p/made.js', step: 's' } as const],
     folder: 'p',
-    form: 'tar.gz',
+    formReason: formDefinitions['tar.gz'].reasonLeftOut(false),
     rules: null,
-    hasFilesList: false,
   };
 
   it.each<[string, Partial<Parameters<typeof listLeftBehind>[0]>, string[]]>([
@@ -159,7 +159,7 @@ describe('what was left behind', () => {
     ],
     [
       'the files list',
-      { form: 'npm-tarball', hasFilesList: true },
+      { formReason: formDefinitions['npm-tarball'].reasonLeftOut(true) },
       [
         'src/a.test.js: `files` in package.json does not list it',
         'tools/b.js: `files` in package.json does not list it',
@@ -167,7 +167,7 @@ describe('what was left behind', () => {
     ],
     [
       'a wheel',
-      { form: 'wheel' },
+      { formReason: formDefinitions.wheel.reasonLeftOut(false) },
       ['src/a.test.js: it is no part of an import package', 'tools/b.js: it is no part of an import package'],
     ],
   ])('is grouped by reason under %s', (_, more, expected) => {

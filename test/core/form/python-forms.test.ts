@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { planArtifact } from '../../../src/core/form/forms.ts';
+import { planArtifact } from '../../../src/core/form/plan-artifact.ts';
 import { formatCoreMetadata, parseCoreMetadata } from '../../../src/core/form/python/core-metadata.ts';
 import { offerProjectTable, setupCfgFormat, setupPyFormat } from '../../../src/core/manifest/old-python.ts';
 import { pyprojectFormat } from '../../../src/core/manifest/pyproject-toml.ts';

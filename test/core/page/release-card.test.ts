@@ -4,7 +4,7 @@ import { renderReleaseCard, type ShownCard, type ShownCardRelease } from '../../
 
 const artifact = (file: string, sizeBytes: number, files: readonly [string, number][]) => ({
   file,
-  form: 'npm-tarball',
+  form: 'npm-tarball' as const,
   sizeBytes,
   sha256: 'a'.repeat(64),
   files: files.map(([path, size]) => ({ path, sizeBytes: size })),

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Protocol } from '../../../src/core/config/config.ts';
 import type { LedgerRelease } from '../../../src/core/ledger/fold.ts';
+import type { Protocol } from '../../../src/core/name/protocol.ts';
 import { consumerLines, type Offer, setUpLines } from '../../../src/core/protocol/consumer-line.ts';
 import { quoteShell } from '../../../src/core/text/quote-shell.ts';
 import { destinationConfig } from '../../builders/parcel.ts';
@@ -8,7 +8,7 @@ import { destinationConfig } from '../../builders/parcel.ts';
 function offer(speaks: Protocol, name: string, address: string, more: Partial<LedgerRelease['about']> = {}): Offer {
   const record = {
     file: `tidemark-1.4.0.${speaks === 'maven-layout' ? 'jar' : 'tgz'}`,
-    form: speaks === 'maven-layout' ? 'jar' : 'tar.gz',
+    form: speaks === 'maven-layout' ? ('jar' as const) : ('tar.gz' as const),
     platform: null,
     size: 7,
     sha1: 'a'.repeat(40),

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Artifact, RuleSettings } from '../../../src/core/rule/rule.ts';
+import type { Artifact } from '../../../src/core/form/artifact.ts';
+import type { RuleSettings } from '../../../src/core/rule/rule.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
 import { npmArtifact, ruleSettings } from '../../builders/artifact.ts';
 

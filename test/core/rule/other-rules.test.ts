@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Artifact, RuleSettings } from '../../../src/core/rule/rule.ts';
+import type { Artifact } from '../../../src/core/form/artifact.ts';
+import type { RuleSettings } from '../../../src/core/rule/rule.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
 import { ruleSettings, type TestFiles, testArtifact, wheelArtifact } from '../../builders/artifact.ts';
 import { classFile, elfFile } from '../../builders/binary.ts';

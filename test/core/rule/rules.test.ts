@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Artifact, RuleSettings } from '../../../src/core/rule/rule.ts';
+import type { Artifact } from '../../../src/core/form/artifact.ts';
+import type { RuleSettings } from '../../../src/core/rule/rule.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
 import { mitText, npmArtifact, ruleSettings, testArtifact } from '../../builders/artifact.ts';
 
@@ -168,7 +169,7 @@ describe('an artifact that breaks', () => {
     ['metadata/link-malformed', npmArtifact({ bugs: { url: 'http://localhost/bugs' } }), /cannot reach/],
     ['metadata/keyword-invalid', npmArtifact({ keywords: ['tide', 'Tide'] }), /twice/],
     ['metadata/range-missing', npmArtifact({ engines: {} }), /engines\.node/],
-    ['metadata/range-impossible', npmArtifact({ engines: { node: '>=20 <18' } }), /no version is inside/],
+    ['metadata/range-impossible', npmArtifact({ engines: { node: '>=20 <18' } }), /no version of Node.js is inside/],
     ['metadata/range-impossible', npmArtifact({ dependencies: { harmonics: '^1.x.y.z' } }), /no version of harmonics/],
     ['metadata/repository-missing', npmArtifact({ repository: undefined }), /where the source is/],
     [

@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import semver from 'semver';
 import { describe, expect, it } from 'vitest';
+import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/ecosystem/node/ranges.ts';
 import { pointerFor } from '../../../src/core/version/pointer.ts';
-import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/version/range-node.ts';
 import { chooseStream, lookLabel } from '../../../src/core/version/stream.ts';
 import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
 import { bump, isVersion } from '../../../src/core/version/version.ts';

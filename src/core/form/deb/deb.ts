@@ -2,14 +2,14 @@ import { renderDebianStanza } from '../../changelog/plain-text.ts';
 import { compareBytes } from '../../contents/entry.ts';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
 import { contentsNeeded } from '../contents-needed.ts';
-import { type Form, type FormInput, spelt } from '../form.ts';
 import { helperEntries } from '../helper.ts';
+import { type FormInput, type Layout, spelt } from '../layout.ts';
 import { fillPlaceholders } from '../placeholder.ts';
 import { type PackedSoFar, type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { formatControl } from './control.ts';
 
 /** A Debian binary package (deb(5), deb-control(5), Debian Policy 4.6). Contents are placed by the file system hierarchy. */
-export const deb: Form = {
+export const deb: Layout = {
   select: async ({ packageName }) => {
     throw contentsNeeded(packageName, 'deb', []);
   },

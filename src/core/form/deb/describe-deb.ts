@@ -1,10 +1,11 @@
 import type { PackageManifest } from '../../manifest/package-manifest.ts';
-import type { Description, RawArtifact } from '../description.ts';
+import type { Describe } from '../definition.ts';
+import type { RawArtifact } from '../description.ts';
 import { parseControl } from './control.ts';
 import { canonicalControl } from './deb.ts';
 
 /** A Debian binary package (deb(5), deb-control(5)). */
-export function describeDeb({ container, control }: RawArtifact): (Partial<Description> & { form: string }) | null {
+export function describeDeb({ container, control }: RawArtifact): ReturnType<Describe> {
   if (container !== 'deb') return null;
   const fields = parseControl(control.get('control') ?? '');
   const [synopsis = ''] = (fields['Description'] ?? '').split('\n');

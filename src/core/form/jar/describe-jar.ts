@@ -1,13 +1,9 @@
-import type { Description, RawArtifact } from '../description.ts';
+import type { Describe } from '../definition.ts';
+import type { RawArtifact } from '../description.ts';
 import { parseJarManifest } from './jar-manifest.ts';
 
 /** A jar: a zip archive with a manifest in META-INF (JAR File Specification). */
-export function describeJar({
-  container,
-  fileName,
-  texts,
-  binaries,
-}: RawArtifact): (Partial<Description> & { form: string }) | null {
+export function describeJar({ container, fileName, texts, binaries }: RawArtifact): ReturnType<Describe> {
   const path = 'META-INF/MANIFEST.MF';
   const text = texts.get(path);
   if (container !== 'zip' || text === undefined) return null;

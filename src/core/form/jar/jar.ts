@@ -1,19 +1,19 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { plainMode, type Staged } from '../../contents/select.ts';
 import { contentsNeeded } from '../contents-needed.ts';
-import type { Form, FormInput } from '../form.ts';
+import type { FormInput, Layout } from '../layout.ts';
 import { type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { coordinatesOf } from '../pom/pom.ts';
 import { formatJarManifest, moduleNameOf } from './jar-manifest.ts';
 
 /** Classes and resources with a manifest that names module and version (JAR File Specification). */
-export const jar: Form = jarForm('', ['{out}/classes', 'target/classes', 'build/classes'], classesManifest);
+export const jar: Layout = jarForm('', ['{out}/classes', 'target/classes', 'build/classes'], classesManifest);
 
 /** The sources, at the places of their packages. */
-export const sourcesJar: Form = jarForm('-sources', ['src/main/java', 'src/main/resources'], plainManifest);
+export const sourcesJar: Layout = jarForm('-sources', ['src/main/java', 'src/main/resources'], plainManifest);
 
 /** The documentation that a build step wrote. */
-export const documentationJar: Form = jarForm(
+export const documentationJar: Layout = jarForm(
   '-javadoc',
   ['{out}/documentation', 'target/site/apidocs'],
   plainManifest,
@@ -21,7 +21,7 @@ export const documentationJar: Form = jarForm(
 
 type ManifestMaker = (input: FormInput, staged: readonly Staged[]) => Record<string, string>;
 
-function jarForm(classifier: string, usual: readonly string[], manifestOf: ManifestMaker): Form {
+function jarForm(classifier: string, usual: readonly string[], manifestOf: ManifestMaker): Layout {
   return {
     select: async ({ files, packageName, artifact }) => {
       // Sources and resources lie beside each other; of the folders with classes one is the right one.

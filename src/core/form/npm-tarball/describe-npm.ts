@@ -1,13 +1,11 @@
 import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parsePackageJson, readPackageJson } from '../../manifest/package-json.ts';
-import { type Description, emptyManifest, type InnerManifest, type RawArtifact } from '../description.ts';
+import type { Describe } from '../definition.ts';
+import { emptyManifest, type InnerManifest, type RawArtifact } from '../description.ts';
 
 /** A package for the npm client: a gzipped tar with package.json at its top. */
-export function describeNpm(
-  { container, texts, fileName }: RawArtifact,
-  prefix: string,
-): (Partial<Description> & { form: string }) | null {
+export function describeNpm({ container, texts, fileName }: RawArtifact, prefix: string): ReturnType<Describe> {
   const path = `${prefix}package.json`;
   const text = texts.get(path);
   const isNamed = fileName.toLowerCase().endsWith('.tgz') || prefix === 'package/';

@@ -1,11 +1,11 @@
 import { parsePackageJson } from '../../manifest/package-json.ts';
-import type { Form } from '../form.ts';
+import type { Layout } from '../layout.ts';
 import { fileNameOf } from '../placeholder.ts';
 import { plannedFile } from '../plan.ts';
 import { selectForNpm } from './npm-selection.ts';
 
 /** A package for the npm client (its documentation, "package.json" and "npm pack"): everything below `package/`. */
-export const npmTarball: Form = {
+export const npmTarball: Layout = {
   select: async ({ files, manifestPath, read }) => {
     const place = manifestPath ?? 'package.json';
     const ignoreText = (await read('.npmignore')) ?? (await read('.gitignore'));

@@ -1,11 +1,12 @@
 import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { nuspecFormat, parseNuspec } from '../../manifest/nuspec.ts';
-import type { Description, RawArtifact } from '../description.ts';
+import type { Describe } from '../definition.ts';
+import type { RawArtifact } from '../description.ts';
 import { frameworksOf } from './nupkg.ts';
 
 /** A package for .NET: a zip archive with content types and a nuspec at its top. */
-export function describeNupkg(raw: RawArtifact): (Partial<Description> & { form: string }) | null {
+export function describeNupkg(raw: RawArtifact): ReturnType<Describe> {
   const path = [...raw.texts.keys()].find((one) => /^[^/]+\.nuspec$/i.test(one));
   const text = path === undefined ? undefined : raw.texts.get(path);
   const hasTypes = raw.entries.some((entry) => entry.path === '[Content_Types].xml');

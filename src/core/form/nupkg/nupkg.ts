@@ -6,12 +6,12 @@ import { BevelstoneError } from '../../error/bevelstone-error.ts';
 import { textOf } from '../../manifest/fields.ts';
 import { parseNuspec } from '../../manifest/nuspec.ts';
 import { contentsNeeded } from '../contents-needed.ts';
-import { type Form, type FormInput, spelt } from '../form.ts';
+import { type FormInput, type Layout, spelt } from '../layout.ts';
 import { type ArtifactPlan, type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { rewriteNuspec } from './rewrite-nuspec.ts';
 
 /** A package for .NET: nuspec and files as parts of an OPC package (ECMA-376 part 2; ".nuspec reference"). */
-export const nupkg: Form = {
+export const nupkg: Layout = {
   select: async ({ packageName }) => {
     throw contentsNeeded(packageName, 'nupkg', []);
   },
@@ -19,7 +19,7 @@ export const nupkg: Form = {
 };
 
 /** The symbols that belong to a package: its .pdb files and a nuspec of type SymbolsPackage. */
-export const snupkg: Form = {
+export const snupkg: Layout = {
   select: async ({ packageName }) => {
     throw contentsNeeded(packageName, 'snupkg', []);
   },

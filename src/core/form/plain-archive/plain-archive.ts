@@ -1,16 +1,16 @@
 import { selectByRules } from '../../contents/select.ts';
-import type { Form, FormInput } from '../form.ts';
 import { helperEntries } from '../helper.ts';
+import type { FormInput, Layout } from '../layout.ts';
 import { fillPlaceholders } from '../placeholder.ts';
 import { plannedFile } from '../plan.ts';
 
 /** What is selected below one folder with name and version, as a gzipped tar. The commit is its comment, as git writes it. */
-export const tarGz: Form = plainArchive('tar.gz');
+export const tarGz: Layout = plainArchive('tar.gz');
 
 /** The same as a zip archive (APPNOTE.TXT 6.3.10). */
-export const zip: Form = plainArchive('zip');
+export const zip: Layout = plainArchive('zip');
 
-function plainArchive(container: 'tar.gz' | 'zip'): Form {
+function plainArchive(container: 'tar.gz' | 'zip'): Layout {
   return {
     select: async ({ files, packageName }) =>
       selectByRules(files, [{ from: '.', to: null, as: null, only: [], except: [], mode: null }], packageName),

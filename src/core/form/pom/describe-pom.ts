@@ -1,13 +1,10 @@
 import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import { pomFormat } from '../../manifest/pom-xml.ts';
-import type { Description, RawArtifact } from '../description.ts';
+import type { Describe } from '../definition.ts';
+import type { RawArtifact } from '../description.ts';
 
 /** A POM by itself. */
-export function describePom({
-  container,
-  entries,
-  texts,
-}: RawArtifact): (Partial<Description> & { form: string }) | null {
+export function describePom({ container, entries, texts }: RawArtifact): ReturnType<Describe> {
   const path = entries[0]?.path ?? '';
   const text = texts.get(path);
   if (container !== 'text' || text === undefined) return null;

@@ -1,13 +1,13 @@
 import { XMLBuilder } from 'fast-xml-parser';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
-import { type Form, type FormInput, spelt } from '../form.ts';
+import { type FormInput, type Layout, spelt } from '../layout.ts';
 import { plannedText } from '../plan.ts';
 
 /** Maven's coordinates of a package (POM reference, "Maven Coordinates"). */
 export type Coordinates = { readonly group: string; readonly artifact: string; readonly version: string };
 
 /** The POM as a file of its own: the package's with its version written in, else one generated from the configuration. */
-export const pom: Form = {
+export const pom: Layout = {
   select: async () => [],
   plan: async (input) => {
     const { artifact, version } = coordinatesOf(input);

@@ -1,8 +1,10 @@
-import { normaliseName, requirements } from '../../manifest/pyproject-toml.ts';
+import { normaliseName } from '../../manifest/normalise-name.ts';
+import { requirements } from '../../manifest/pyproject-toml.ts';
+import type { Describe } from '../definition.ts';
 import type { Description, InnerManifest, RawArtifact } from '../description.ts';
 import { parseCoreMetadata } from './core-metadata.ts';
 
-type Found = (Partial<Description> & { form: string }) | null;
+type Found = ReturnType<Describe>;
 
 /** A wheel: a zip archive with a `.dist-info` folder at its top (PEP 427). */
 export function describeWheel({ container, texts }: RawArtifact): Found {

@@ -1,11 +1,11 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { type Candidate, plainMode, type Staged } from '../../contents/select.ts';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
+import { normaliseName } from '../../manifest/normalise-name.ts';
 import { offerProjectTable } from '../../manifest/old-python.ts';
-import { normaliseName } from '../../manifest/pyproject-toml.ts';
 import { type PythonProject, parsePythonProject } from '../../manifest/python-project.ts';
 import { globMatcher } from '../../text/glob.ts';
-import { type FormInput, spelt } from '../form.ts';
+import { type FormInput, spelt } from '../layout.ts';
 import { formatCoreMetadata } from './core-metadata.ts';
 
 /** What wheel and sdist share. */

@@ -1,6 +1,6 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { plainMode, sortStaged } from '../../contents/select.ts';
-import type { Form } from '../form.ts';
+import type { Layout } from '../layout.ts';
 import { plannedFile, plannedText } from '../plan.ts';
 import { isLeftover, readPython } from '../python/python.ts';
 
@@ -8,7 +8,7 @@ import { isLeftover, readPython } from '../python/python.ts';
  * A source distribution ("Source distribution format" specification, PEP 517, PEP 625): the package's files at the commit with
  * the version written in, and PKG-INFO.
  */
-export const sdist: Form = {
+export const sdist: Layout = {
   select: async ({ files, tracked }) =>
     sortStaged(
       files

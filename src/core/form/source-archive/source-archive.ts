@@ -1,6 +1,6 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { plainMode, sortStaged } from '../../contents/select.ts';
-import type { Form } from '../form.ts';
+import type { Layout } from '../layout.ts';
 import { fillPlaceholders } from '../placeholder.ts';
 import { archiveName } from '../plain-archive/plain-archive.ts';
 import { plannedFile, plannedText } from '../plan.ts';
@@ -9,7 +9,7 @@ import { plannedFile, plannedText } from '../plan.ts';
  * The sources as they are at the commit, below one folder with name and version, and with the version written in: into the
  * manifest or header that carries it, else into a file `VERSION`. Nothing that a build step made goes along.
  */
-export const sourceArchive: Form = {
+export const sourceArchive: Layout = {
   select: async ({ files, tracked }) =>
     sortStaged(
       files

@@ -1,12 +1,12 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
 import { type PythonProject, parsePythonProject } from '../../manifest/python-project.ts';
-import type { Form, FormInput } from '../form.ts';
+import type { FormInput, Layout } from '../layout.ts';
 import { type PackedSoFar, type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { readPython, selectModules } from '../python/python.ts';
 
 /** A wheel (PEP 427 and the "Binary distribution format" specification, licences by PEP 639). No Python is needed to pack it. */
-export const wheel: Form = {
+export const wheel: Layout = {
   select: async (input) => {
     const text = await input.read('pyproject.toml');
     // Without the table the plan says what is missing.

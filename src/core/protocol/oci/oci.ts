@@ -1,5 +1,7 @@
 import { createHash } from 'node:crypto';
+import { isSbom } from '../../form/definitions.ts';
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
+import type { Form } from '../../name/form.ts';
 import { contentTypeOf } from '../content-type.ts';
 
 // OCI Image Format Specification 1.1 ("Guidelines for artifact usage") and OCI Distribution Specification 1.1.
@@ -33,7 +35,7 @@ const emptyDescriptor = {
 /** A file that becomes the one layer of an artifact. */
 export type OciFile = {
   readonly fileName: string;
-  readonly form: string;
+  readonly form: Form;
   readonly platform: string | null;
   readonly sha256: string;
   readonly sizeBytes: number;
@@ -50,7 +52,7 @@ export type OciFile = {
 export function artifactManifest(file: OciFile, subject: Descriptor | null): OciDocument {
   const { fileName, form, packageName, version, sourceTime, sha256, sizeBytes } = file;
   const mediaType = contentTypeOf(fileName).split(';')[0] ?? '';
-  const artifactType = form === 'spdx' || form === 'cyclonedx' ? mediaType : `application/vnd.bevelstone.${form}`;
+  const artifactType = isSbom({ form }) ? mediaType : `application/vnd.bevelstone.${form}`;
   const annotations = {
     'org.opencontainers.image.created': timeOf(sourceTime),
     'org.opencontainers.image.title': fileName,

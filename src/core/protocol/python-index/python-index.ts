@@ -1,5 +1,5 @@
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
-import { normaliseName } from '../../manifest/pyproject-toml.ts';
+import { normaliseName } from '../../manifest/normalise-name.ts';
 import { escapeHtml } from '../../text/html.ts';
 
 // The Simple Repository API (PEP 503 in HTML, PEP 691 in JSON, PEP 700 sizes and times, PEP 592 yanked files) and the

@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const caseClash: Rule = {
   id: 'archive/case-clash',
+  forms: allForms,
   severity: 'refuse',
   what: 'No two paths are the same where capitals or ways to write an accent do not count',
   why: 'On such file systems one file overwrites the other, and which one is chance',

@@ -1,7 +1,10 @@
-import { filesIn, type Rule } from '../rule.ts';
+import { filesIn } from '../../form/artifact.ts';
+import { allForms } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 export const duplicatePath: Rule = {
   id: 'archive/duplicate-path',
+  forms: allForms,
   severity: 'refuse',
   what: 'No two entries have the same path',
   why: 'Which one is installed depends on the installer, so users get different files',

@@ -1,5 +1,8 @@
+import { filesIn, insidePath } from '../../form/artifact.ts';
+import { formDefinitions } from '../../form/definitions.ts';
 import { quotePattern } from '../../text/quote-pattern.ts';
-import { filesIn, insidePath, type RawFinding, type Rule } from '../rule.ts';
+import { allForms } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 type Junk = { readonly pattern: RegExp; readonly what: string };
 
@@ -29,11 +32,9 @@ const kinds: readonly Junk[] = [
   },
 ];
 
-/** A source archive's own list of sources belongs to it. */
-const ownLists = /\.egg-info\/SOURCES\.txt$/;
-
 export const junk: Rule = {
   id: 'archive/junk',
+  forms: allForms,
   severity: 'warn',
   what: 'Nothing inside was left by an editor, a system, a cache or version control, and no older copy of itself',
   why: 'It makes the package larger, tells about the machine it was built on, and sometimes holds what was deleted',
@@ -54,7 +55,7 @@ export const junk: Rule = {
       const inside = insidePath(path, prefix);
       if (isSelf?.test(inside.replace(/[_-]/g, (mark) => (mark === '_' ? '.' : mark))) === true)
         return [{ path, message: 'it is an archive of the package itself' }];
-      if (form === 'sdist' && ownLists.test(inside)) return [];
+      if (formDefinitions[form].isOwnFile(inside)) return [];
       const found = kinds.find(({ pattern }) => pattern.test(inside));
       return found === undefined ? [] : [{ path, message: found.what }];
     });

@@ -1,34 +1,37 @@
 import { formatMode } from '../../contents/entry.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
-
-/** Installers of these forms give files modes of their own. */
-const ownModes: ReadonlySet<string> = new Set(['npm-tarball', 'wheel']);
 
 export const oddMode: Rule = {
   id: 'archive/odd-mode',
+  forms: allForms,
   severity: 'refuse',
   what: 'Files can be read by everybody, written by their owner only, and give nobody further rights',
   why: 'What only the builder could read cannot be used, and what everybody may write can be changed by anybody',
   fix: 'Set modes 0644 and 0755, with `mode` in a contents rule or in the build',
   example: 'bin/tide with mode 4777',
-  check: ({ entries, form }) =>
-    entries.flatMap(({ path, mode, type }): RawFinding[] => {
-      // Installers of these forms set modes themselves; zip made elsewhere has none at all.
-      if (type === 'symlink' || mode === 0 || form === 'nupkg' || form.endsWith('jar')) return [];
+  check: ({ entries, form }) => {
+    const { modes, isPrivilegeAllowed } = formDefinitions[form].entries;
+    if (modes === 'none') return [];
+    return entries.flatMap(({ path, mode, type }): RawFinding[] => {
+      // A zip archive made elsewhere may have no modes at all.
+      if (type === 'symlink' || mode === 0) return [];
       const shown = `its mode is ${formatMode(mode)}`;
-      if ((mode & 0o6000) !== 0 && form !== 'deb')
+      if ((mode & 0o6000) !== 0 && !isPrivilegeAllowed)
         return [{ path, message: `${shown}: it would run with the rights of its owner` }];
       if ((mode & 0o002) !== 0 && (mode & 0o1000) === 0)
         return [
           {
             path,
             message: `${shown}: everybody may change it`,
-            ...(ownModes.has(form) ? { severity: 'note' } : {}),
+            ...(modes === 'replaced' ? { severity: 'note' } : {}),
           },
         ];
-      if ((mode & 0o400) === 0 && !ownModes.has(form)) return [{ path, message: `${shown}: nobody may read it` }];
-      if (type === 'file' && (mode & 0o044) === 0 && !ownModes.has(form))
+      if ((mode & 0o400) === 0 && modes === 'kept') return [{ path, message: `${shown}: nobody may read it` }];
+      if (type === 'file' && (mode & 0o044) === 0 && modes === 'kept')
         return [{ path, message: `${shown}: only its owner may read it`, severity: 'warn' }];
       return [];
-    }),
+    });
+  },
 };

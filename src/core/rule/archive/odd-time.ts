@@ -1,9 +1,11 @@
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 const day = 86_400;
 
 export const oddTime: Rule = {
   id: 'archive/odd-time',
+  forms: allForms,
   severity: 'warn',
   what: 'No entry was changed in the future',
   why: 'Build tools that compare times rebuild such files for ever, and unpacking prints warnings',

@@ -1,17 +1,17 @@
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
-
-/** Forms that are unpacked with the owners they name. */
-const keepOwners: ReadonlySet<string> = new Set(['deb', 'tar.gz', 'tar']);
 
 export const owner: Rule = {
   id: 'archive/owner',
+  forms: allForms,
   severity: 'warn',
   what: 'Files belong to root, not to a person or a machine',
   why: 'Unpacked by root they would belong to whoever has that number there, and the name tells who built it',
   fix: 'Build the archive with `bevelstone build`, which writes owner 0, or set owners in the build step',
   example: 'owner 1000:1000 harbour:staff',
   check: ({ entries, form }) => {
-    if (!keepOwners.has(form)) return [];
+    if (!formDefinitions[form].entries.keepsOwners) return [];
     const odd = entries.filter(({ owner: who }) => who !== null && isPerson(who));
     const [first] = odd;
     if (first === undefined) return [];

@@ -1,3 +1,4 @@
+import { formsBut } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 // Microsoft's "Naming Files, Paths, and Namespaces".
@@ -6,18 +7,17 @@ const mostBytes = 255;
 
 export const portableName: Rule = {
   id: 'archive/portable-name',
+  forms: formsBut('deb'),
   severity: 'warn',
   what: 'Every name can be written on all common systems',
   why: 'Where it cannot, unpacking stops half-way or writes another name',
   fix: 'Rename the file',
   example: 'lib/aux.js, or a name with a colon',
-  check: ({ entries, form }) =>
-    form === 'deb'
-      ? []
-      : entries.flatMap(({ path }): RawFinding[] => {
-          const reasons = path.split('/').flatMap((part) => reasonFor(part) ?? []);
-          return reasons.length === 0 ? [] : [{ path, message: reasons[0] ?? '' }];
-        }),
+  check: ({ entries }) =>
+    entries.flatMap(({ path }): RawFinding[] => {
+      const reasons = path.split('/').flatMap((part) => reasonFor(part) ?? []);
+      return reasons.length === 0 ? [] : [{ path, message: reasons[0] ?? '' }];
+    }),
 };
 
 function reasonFor(part: string): string | null {

@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 export const specialFile: Rule = {
   id: 'archive/special-file',
+  forms: allForms,
   severity: 'refuse',
   what: 'Everything inside is a file, a folder or a link',
   why: 'Devices and pipes hang or endanger whoever unpacks them, and no library needs one',

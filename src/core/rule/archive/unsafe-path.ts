@@ -1,8 +1,10 @@
 import { unsafeReason } from '../../contents/safe-path.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const unsafePath: Rule = {
   id: 'archive/unsafe-path',
+  forms: allForms,
   severity: 'refuse',
   what: 'No entry has a path that could be written outside the folder it is unpacked into',
   why: 'Installers differ in how they treat such paths; some follow them and overwrite files of the user',

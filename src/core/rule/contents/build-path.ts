@@ -1,3 +1,4 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 /** What builds write; in hand-written texts a home folder is somebody's for the sake of talking about it. */
@@ -7,6 +8,7 @@ const trial =
 
 export const buildPath: Rule = {
   id: 'contents/build-path',
+  forms: allForms,
   severity: 'refuse',
   what: 'No path of the build machine is in shipped code, maps, run paths or debug information',
   why: 'It tells who built it and where, makes every build different, and points debuggers to nowhere',

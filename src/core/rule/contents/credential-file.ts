@@ -1,4 +1,6 @@
-import { filesIn, insidePath, type RawFinding, type Rule } from '../rule.ts';
+import { filesIn, insidePath } from '../../form/artifact.ts';
+import { allForms } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 const kinds: readonly { readonly pattern: RegExp; readonly what: string }[] = [
   {
@@ -20,6 +22,7 @@ const kinds: readonly { readonly pattern: RegExp; readonly what: string }[] = [
 
 export const credentialFile: Rule = {
   id: 'contents/credential-file',
+  forms: allForms,
   severity: 'refuse',
   what: 'No file is inside in which people keep credentials',
   why: 'It is read by anybody who installs the package, and a token in it opens what it opened for you',

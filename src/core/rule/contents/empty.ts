@@ -1,18 +1,20 @@
-import { filesIn, insidePath, type Rule } from '../rule.ts';
+import { filesIn, insidePath } from '../../form/artifact.ts';
+import { formsBut } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 const accompanying =
   /^(?:package\.json|readme[^/]*|licen[cs]e[^/]*|copying[^/]*|notice[^/]*|changelog[^/]*|changes[^/]*|history[^/]*|authors[^/]*|PKG-INFO|pyproject\.toml|setup\.(?:py|cfg)|META-INF\/.*|[^/]+\.dist-info\/.*|[^/]+\.egg-info\/.*|_rels\/.*|\[Content_Types\]\.xml|[^/]+\.nuspec|package\/services\/.*|usr\/share\/doc\/.*)$/i;
 
 export const empty: Rule = {
   id: 'contents/empty',
+  forms: formsBut('pom', 'text'),
   severity: 'refuse',
   what: 'Something is inside beside manifest, readme and licence',
   why: 'A build that made nothing still packs, uploads and installs without a word',
   fix: 'Let the build run before packing, and correct the contents rules',
   example: 'package.json and README.md only',
   check: (artifact) => {
-    const { form, manifest, prefix } = artifact;
-    if (form === 'pom' || form === 'text') return [];
+    const { manifest, prefix } = artifact;
     const files = filesIn(artifact);
     const own = files.filter(({ path }) => !accompanying.test(insidePath(path, prefix)));
     // A package of declarations or settings, or one that only names others, is a package all the same.

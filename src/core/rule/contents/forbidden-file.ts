@@ -1,8 +1,11 @@
+import { insidePaths } from '../../form/artifact.ts';
 import { globMatcher } from '../../text/glob.ts';
-import { insidePaths, type Rule } from '../rule.ts';
+import { allForms } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 export const forbiddenFile: Rule = {
   id: 'contents/forbidden-file',
+  forms: allForms,
   severity: 'refuse',
   what: 'Nothing that `verify.forbid` lists is inside',
   why: 'Tests, fixtures and working files make packages large and sometimes tell more than they should',

@@ -1,8 +1,10 @@
 import { formatBytes } from '../../text/bytes.ts';
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 export const grown: Rule = {
   id: 'contents/grown',
+  forms: allForms,
   severity: 'warn',
   what: 'The artifact has not grown, or shrunk, far beyond the last release',
   why: 'A sudden change of size is most often something that slipped in, or a target that was lost',

@@ -1,8 +1,12 @@
 import { commonFolder } from '../../contents/entry.ts';
-import { insidePath, insidePaths, type RawFinding, type Rule } from '../rule.ts';
+import { insidePath, insidePaths } from '../../form/artifact.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const lostFile: Rule = {
   id: 'contents/lost-file',
+  forms: allForms,
   severity: 'note',
   what: 'What the last release had inside is still there, and what is new is meant to be',
   why: 'A file that disappears breaks whoever imports it; one that appears may have slipped in',
@@ -10,7 +14,7 @@ export const lostFile: Rule = {
   example: 'dist/browser.js was in 1.3.2 and is not in 1.4.0',
   check: (artifact, { last }) => {
     if (last === null) return [];
-    const top = artifact.form === 'deb' ? '' : commonFolder(last.entries);
+    const top = formDefinitions[artifact.form].entries.hasTopFolder ? commonFolder(last.entries) : '';
     const before = new Set(
       last.entries.filter(({ type }) => type !== 'folder').map(({ path }) => unversioned(insidePath(path, top))),
     );

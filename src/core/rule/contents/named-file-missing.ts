@@ -1,9 +1,13 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
+import { insidePaths } from '../../form/artifact.ts';
+import { formDefinitions } from '../../form/definitions.ts';
 import { globMatcher } from '../../text/glob.ts';
-import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
+import { allForms } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const namedFileMissing: Rule = {
   id: 'contents/named-file-missing',
+  forms: allForms,
   severity: 'warn',
   what: 'Files that the manifest lists, and maps that shipped code names, are inside',
   why: 'A list that matches nothing is most often a build that did not run; a map that is missing makes every debugger complain',
@@ -17,8 +21,8 @@ export const namedFileMissing: Rule = {
       const target = joinPath(parentOf(path), decode(what));
       return all.has(target) ? [] : [{ path, message: `line ${line} names the map ${what}, which is not inside` }];
     });
-    const files = form === 'npm-tarball' && manifest !== null ? manifest.json['files'] : null;
-    if (!Array.isArray(files)) return maps;
+    const files = manifest === null ? null : formDefinitions[form].listedFiles(manifest.json);
+    if (files === null) return maps;
     const paths = insidePaths(artifact);
     const lists = files.flatMap((one): RawFinding[] => {
       if (typeof one !== 'string' || one.startsWith('!')) return [];

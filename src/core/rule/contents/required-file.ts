@@ -1,8 +1,11 @@
+import { insidePaths } from '../../form/artifact.ts';
 import { globMatcher } from '../../text/glob.ts';
-import { insidePaths, type Rule } from '../rule.ts';
+import { allForms } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 export const requiredFile: Rule = {
   id: 'contents/required-file',
+  forms: allForms,
   severity: 'refuse',
   what: 'Everything that `verify.require` lists is inside',
   why: 'A build that lost one of its targets still packs and uploads without a word',

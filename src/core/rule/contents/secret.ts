@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const secret: Rule = {
   id: 'contents/secret',
+  forms: allForms,
   severity: 'refuse',
   what: 'No private key, access token or password is inside',
   why: 'What is uploaded once is copied by others within minutes and stays public',

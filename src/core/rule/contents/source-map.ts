@@ -1,8 +1,10 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const sourceMap: Rule = {
   id: 'contents/source-map',
+  forms: allForms,
   severity: 'warn',
   what: 'A source map can be read, and brings its sources or they are inside',
   why: 'A map without sources shows users an empty page where they expect code, and weighs as much as one that works',

@@ -1,21 +1,20 @@
+import { filesIn, insidePath } from '../../form/artifact.ts';
 import { formatBytes } from '../../text/bytes.ts';
-import { filesIn, insidePath, type Rule } from '../rule.ts';
+import type { Rule } from '../rule.ts';
 
 const pattern =
   /(?:^|\/)(?:__tests__|__mocks__|__snapshots__|__fixtures__|tests?|specs?|fixtures?|testdata|coverage|\.github|\.circleci|\.husky|benchmarks?)\/|\.(?:test|spec|bench|stories)\.[cm]?[jt]sx?$|(?:^|\/)(?:test_[^/]+|[^/]+_test|conftest)\.py$/;
 
-/** Source archives are meant to hold tests. */
-const forms: ReadonlySet<string> = new Set(['npm-tarball', 'wheel', 'jar', 'nupkg', 'deb']);
-
 export const testFile: Rule = {
   id: 'contents/test-file',
+  // Archives of sources are meant to hold tests.
+  forms: ['npm-tarball', 'wheel', 'jar', 'nupkg', 'deb'],
   severity: 'note',
   what: 'Tests, fixtures and settings of the project stay at home',
   why: 'Users download them with every install and never run them',
   fix: "Leave them out with `except` or the manifest's `files`; or switch the rule off where they belong inside",
   example: 'lib/tide.test.js, test/fixtures/a-year.csv',
   check: (artifact) => {
-    if (!forms.has(artifact.form)) return [];
     const found = filesIn(artifact).filter(({ path }) => pattern.test(insidePath(path, artifact.prefix)));
     const [first] = found;
     if (first === undefined) return [];

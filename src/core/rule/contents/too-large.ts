@@ -1,8 +1,10 @@
 import { formatBytes } from '../../text/bytes.ts';
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 export const tooLarge: Rule = {
   id: 'contents/too-large',
+  forms: allForms,
   severity: 'refuse',
   what: 'The artifact is no larger than `verify.largest`',
   why: 'A sudden growth is most often something that slipped in',

@@ -1,5 +1,6 @@
+import { filesIn } from '../../form/artifact.ts';
 import { objectOf } from '../../manifest/fields.ts';
-import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 // The documented short names of target frameworks, with a platform behind a hyphen.
 const moniker =
@@ -7,14 +8,15 @@ const moniker =
 
 export const frameworkFolders: Rule = {
   id: 'dotnet/framework-folders',
+  forms: ['nupkg'],
   severity: 'refuse',
   what: 'Folders below lib, ref and build are called after target frameworks, and dependency groups exist for the same ones',
   why: 'Files in a folder of another name are installed and never used; a framework without a group gets no dependencies',
   fix: 'Name the folders by target framework, and give each a <group> in <dependencies>',
   example: 'lib/netstandard/Fenmarsh.Tides.dll, or lib/net8.0 with a <group> for netstandard2.0 only',
   check: (artifact) => {
-    const { form, manifest } = artifact;
-    if (form !== 'nupkg' || manifest === null) return [];
+    const { manifest } = artifact;
+    if (manifest === null) return [];
     const folders = new Map<string, string>();
     for (const { path } of filesIn(artifact)) {
       const match = /^(lib|ref|build|buildTransitive|runtimes\/[^/]+\/lib)\/([^/]+)\/./.exec(path);

@@ -1,15 +1,16 @@
-import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+import { filesIn } from '../../form/artifact.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const partUnlisted: Rule = {
   id: 'dotnet/part-unlisted',
+  forms: ['nupkg', 'snupkg'],
   severity: 'refuse',
   what: 'Every part has a content type, and the relationships lead to the nuspec inside',
   why: 'Readers of the package format refuse a part without a content type (ECMA-376 part 2, §7.2.3)',
   fix: 'Build it with `bevelstone build`, which writes both',
   example: 'runtimes/linux-x64/native/libharmonics.so and no type for "so"',
   check: (artifact) => {
-    const { form, texts } = artifact;
-    if (form !== 'nupkg' && form !== 'snupkg') return [];
+    const { texts } = artifact;
     const types = texts.get('[Content_Types].xml') ?? '';
     const endings = new Set(
       [...types.matchAll(/\bExtension="([^"]+)"/g)].map((match) => (match[1] ?? '').toLowerCase()),

@@ -1,14 +1,17 @@
-import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+import { filesIn } from '../../form/artifact.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const symbolsDisagree: Rule = {
   id: 'dotnet/symbols-disagree',
+  forms: ['nupkg', 'snupkg'],
   severity: 'refuse',
   what: 'A symbols package holds symbols only, and a package does not ship them among its libraries',
   why: 'A symbol server refuses anything else, and debug files in lib go to every user',
   fix: 'Let the artifact of form snupkg take the .pdb files, and leave them out of the nupkg',
   example: 'lib/net8.0/Fenmarsh.Tides.pdb inside the .nupkg',
   check: (artifact) => {
-    if (artifact.form === 'snupkg') {
+    if (formDefinitions[artifact.form].role === 'symbols') {
       const allowed = /\.pdb$|\.nuspec$|\.psmdcp$|^_rels\/|^\[Content_Types\]\.xml$|^\.signature\.p7s$|\.xml$/;
       const files = filesIn(artifact);
       const odd = files
@@ -18,7 +21,6 @@ export const symbolsDisagree: Rule = {
         ? odd
         : [...odd, { path: null, message: 'no symbol file is inside' }];
     }
-    if (artifact.form !== 'nupkg') return [];
     const paths = new Set(filesIn(artifact).map(({ path }) => path));
     return [...paths]
       .filter((path) => path.endsWith('.pdb'))

@@ -2,13 +2,13 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const classVersion: Rule = {
   id: 'jvm/class-version',
+  forms: ['jar'],
   severity: 'refuse',
   what: 'Every class runs on the oldest Java that the jar is for',
   why: 'An older JVM stops at the first newer class, often long after the start',
   fix: 'Compile with --release, or raise `verify.java`',
   example: 'Build-Jdk-Spec: 11 is declared by `verify.java: 11`, and a class for Java 17 is inside',
-  check: ({ form, binaries, manifest }, { java }) => {
-    if (form !== 'jar') return [];
+  check: ({ binaries, manifest }, { java }) => {
     const declared = java ?? declaredJava(manifest?.json ?? {});
     const found = new Map<number, { path: string; count: number }>();
     for (const [path, kind] of binaries) {

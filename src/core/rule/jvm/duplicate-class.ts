@@ -2,13 +2,13 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const duplicateClass: Rule = {
   id: 'jvm/duplicate-class',
+  forms: ['jar'],
   severity: 'warn',
   what: 'Every class lies once in a jar, at the place its name says',
   why: 'A class at another place is never found, and of two with one name a loader takes whichever comes first',
   fix: 'Correct the contents rule that takes the classes, or the shading of dependencies',
   example: 'classes/example/fenmarsh/Tide.class, whose name is example/fenmarsh/Tide',
-  check: ({ form, facts }) => {
-    if (form !== 'jar') return [];
+  check: ({ facts }) => {
     const places = new Map<string, string>();
     return [...facts.classNames].flatMap(([path, name]): RawFinding[] => {
       if (name === null || /^META-INF\/versions\//.test(path)) return [];

@@ -4,13 +4,13 @@ const path = 'META-INF/MANIFEST.MF';
 
 export const manifestUnusable: Rule = {
   id: 'jvm/manifest-unusable',
+  forms: ['jar', 'sources-jar', 'documentation-jar'],
   severity: 'refuse',
   what: "A jar's manifest can be read, stands where readers look for it, and names classes that are inside",
   why: 'A JVM that reads the jar as a stream sees only a manifest among the first two entries, and stops at a main class that is missing',
   fix: 'Build the jar with `bevelstone build`, or correct the manifest',
   example: 'Main-Class: example.fenmarsh.tidemark.Main, and no such class',
-  check: ({ form, manifest, entries, texts }) => {
-    if (!form.endsWith('jar')) return [];
+  check: ({ manifest, entries, texts }) => {
     const text = texts.get(path) ?? '';
     const found: RawFinding[] = [];
     const add = (message: string, severity?: 'warn' | 'note') =>
@@ -36,7 +36,7 @@ export const manifestUnusable: Rule = {
       String(json['Multi-Release'] ?? '')
         .trim()
         .toLowerCase() === 'true';
-    if (!isMulti && form === 'jar' && [...paths].some((one) => /^META-INF\/versions\/\d+\/.+\.class$/.test(one)))
+    if (!isMulti && [...paths].some((one) => /^META-INF\/versions\/\d+\/.+\.class$/.test(one)))
       add('classes for newer versions are inside, and Multi-Release does not say so', 'warn');
     return found;
   },

@@ -4,13 +4,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const pomIncomplete: Rule = {
   id: 'jvm/pom-incomplete',
+  forms: ['pom'],
   severity: 'warn',
   what: 'A POM has what public repositories ask for, and resolves without anything else of this machine',
   why: 'Most public repositories refuse a POM without name, description, address, licence, developers and source',
   fix: 'Add the elements; write versions out instead of naming properties that are not in the file',
   example: 'a POM without <licenses>',
-  check: ({ form, manifest, texts }) => {
-    if (form !== 'pom' || manifest === null) return [];
+  check: ({ manifest, texts }) => {
+    if (manifest === null) return [];
     const { path, common } = manifest;
     const project = objectOf(
       new XMLParser({ parseTagValue: false, processEntities: false }).parse(texts.get(path) ?? '')['project'],

@@ -4,13 +4,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const classifierUnknown: Rule = {
   id: 'metadata/classifier-unknown',
+  forms: ['wheel', 'sdist'],
   severity: 'refuse',
   what: 'Every trove classifier is one of the list, and none contradicts the licence field',
   why: 'An index refuses the whole upload for one classifier that it does not know',
   fix: 'Take one from the list; `Private ::` keeps a package from being uploaded by mistake',
   example: 'Classifier: Programming Language :: Pyton',
-  check: ({ manifest, form }) => {
-    if (manifest === null || (form !== 'wheel' && form !== 'sdist')) return [];
+  check: ({ manifest }) => {
+    if (manifest === null) return [];
     const { path, json } = manifest;
     return [json['Classifier'] ?? []].flat().flatMap((one): RawFinding[] => {
       const text = String(one);

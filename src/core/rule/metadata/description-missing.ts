@@ -1,14 +1,17 @@
-import { formsWithPage, type Rule } from '../rule.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 export const descriptionMissing: Rule = {
   id: 'metadata/description-missing',
+  forms: allForms,
   severity: 'refuse',
   what: 'The manifest inside has a description',
   why: 'Index pages and search results show it; empty, nobody knows what the package is for',
   fix: "Write one sentence into the manifest's `description`",
   example: '"description": ""',
   check: ({ form, manifest }) =>
-    manifest === null || manifest.common.description !== null || !(formsWithPage.has(form) || form === 'deb')
+    manifest === null || manifest.common.description !== null || !formDefinitions[form].needsDescription
       ? []
       : [{ path: manifest.path, message: 'it has no description' }],
 };

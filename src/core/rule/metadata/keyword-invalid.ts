@@ -1,9 +1,12 @@
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 const mostLetters = 60;
 
 export const keywordInvalid: Rule = {
   id: 'metadata/keyword-invalid',
+  forms: allForms,
   severity: 'warn',
   what: 'Keywords are a list of short, different words',
   why: 'People find packages by them; a sentence or one long text is found by nobody',
@@ -12,26 +15,10 @@ export const keywordInvalid: Rule = {
   check: ({ manifest, form }) => {
     if (manifest === null) return [];
     const { path, json } = manifest;
-    if (form === 'npm-tarball') {
-      const { keywords } = json;
-      if (keywords === undefined) return [];
-      if (!Array.isArray(keywords)) return [{ path, message: '`keywords` is no list', severity: 'note' }];
-      return problemsOf(keywords, path);
-    }
-    if (form === 'nupkg')
-      return problemsOf(
-        String(json['tags'] ?? '')
-          .split(/\s+/)
-          .filter(Boolean),
-        path,
-      );
-    if (form !== 'wheel' && form !== 'sdist') return [];
-    return problemsOf(
-      String(json['Keywords'] ?? '')
-        .split(',')
-        .filter(Boolean),
-      path,
-    );
+    const keywords = formDefinitions[form].metadata.keywords(json);
+    if (keywords === null) return [];
+    if (keywords === 'not a list') return [{ path, message: '`keywords` is no list', severity: 'note' }];
+    return problemsOf(keywords, path);
   },
 };
 

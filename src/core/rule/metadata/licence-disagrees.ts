@@ -1,18 +1,21 @@
 import parseLicence from 'spdx-expression-parse';
+import { insidePath } from '../../form/artifact.ts';
 import { identifyLicence } from '../../licence/licence-text.ts';
-import { formsWithPage, insidePath, type RawFinding, type Rule } from '../rule.ts';
+import { formsWithPage } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const licenceDisagrees: Rule = {
   id: 'metadata/licence-disagrees',
+  forms: formsWithPage,
   severity: 'refuse',
   what: 'The licence in the manifest is the one whose text is inside',
   why: 'Tools believe the field, lawyers believe the text; when they differ nobody knows what is allowed',
   fix: 'Correct the field, or put the right text in',
   example: '"license": "MIT" and the text of Apache-2.0 in LICENSE',
-  check: ({ texts, form, manifest, prefix }) => {
+  check: ({ texts, manifest, prefix }) => {
     const licence = manifest?.common.licence ?? null;
     const named = licence === null ? null : identifiersIn(licence);
-    if (!formsWithPage.has(form) || named === null) return [];
+    if (named === null) return [];
     return [...texts].flatMap(([path, text]): RawFinding[] => {
       if (
         !/^(?:[^/]+\.dist-info\/(?:licenses\/)?)?(?:licen[cs]e|copying)(?:\.(?:md|txt|rst))?$/i.test(

@@ -1,8 +1,10 @@
 import { judgeLicence } from '../../licence/policy.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const licencePolicy: Rule = {
   id: 'metadata/licence-policy',
+  forms: allForms,
   severity: 'refuse',
   what: 'Every dependency has a licence that `verify.licences` allows',
   why: 'What you ship binds your users to the licences of all that comes along',

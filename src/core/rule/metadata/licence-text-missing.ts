@@ -1,18 +1,21 @@
 import parseLicence from 'spdx-expression-parse';
-import { formsWithPage, insidePath, type Rule } from '../rule.ts';
+import { insidePath } from '../../form/artifact.ts';
+import { formsWithPage } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 const names = /(?:^|\/)(?:licen[cs]e|copying|unlicense|notice|copyright)[^/]*$|\/licen[cs]es\//i;
 
 export const licenceTextMissing: Rule = {
   id: 'metadata/licence-text-missing',
+  forms: formsWithPage,
   severity: 'warn',
   what: 'The text of the licence is inside',
   why: 'Most licences ask that their text goes along with every copy; without it nobody may pass the package on',
   fix: 'Add a LICENSE file beside the manifest and let it be packed',
   example: '"license": "MIT" and no LICENSE inside',
-  check: ({ entries, form, manifest, prefix }) => {
+  check: ({ entries, manifest, prefix }) => {
     const licence = manifest?.common.licence ?? null;
-    if (!formsWithPage.has(form) || licence === null || licence === 'UNLICENSED') return [];
+    if (licence === null || licence === 'UNLICENSED') return [];
     const isThere = entries.some(({ path, sizeBytes }) => sizeBytes > 0 && names.test(insidePath(path, prefix)));
     if (isThere) return [];
     // Dedications to the public ask for nothing.

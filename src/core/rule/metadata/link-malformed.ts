@@ -1,8 +1,10 @@
-import { objectOf } from '../../manifest/fields.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const linkMalformed: Rule = {
   id: 'metadata/link-malformed',
+  forms: allForms,
   severity: 'warn',
   what: 'Links in the manifest are full addresses that lead to the outside',
   why: 'An index shows them beside the package; a broken one keeps users from the source and from reporting bugs',
@@ -10,39 +12,12 @@ export const linkMalformed: Rule = {
   example: '"homepage": "fenmarsh"',
   check: ({ manifest, form }) => {
     if (manifest === null) return [];
-    return linksOf(form, manifest.json).flatMap(({ field, url }): RawFinding[] => {
+    return formDefinitions[form].metadata.links(manifest.json).flatMap(({ field, url }): RawFinding[] => {
       const why = reasonAgainst(url, field);
       return why === null ? [] : [{ path: manifest.path, message: `\`${field}\` is "${url.slice(0, 120)}": ${why}` }];
     });
   },
 };
-
-function linksOf(form: string, json: Readonly<Record<string, unknown>>): { field: string; url: string }[] {
-  const pick = (field: string, value: unknown) =>
-    typeof value === 'string' && value.trim() !== '' ? [{ field, url: value.trim() }] : [];
-  if (form === 'npm-tarball') {
-    const bugs = objectOf(json['bugs']);
-    const repository = objectOf(json['repository']);
-    return [
-      ...pick('homepage', json['homepage']),
-      ...pick('bugs', json['bugs']),
-      ...pick('bugs.url', bugs['url']),
-      ...pick('repository', json['repository']),
-      ...pick('repository.url', repository['url']),
-    ];
-  }
-  if (form === 'wheel' || form === 'sdist') {
-    const urls = [json['Project-URL'] ?? []]
-      .flat()
-      .flatMap((one) => pick('Project-URL', String(one).split(',').slice(1).join(',')));
-    return [...pick('Home-page', json['Home-page']), ...urls];
-  }
-  return form === 'nupkg'
-    ? pick('projectUrl', json['projectUrl'])
-    : form === 'deb'
-      ? pick('Homepage', json['Homepage'])
-      : [];
-}
 
 function reasonAgainst(url: string, field: string): string | null {
   const isRepository = field.startsWith('repository');

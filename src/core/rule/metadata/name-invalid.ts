@@ -1,3 +1,4 @@
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 type Grammar = { readonly pattern: RegExp; readonly most: number; readonly says: string };
@@ -31,6 +32,7 @@ const grammars: Readonly<Record<string, Grammar>> = {
 
 export const nameInvalid: Rule = {
   id: 'metadata/name-invalid',
+  forms: allForms,
   severity: 'refuse',
   what: 'The package has a name that its ecosystem allows',
   why: 'A registry refuses any other, or writes it another way than you do',

@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const nameLookalike: Rule = {
   id: 'metadata/name-lookalike',
+  forms: allForms,
   severity: 'warn',
   what: "The name and those of its dependencies are not nearly another package's of the workspace",
   why: 'One letter wrong installs a package of somebody else, and somebody may be waiting for it',

@@ -1,8 +1,10 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 export const rangeMissing: Rule = {
   id: 'metadata/range-missing',
+  forms: allForms,
   severity: 'note',
   what: 'The manifest says which versions of Node.js or Python the package is for',
   why: 'Without it installers put the newest release on interpreters that cannot run it, instead of the last that could',
@@ -10,11 +12,9 @@ export const rangeMissing: Rule = {
   example: 'no "engines" in package.json',
   check: ({ manifest, form }) => {
     if (manifest === null) return [];
-    const { path, json } = manifest;
-    if (form === 'npm-tarball' && textOf(objectOf(json['engines'])['node']) === null)
-      return [{ path, message: '`engines.node` does not say which versions of Node.js it runs on' }];
-    if ((form === 'wheel' || form === 'sdist') && textOf(json['Requires-Python']) === null)
-      return [{ path, message: 'Requires-Python does not say which versions of Python it runs on' }];
-    return [];
+    const runtime = formDefinitions[form].metadata.runtime(manifest.json);
+    if (runtime === null || runtime.range !== null) return [];
+    const message = `${runtime.field} does not say which versions of ${runtime.title} it runs on`;
+    return [{ path: manifest.path, message }];
   },
 };

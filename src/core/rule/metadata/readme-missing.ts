@@ -1,15 +1,16 @@
 import { shownReadme } from '../../page/page.ts';
-import { formsWithPage, type Rule } from '../rule.ts';
+import { formsWithPage } from '../forms.ts';
+import type { Rule } from '../rule.ts';
 
 export const readmeMissing: Rule = {
   id: 'metadata/readme-missing',
+  forms: formsWithPage,
   severity: 'refuse',
   what: 'The page that an index shows has a text',
   why: 'Without a readme that the index finds, the page of the package is empty',
   fix: "Add README.md to the package's folder, commit it, and name it where the manifest asks for it",
   example: 'an npm tarball with package.json and dist only; a .nupkg whose nuspec has no <readme>',
   check: (artifact) => {
-    if (!formsWithPage.has(artifact.form)) return [];
     const { readme, problem } = shownReadme(artifact);
     if (readme === null) return [{ path: null, message: problem ?? 'there is no readme inside' }];
     return readme.text.trim().length >= 20 ? [] : [{ path: readme.path, message: 'the readme is empty' }];

@@ -1,10 +1,11 @@
-import { isBevelstoneError } from '../../error/bevelstone-error.ts';
-import { objectOf, textOf } from '../../manifest/fields.ts';
-import { parseToml } from '../../manifest/toml.ts';
-import { type Artifact, formsWithPage, insidePath, type RawFinding, type Rule } from '../rule.ts';
+import { formDefinitions, hasPage } from '../../form/definitions.ts';
+import type { Form } from '../../name/form.ts';
+import { allForms } from '../forms.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const versionDisagrees: Rule = {
   id: 'metadata/version-disagrees',
+  forms: allForms,
   severity: 'refuse',
   what: 'The tag, the manifest inside, other files that name it and the file name say the same version',
   why: 'A registry believes the manifest, people believe the file name, and neither can be corrected later',
@@ -15,8 +16,7 @@ export const versionDisagrees: Rule = {
     const found: RawFinding[] = [];
     const written = manifest?.common.version ?? null;
     const path = manifest?.path ?? null;
-    if (manifest !== null && written === null && formsWithPage.has(form))
-      found.push({ path, message: 'it names no version' });
+    if (manifest !== null && written === null && hasPage(form)) found.push({ path, message: 'it names no version' });
     if (version !== null && written !== null && written !== version)
       found.push({ path, message: `it says ${written}, the release is ${version}` });
     const expected = version ?? written;
@@ -34,7 +34,7 @@ export const versionDisagrees: Rule = {
       found.push({ path: null, message: `the tag ${release.tag} does not name ${release.version}` });
     // In a file from elsewhere nobody knows which of two versions is meant.
     const severity = release === null ? { severity: 'warn' as const } : {};
-    const others = embedded(artifact).filter((one) => one.version !== expected);
+    const others = formDefinitions[form].innerVersions(artifact).filter((one) => one.version !== expected);
     return [
       ...found,
       ...others.map((one) => ({
@@ -46,42 +46,14 @@ export const versionDisagrees: Rule = {
   },
 };
 
-/** PEP 427 and the sdist specification write `-` and `+` otherwise in file names; a deb's epoch is not in its name. */
-function namesVersion(fileName: string, version: string, form: string): boolean {
+/** PEP 427 and the sdist specification write `-` and `+` otherwise in file names. */
+function namesVersion(fileName: string, version: string, form: Form): boolean {
   const spelt = [
     version,
     version.replace(/[^\w.+~!]+/g, '_'),
     version.replaceAll('+', '_'),
     version.replaceAll('+', '.'),
+    ...formDefinitions[form].fileVersions(version),
   ];
-  if (form === 'deb') spelt.push(version.replace(/^\d+:/, ''));
   return spelt.some((one) => fileName.includes(one));
-}
-
-/** Versions in further files of the form's own. */
-function embedded({ texts, form, prefix }: Artifact): { path: string; version: string }[] {
-  return [...texts].flatMap(([path, text]) => {
-    const inside = insidePath(path, prefix);
-    const version =
-      form === 'sdist' && inside === 'pyproject.toml'
-        ? pyprojectVersion(text)
-        : form === 'jar' && /^META-INF\/maven\/[^/]+\/[^/]+\/pom\.properties$/.test(path) && countOfKind(texts) === 1
-          ? (/^version=(.+)$/m.exec(text)?.[1]?.trim() ?? null)
-          : null;
-    return version === null ? [] : [{ path, version }];
-  });
-}
-
-/** A jar that holds others holds their properties too. */
-function countOfKind(texts: ReadonlyMap<string, string>): number {
-  return [...texts.keys()].filter((path) => /^META-INF\/maven\/.*\/pom\.properties$/.test(path)).length;
-}
-
-function pyprojectVersion(text: string): string | null {
-  try {
-    return textOf(objectOf(parseToml(text, 'pyproject.toml')['project'])['version']);
-  } catch (error) {
-    if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
-    return null;
-  }
 }

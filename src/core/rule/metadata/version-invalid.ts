@@ -1,4 +1,5 @@
 import { isVersion } from '../../version/version.ts';
+import { allForms } from '../forms.ts';
 import type { Rule } from '../rule.ts';
 
 // PEP 440, appendix B, without the spellings that it normalises away.
@@ -20,6 +21,7 @@ const grammars: Readonly<Record<string, { readonly isValid: (text: string) => bo
 
 export const versionInvalid: Rule = {
   id: 'metadata/version-invalid',
+  forms: allForms,
   severity: 'refuse',
   what: "The version is written in the ecosystem's own scheme",
   why: 'A registry refuses it, or reads a prerelease as the stable version that everybody gets',

@@ -2,13 +2,13 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const debConffile: Rule = {
   id: 'native/deb-conffile',
+  forms: ['deb'],
   severity: 'refuse',
   what: 'Files below /etc are listed as configuration files, and what is listed is inside',
   why: 'Without it the next version overwrites what an administrator changed there',
   fix: 'List every file below /etc in conffiles (Debian Policy §10.7)',
   example: 'etc/harmonics.conf inside, and no conffiles',
-  check: ({ form, entries, control }) => {
-    if (form !== 'deb') return [];
+  check: ({ entries, control }) => {
     const listed = new Set(
       (control.get('conffiles') ?? '')
         .split('\n')

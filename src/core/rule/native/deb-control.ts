@@ -1,14 +1,16 @@
-import type { Artifact, RawFinding, Rule } from '../rule.ts';
+import type { Artifact } from '../../form/artifact.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const debControl: Rule = {
   id: 'native/deb-control',
+  forms: ['deb'],
   severity: 'refuse',
   what: 'The control file of a Debian package has the fields it must have, each well-formed',
   why: 'Package managers refuse it, or install it where it does not belong',
   fix: 'Give the artifact `fields` for what is missing; Debian Policy §5 says how each is written',
   example: 'no Maintainer, or Depends: libc6 >= 2.31 without brackets',
-  check: ({ form, manifest, binaries }) => {
-    if (form !== 'deb' || manifest === null) return [];
+  check: ({ manifest, binaries }) => {
+    if (manifest === null) return [];
     const { path, json } = manifest;
     const field = (name: string) => (typeof json[name] === 'string' ? String(json[name]) : null);
     const found: RawFinding[] = [];

@@ -2,13 +2,13 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const debPath: Rule = {
   id: 'native/deb-path',
+  forms: ['deb'],
   severity: 'refuse',
   what: 'Files of a Debian package lie where the hierarchy standard has a place for them, with usual modes',
   why: "What lies in /usr/local, /home or /tmp belongs to the machine's owner, and a package manager overwrites it",
   fix: 'Change `to` in the contents rules; programs go to usr/bin, libraries to usr/lib, headers to usr/include',
   example: 'usr/local/lib/libharmonics.so',
-  check: ({ form, entries, control }) => {
-    if (form !== 'deb') return [];
+  check: ({ entries, control }) => {
     const found: RawFinding[] = [];
     for (const { path, type, mode } of entries) {
       const plain = path.replace(/\/$/, '');

@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const elfDebug: Rule = {
   id: 'native/elf-debug',
+  forms: allForms,
   severity: 'warn',
   what: 'Machine code carries no debug information, and its stack cannot be executed',
   why: 'Debug information is often larger than the code and names the folders it was built in; an executable stack helps attackers',

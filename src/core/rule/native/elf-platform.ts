@@ -1,14 +1,18 @@
+import { formDefinitions } from '../../form/definitions.ts';
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const elfPlatform: Rule = {
   id: 'native/elf-platform',
+  forms: allForms,
   severity: 'refuse',
   what: 'Machine code is for the platform the artifact is for',
   why: 'It installs and stops with "wrong ELF class" or "cannot execute" on every machine it is meant for',
   fix: 'Build on, or for, the platform that the artifact names',
   example: 'harmonics-0.9.5-linux-arm64.tar.gz with code for linux-x64',
   check: ({ binaries, fileName, form }, { release }) => {
-    const wanted = release?.platform ?? (form === 'tar.gz' || form === 'zip' ? platformIn(fileName) : null);
+    const wanted =
+      release?.platform ?? (formDefinitions[form].platforms === 'one-each-if-named' ? platformIn(fileName) : null);
     if (wanted === null) return [];
     return [...binaries].flatMap(([path, kind]): RawFinding[] =>
       kind.type !== 'native' || kind.platform === wanted || kind.platform.split('+').includes(wanted)

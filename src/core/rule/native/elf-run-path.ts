@@ -1,7 +1,9 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const elfRunPath: Rule = {
   id: 'native/elf-run-path',
+  forms: allForms,
   severity: 'refuse',
   what: 'Machine code looks for its libraries beside itself or where the system keeps them, nowhere else',
   why: "A folder of the build machine is empty on others, or is anybody's who can write there: a library in it runs as the user",

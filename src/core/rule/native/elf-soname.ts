@@ -1,9 +1,11 @@
+import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 const folders = /(?:^|\/)(?:lib(?:32|64)?|usr\/lib(?:32|64)?(?:\/[\w-]+-linux-[\w-]+)?)\/lib[^/]+\.so(?:\.[\d.]+)?$/;
 
 export const elfSoname: Rule = {
   id: 'native/elf-soname',
+  forms: allForms,
   severity: 'warn',
   what: 'A shared library that others link to has a soname, and a file of that name lies beside it',
   why: 'Without it programs remember the very file they were linked with, and break at the next version or the next folder',

@@ -2,6 +2,7 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const browserBuiltIn: Rule = {
   id: 'node/browser-built-in',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'No entry for browsers reaches a module of Node.js, through its own files or through its dependencies',
   why: 'A browser has no such module: bundling fails, or the page does, for every user who is not on a server',

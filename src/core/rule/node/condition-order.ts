@@ -3,13 +3,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const conditionOrder: Rule = {
   id: 'node/condition-order',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Conditions stand in an order in which each can be reached',
   why: 'The first condition that holds wins: what stands behind `default` is never used, and types behind code are not found',
   fix: 'Put `types` first and `default` last, and special conditions before general ones',
   example: '{ "default": "./tide.js", "browser": "./tide.browser.js" }',
-  check: ({ form, manifest }) =>
-    form !== 'npm-tarball' || manifest === null
+  check: ({ manifest }) =>
+    manifest === null
       ? []
       : ['exports', 'imports'].flatMap((field) =>
           problemsIn(manifest.json[field], field).map((one): RawFinding => ({ path: manifest.path, ...one })),

@@ -2,13 +2,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const dependencyElsewhere: Rule = {
   id: 'node/dependency-elsewhere',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Dependencies are ranges of versions that a registry can answer',
   why: 'A path is there on your machine only, and what an address or a branch gives changes without a new version',
   fix: "Publish what is needed and name a range; `bevelstone build` writes ranges for the workspace's own packages",
   example: '"tidemark": "file:../tidemark"',
-  check: ({ form, manifest }) => {
-    if (form !== 'npm-tarball' || manifest === null) return [];
+  check: ({ manifest }) => {
+    if (manifest === null) return [];
     const { path, common } = manifest;
     return common.dependencies
       .filter(({ kind }) => kind !== 'development')

@@ -1,15 +1,17 @@
+import { insidePaths } from '../../form/artifact.ts';
 import { objectOf } from '../../manifest/fields.ts';
-import { insidePaths, type RawFinding, type Rule } from '../rule.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const entryPointMissing: Rule = {
   id: 'node/entry-point-missing',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Every file that the manifest names as an entry point is inside',
   why: 'The package installs without a word and fails at the first import',
   fix: 'Let a build step make the file and `files` or a contents rule take it, or correct the manifest',
   example: '"browser": "./dist/browser.js" and no such file',
   check: (artifact) => {
-    if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return [];
+    if (artifact.manifest === null) return [];
     const paths = new Set(insidePaths(artifact));
     return entryPoints(artifact.manifest.json).flatMap(({ field, target, isFallback }): RawFinding[] => {
       if (isThere(target, field, paths) || isReplacementOfNothing(field, paths)) return [];

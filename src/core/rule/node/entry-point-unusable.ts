@@ -3,13 +3,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const entryPointUnusable: Rule = {
   id: 'node/entry-point-unusable',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: '`exports`, `imports` and `bin` are written so that Node.js can read them',
   why: 'Node.js refuses the whole package at the first import when one key or target is malformed',
   fix: 'Let targets begin with ./, keys of `exports` with a dot and keys of `imports` with #; do not mix paths and conditions',
   example: '"exports": { ".": "dist/tide.js" }, which lacks the ./',
-  check: ({ form, manifest }) => {
-    if (form !== 'npm-tarball' || manifest === null) return [];
+  check: ({ manifest }) => {
+    if (manifest === null) return [];
     const { exports, imports, main } = manifest.json;
     const keys = Object.keys(objectOf(exports));
     const found: string[] = [];

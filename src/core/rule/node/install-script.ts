@@ -5,13 +5,14 @@ const runAtInstall = ['preinstall', 'install', 'postinstall'];
 
 export const installScript: Rule = {
   id: 'node/install-script',
+  forms: ['npm-tarball'],
   severity: 'warn',
   what: 'Nothing runs on the machine of whoever installs the package',
   why: 'Install-time scripts are the way most attacks take, and many users switch them off',
   fix: 'Do the work at build time, or at first use; if it must be, say so in the readme',
   example: '"postinstall": "node setup.js"',
-  check: ({ form, manifest, entries, prefix }) => {
-    if (form !== 'npm-tarball' || manifest === null) return [];
+  check: ({ manifest, entries, prefix }) => {
+    if (manifest === null) return [];
     const scripts = objectOf(manifest.json['scripts']);
     const named = runAtInstall
       .filter((name) => typeof scripts[name] === 'string')

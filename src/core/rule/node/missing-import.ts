@@ -4,6 +4,7 @@ import { nodeViewOf } from './node-view.ts';
 
 export const missingImport: Rule = {
   id: 'node/missing-import',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Files that reached code imports by path are inside, and are found by the rules of its module system',
   why: 'The package installs and fails when that line runs; in the repository it works, since the file is there',

@@ -4,6 +4,7 @@ import { type NodeView, nodeViewOf } from './node-view.ts';
 
 export const moduleSyntax: Rule = {
   id: 'node/module-syntax',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Every file that Node.js loads is written for the module system it is loaded as',
   why: 'A CommonJS file loaded as a module stops with "require is not defined", a module loaded as CommonJS with a syntax error',

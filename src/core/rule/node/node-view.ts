@@ -2,13 +2,13 @@ import type { Consumer } from '../../contents/picks.ts';
 import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import type { DeclarationFacts } from '../../facts/declarations.ts';
 import type { ScriptFacts } from '../../facts/script.ts';
+import { type Artifact, insidePaths } from '../../form/artifact.ts';
+import { formDefinitions } from '../../form/definitions.ts';
 import { objectOf } from '../../manifest/fields.ts';
 import { type PackageJson, parsePackageJson } from '../../manifest/package-json.ts';
 import { listEntries } from '../../manifest/resolve-exports.ts';
 import { consumerOf, type NodePackage, resolveOwnEntry } from '../../surface/node-package.ts';
 import { type Reach, reachFrom } from '../../surface/reach.ts';
-import { type Artifact, insidePaths } from '../rule.ts';
-
 /** An npm tarball as the rules about its modules see it; paths are inside the package. */
 export type NodeView = {
   readonly one: NodePackage;
@@ -25,7 +25,7 @@ const views = new WeakMap<Artifact, NodeView>();
 
 /** The view of an artifact, made once; null for anything but an npm tarball with a manifest. */
 export function nodeViewOf(artifact: Artifact): NodeView | null {
-  if (artifact.form !== 'npm-tarball' || artifact.manifest === null) return null;
+  if (!formDefinitions[artifact.form].hasNodeEntries || artifact.manifest === null) return null;
   const known = views.get(artifact);
   if (known !== undefined) return known;
   const view = makeView(artifact, artifact.manifest.json, artifact.manifest.path);

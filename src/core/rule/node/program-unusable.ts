@@ -3,6 +3,7 @@ import { nodeViewOf, programs } from './node-view.ts';
 
 export const programUnusable: Rule = {
   id: 'node/program-unusable',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Programs in `bin` begin with a line that says what runs them, with a plain line end',
   why: 'Without it a shell runs the file as its own commands; with a carriage return it looks for a program of another name',

@@ -7,6 +7,7 @@ import { type NodeView, nodeViewOf } from './node-view.ts';
 
 export const typesDisagree: Rule = {
   id: 'node/types-disagree',
+  forms: ['npm-tarball'],
   severity: 'warn',
   what: 'What the declarations of an entry say exists, exists at run time, and the other way round',
   why: 'A declared function that is not there compiles and then fails; one that is not declared cannot be used',

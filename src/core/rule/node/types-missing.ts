@@ -4,6 +4,7 @@ import { nodeViewOf } from './node-view.ts';
 
 export const typesMissing: Rule = {
   id: 'node/types-missing',
+  forms: ['npm-tarball'],
   severity: 'warn',
   what: 'Every entry with code has type declarations',
   why: 'Users of TypeScript get `any` or an error for an entry without them',

@@ -4,6 +4,7 @@ import { declaredPackages, type NodeView, nodeViewOf } from './node-view.ts';
 
 export const undeclaredImport: Rule = {
   id: 'node/undeclared-import',
+  forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Every package that reached code imports is a declared dependency',
   why: 'It works where something else happens to install that package, and fails everywhere else',

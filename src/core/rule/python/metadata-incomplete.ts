@@ -1,17 +1,19 @@
+import { formDefinitions } from '../../form/definitions.ts';
 import { textOf } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const metadataIncomplete: Rule = {
   id: 'python/metadata-incomplete',
+  forms: ['wheel', 'sdist'],
   severity: 'refuse',
   what: 'The core metadata has the fields it must have, in a version that indexes know',
   why: 'An index refuses the upload, after everything else has been done',
   fix: 'Build it with `bevelstone build`, or with a build backend that is up to date',
   example: 'PKG-INFO without Metadata-Version',
   check: ({ form, manifest, entries, prefix }) => {
-    if (form !== 'wheel' && form !== 'sdist') return [];
     if (manifest === null) return [{ path: null, message: 'there is no core metadata inside' }];
     const { path, json } = manifest;
+    const { buildFiles } = formDefinitions[form];
     const found: RawFinding[] = [];
     const version = textOf(json['Metadata-Version']);
     if (version === null) found.push({ path, message: 'it has no Metadata-Version' });
@@ -20,10 +22,7 @@ export const metadataIncomplete: Rule = {
     const summary = textOf(json['Summary']);
     if (summary?.includes('\n') === true || (summary?.length ?? 0) > 512)
       found.push({ path, message: 'Summary must be one line of 512 characters at most' });
-    if (
-      form === 'sdist' &&
-      !entries.some((entry) => ['pyproject.toml', 'setup.py'].includes(entry.path.slice(prefix.length)))
-    )
+    if (buildFiles.length > 0 && !entries.some((entry) => buildFiles.includes(entry.path.slice(prefix.length))))
       found.push({
         path: null,
         message: 'nothing says how to build it: neither pyproject.toml nor setup.py is inside',

@@ -1,14 +1,15 @@
-import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+import { filesIn } from '../../form/artifact.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const recordDisagrees: Rule = {
   id: 'python/record-disagrees',
+  forms: ['wheel'],
   severity: 'refuse',
   what: 'RECORD of a wheel lists every file with the digest and size it has, and nothing else',
   why: 'Installers refuse a wheel whose RECORD is wrong, or leave files behind when it is uninstalled',
   fix: 'Change nothing in a wheel after it was packed; pack it again instead',
   example: 'tidemark/table.py was changed after packing',
   check: (artifact) => {
-    if (artifact.form !== 'wheel') return [];
     const path = artifact.entries.find((entry) => /^[^/]+\.dist-info\/RECORD$/.test(entry.path))?.path;
     const text = path === undefined ? undefined : artifact.texts.get(path);
     if (path === undefined || text === undefined) return [{ path: null, message: 'there is no RECORD inside' }];

@@ -2,14 +2,14 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const scriptUnresolved: Rule = {
   id: 'python/script-unresolved',
+  forms: ['wheel'],
   severity: 'refuse',
   what: 'Every console script and plug-in leads to a module and a name that are inside',
   why: 'The command is installed and stops with an import error at its first use',
   fix: 'Correct `[project.scripts]`, or let the module be packed',
   example: 'tide = tidemark.cli:main, and no tidemark/cli.py',
-  check: ({ form, texts, facts, entries }) => {
-    const path =
-      form === 'wheel' ? [...texts.keys()].find((one) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(one)) : undefined;
+  check: ({ texts, facts, entries }) => {
+    const path = [...texts.keys()].find((one) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(one));
     if (path === undefined) return [];
     const inside = new Set(entries.map((entry) => entry.path.replace(/^[^/]+\.data\/(?:pure|plat)lib\//, '')));
     return references(texts.get(path) ?? '').flatMap(({ group, name, module, attribute }): RawFinding[] => {

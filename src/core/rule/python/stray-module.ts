@@ -1,17 +1,18 @@
-import { filesIn, type Rule } from '../rule.ts';
+import { filesIn } from '../../form/artifact.ts';
+import type { Rule } from '../rule.ts';
 
 const common =
   /^(?:tests?|docs?|examples?|scripts?|utils?|common|config|benchmarks?|tools|src|build|setup|conftest|test_[^/]*)(?:\.py)?$/;
 
 export const strayModule: Rule = {
   id: 'python/stray-module',
+  forms: ['wheel'],
   severity: 'refuse',
   what: "A wheel puts nothing at the top of everybody's modules but its own",
   why: 'All packages share one folder: a module called tests or utils overwrites that of another package',
   fix: 'Leave it out of the wheel, or move it into the package',
   example: 'tests/__init__.py at the top of a wheel',
   check: (artifact) => {
-    if (artifact.form !== 'wheel') return [];
     const own = artifact.manifest?.common.name?.replace(/-/g, '_') ?? '';
     const tops = new Map<string, string>();
     for (const { path } of filesIn(artifact)) {

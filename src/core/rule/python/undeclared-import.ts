@@ -1,16 +1,18 @@
+import { filesIn } from '../../form/artifact.ts';
 import { pythonLibrary } from '../../surface/python-library.ts';
-import { filesIn, type RawFinding, type Rule } from '../rule.ts';
+import type { RawFinding, Rule } from '../rule.ts';
 
 export const undeclaredPythonImport: Rule = {
   id: 'python/undeclared-import',
+  forms: ['wheel'],
   severity: 'warn',
   what: 'Modules that the code imports at its top come with Python, are inside, or come with a declared dependency',
   why: 'It works where something else happens to install the module, and fails everywhere else',
   fix: 'Add the project that brings it to `dependencies`',
   example: 'import harmonics in tidemark/table.py, and no dependency that brings it',
   check: (artifact) => {
-    const { form, facts, manifest } = artifact;
-    if (form !== 'wheel' || manifest === null) return [];
+    const { facts, manifest } = artifact;
+    if (manifest === null) return [];
     const inside = new Set(
       filesIn(artifact).map(({ path }) =>
         (path.replace(/^[^/]+\.data\/(?:pure|plat)lib\//, '').split('/')[0] ?? '').replace(/\..*$/, ''),

@@ -3,13 +3,13 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 export const wheelTag: Rule = {
   id: 'python/wheel-tag',
+  forms: ['wheel'],
   severity: 'refuse',
   what: "A wheel's name, its tags and what is inside agree",
   why: 'Installers choose by the tags in the name: a wrong one puts code where it cannot run, or keeps it from where it could',
   fix: 'Build a wheel per platform with tags of its own, and a pure one without machine code',
   example: 'tidemark_py-1.4.0-py3-none-any.whl with _tide.cpython-311-x86_64-linux-gnu.so inside',
-  check: ({ form, fileName, entries, texts, binaries, manifest }) => {
-    if (form !== 'wheel') return [];
+  check: ({ fileName, entries, texts, binaries, manifest }) => {
     const found: RawFinding[] = [];
     const name = /^(?<dist>[^-]+)-(?<version>[^-]+)(?:-(?<build>\d[^-]*))?-(?<tags>[^-]+-[^-]+-[^-]+)\.whl$/.exec(
       fileName,

@@ -1,5 +1,5 @@
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
-import { normaliseName } from '../../manifest/pyproject-toml.ts';
+import { normaliseName } from '../../manifest/normalise-name.ts';
 import { parseToml } from '../../manifest/toml.ts';
 import { hexDigest } from '../digest.ts';
 import { type DependencyReader, lockedPackage } from './reading.ts';

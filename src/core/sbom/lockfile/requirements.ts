@@ -1,4 +1,4 @@
-import { normaliseName } from '../../manifest/pyproject-toml.ts';
+import { normaliseName } from '../../manifest/normalise-name.ts';
 import { hexDigest } from '../digest.ts';
 import { type DependencyReader, type LockedPackage, lockedPackage } from './reading.ts';
 

@@ -1,4 +1,4 @@
-import type { TrialClient } from '../../../core/config/config.ts';
+import type { TrialClient } from '../../../core/name/client.ts';
 import type { Offer } from '../../../core/protocol/consumer-line.ts';
 import type { Credential } from '../../../world/credential.ts';
 import type { FoundTool } from '../../../world/tool.ts';

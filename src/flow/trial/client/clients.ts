@@ -1,4 +1,5 @@
-import type { Protocol, TrialClient } from '../../../core/config/config.ts';
+import type { TrialClient } from '../../../core/name/client.ts';
+import type { Protocol } from '../../../core/name/protocol.ts';
 import type { Client } from './client.ts';
 import { dotnetClient } from './dotnet.ts';
 import { fetchClient } from './fetch.ts';

@@ -1,14 +1,12 @@
 import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
+import { formDefinitions, isSbom } from '../../../core/form/definitions.ts';
 import { consumerLines } from '../../../core/protocol/consumer-line.ts';
 import { extractArchive } from '../../../world/archive/extract.ts';
 import { runCommand } from '../../../world/command.ts';
 import type { Client, InstalledTree } from './client.ts';
 import { findVersion, lastLines } from './find-version.ts';
-
-/** Forms that are unpacked after they were fetched; others are used as they are. */
-const unpacked: ReadonlySet<string> = new Set(['tar.gz', 'zip', 'source-archive', 'deb', 'nupkg']);
 
 /** Runs the very consumer lines, which fetch each file and check its digest, and unpacks the files. */
 export const fetchClient: Client = {
@@ -29,9 +27,9 @@ export const fetchClient: Client = {
       }
       for (const { record } of offer.delivered) {
         const file = path.join(folder, record.file);
-        if (record.form === 'spdx' || record.form === 'cyclonedx') continue;
+        if (isSbom(record)) continue;
         trees.push({ type: 'file', artifact: record.file, file });
-        if (!unpacked.has(record.form)) continue;
+        if (!formDefinitions[record.form].isUnpacked) continue;
         const to = path.join(folder, `${record.file}.unpacked`);
         try {
           await mkdir(to);

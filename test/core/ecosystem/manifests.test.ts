@@ -1,10 +1,8 @@
 import { describe, expect, it } from 'vitest';
-import { manifestFormats } from '../../../src/core/manifest/manifest-formats.ts';
+import { manifestFiles } from '../../../src/core/ecosystem/definitions.ts';
 import type { ManifestStamp } from '../../../src/core/manifest/package-manifest.ts';
 
-const formats = new Map(
-  await Promise.all(manifestFormats.map(async ({ file, load }) => [file, await load()] as const)),
-);
+const formats = new Map(await Promise.all(manifestFiles.map(async ({ file, load }) => [file, await load()] as const)));
 
 function format(file: string) {
   const found = formats.get(file);

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import { guessBranches, guessTags, writeLayout } from '../../../src/core/config/guess-layout.ts';
 import { parseConfig } from '../../../src/core/config/parse-config.ts';
+import { guessBranches, guessTags, writeLayout } from '../../../src/core/ecosystem/guess-layout.ts';
 
-const tide = { name: 'tidemark', folder: 'packages/tidemark', ecosystem: 'node' };
-const gauge = { name: 'gauges', folder: 'packages/gauges', ecosystem: 'python' };
+const tide = { name: 'tidemark', folder: 'packages/tidemark', ecosystem: 'node' } as const;
+const gauge = { name: 'gauges', folder: 'packages/gauges', ecosystem: 'python' } as const;
 const tagged = (...names: string[]) => names.map((name) => ({ name, commit: 'c' }));
 
 describe('the habit of tags', () => {
@@ -43,7 +43,7 @@ describe('branches', () => {
 });
 
 it('writes a file that the program reads, whatever was found', () => {
-  for (const packages of [[tide], [tide, gauge, { name: 'on', folder: '', ecosystem: 'rust' }]])
+  for (const packages of [[tide], [tide, gauge, { name: 'on', folder: '', ecosystem: 'rust' as const }]])
     for (const lines of [null, 'line/*'])
       for (const early of [[], ['next', 'alpha']]) {
         const text = writeLayout({

@@ -1,11 +1,13 @@
+import type { Ecosystem } from '../name/ecosystem.ts';
 import { assignTags, type Tag } from '../version/tag-pattern.ts';
+import { ecosystemDefinitions } from './definitions.ts';
 
 /** A package that was found in a repository. */
 export type FoundPackage = {
   readonly name: string;
   /** '' for the root. */
   readonly folder: string;
-  readonly ecosystem: string;
+  readonly ecosystem: Ecosystem;
 };
 
 /** Patterns that tags are tried with, the most usual first. */
@@ -82,15 +84,6 @@ export type LayoutGuess = {
   readonly marked: number | null;
 };
 
-const forms: Readonly<Record<string, readonly string[]>> = {
-  node: ['npm-tarball'],
-  python: ['wheel', 'sdist'],
-  jvm: ['jar', 'sources-jar', 'pom'],
-  dotnet: ['nupkg'],
-  native: ['source-archive'],
-  rust: ['source-archive'],
-};
-
 /** A commented bevelstone.yaml that says what was found, and shows where the rest goes. */
 export function writeLayout({ packages, tags, branches, changelog, marked }: LayoutGuess): string {
   const usual = packages.length === 1 ? 'v{version}' : '{package}/{version}';
@@ -147,7 +140,7 @@ function writePackage({ name, folder, ecosystem }: FoundPackage): string[] {
     `    ecosystem: ${ecosystem}`,
     '    # build: [npm run build]          # commands, in a fresh checkout',
     '    artifacts:',
-    ...(forms[ecosystem] ?? ['source-archive']).map((form) => `      - form: ${form}`),
+    ...ecosystemDefinitions[ecosystem].usualForms.map((form) => `      - form: ${form}`),
     '    # send-to: [office]',
   ];
 }

@@ -1,6 +1,6 @@
-import { isBevelstoneError } from '../error/bevelstone-error.ts';
-import { spell } from './spelling.ts';
-import { bump } from './version.ts';
+import { isBevelstoneError } from '../../error/bevelstone-error.ts';
+import { spell } from '../../version/spelling.ts';
+import { bump } from '../../version/version.ts';
 
 // Version specifiers of PEP 440. Versions of the workspace come as SemVer and are compared in their Python spelling.
 

@@ -1,7 +1,10 @@
 import { expect, it } from 'vitest';
-import { rangeRules } from '../../../src/core/version/range.ts';
+import { ecosystemDefinitions } from '../../../src/core/ecosystem/definitions.ts';
+import type { Ecosystem } from '../../../src/core/name/ecosystem.ts';
 
-it.each([
+const rangeRules = (ecosystem: Ecosystem) => ecosystemDefinitions[ecosystem].ranges;
+
+it.each<[Ecosystem, string, string, boolean]>([
   ['python', '>=1.2,<2', '1.9.0', true],
   ['python', '>=1.2,<2', '2.0.0', false],
   ['python', '~=1.2.0', '1.2.9', true],
@@ -32,7 +35,7 @@ it.each([
   expect(rangeRules(ecosystem).takes(range, null, version)).toBe(takes);
 });
 
-it.each([
+it.each<[Ecosystem, string, string]>([
   ['node', '^1.2.0', '^2.0.0'],
   ['python', '>=1.2,<2', '>=2.0.0,<3'],
   ['python', '~=1.2.0', '~=2.0.0'],

@@ -1,0 +1,56 @@
+import type { ManifestFormat } from '../manifest/package-manifest.ts';
+import type { TrialClient } from '../name/client.ts';
+import type { BuiltForm } from '../name/form.ts';
+import type { Scheme } from '../version/spelling.ts';
+
+/** How an ecosystem reads the range of a dependency, and how it is written anew. */
+export type RangeRules = {
+  /**
+   * Whether a version of a workspace package is inside the range.
+   * @param last the dependency's last release, null when it has none.
+   */
+  readonly takes: (range: string, last: string | null, version: string) => boolean;
+  /** The range around a new version, its operator kept. */
+  readonly raise: (range: string, version: string) => string;
+  /** Whether the range stands for the workspace's own copy, and must be written as a range of versions before it is published. */
+  readonly isWorkspaceRange: (range: string) => boolean;
+};
+
+/** Without rules of its own: any version is inside any range. */
+export const anyRange: RangeRules = {
+  takes: () => true,
+  raise: (range) => range,
+  isWorkspaceRange: () => false,
+};
+
+/** Package types of the package URL specification that are written here. */
+export type PurlType = 'npm' | 'pypi' | 'cargo' | 'golang' | 'maven' | 'nuget' | 'deb' | 'generic';
+
+/** A file in which an ecosystem keeps a package's name and version. The code that reads it is loaded when there is such a file. */
+export type ManifestFile = {
+  /** File name; `{package}` stands for the package's name. */
+  readonly file: string;
+  readonly load: () => Promise<ManifestFormat>;
+};
+
+/** All that distinguishes one ecosystem from another. */
+export type EcosystemDefinition = {
+  /** As `docs/configuration.md` describes it. */
+  readonly title: string;
+  /** In the order in which a folder is searched for them. */
+  readonly manifests: readonly ManifestFile[];
+  /** How its manifests and registries write a version: every release must have such a spelling. */
+  readonly scheme: Scheme;
+  /** A spelling that the survey shows when it differs from SemVer; null for none. */
+  readonly shownScheme: Scheme | null;
+  readonly ranges: RangeRules;
+  readonly purlType: PurlType;
+  /** The forms that `init` proposes. */
+  readonly usualForms: readonly BuiltForm[];
+  /** The client that installs its packages by name; null when its packages are only downloaded. */
+  readonly client: TrialClient | null;
+  /** Source files that carry version macros; null for none. */
+  readonly versionHeaders: RegExp | null;
+  /** Whether the manifest says that its package is never published. */
+  readonly isPrivate: (manifestText: string) => boolean;
+};

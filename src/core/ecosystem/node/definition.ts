@@ -1,0 +1,18 @@
+import type { EcosystemDefinition } from '../definition.ts';
+import { isWorkspaceRange, nodeRangeTakes, raiseNodeRange } from './ranges.ts';
+
+/** Packages for Node.js and browsers. */
+export const node: EcosystemDefinition = {
+  title: 'JavaScript and TypeScript packages, for Node.js or a browser',
+  manifests: [
+    { file: 'package.json', load: async () => (await import('../../manifest/package-json.ts')).packageJsonFormat },
+  ],
+  scheme: 'semver',
+  shownScheme: null,
+  ranges: { takes: nodeRangeTakes, raise: raiseNodeRange, isWorkspaceRange },
+  purlType: 'npm',
+  usualForms: ['npm-tarball'],
+  client: 'npm',
+  versionHeaders: null,
+  isPrivate: (text) => (JSON.parse(text) as { private?: boolean }).private === true,
+};

@@ -1,0 +1,15 @@
+import { anyRange, type EcosystemDefinition } from '../definition.ts';
+
+/** Files that belong to no language's registry, such as tables or fonts. */
+export const plain: EcosystemDefinition = {
+  title: "files that belong to no language's registry",
+  manifests: [],
+  scheme: 'semver',
+  shownScheme: null,
+  ranges: anyRange,
+  purlType: 'generic',
+  usualForms: ['source-archive'],
+  client: null,
+  versionHeaders: null,
+  isPrivate: () => false,
+};

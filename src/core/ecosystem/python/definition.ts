@@ -1,0 +1,24 @@
+import type { EcosystemDefinition } from '../definition.ts';
+import { pythonRangeTakes, raisePythonRange } from './ranges.ts';
+
+/** Packages for Python. */
+export const python: EcosystemDefinition = {
+  title: 'Python packages',
+  manifests: [
+    { file: 'pyproject.toml', load: async () => (await import('../../manifest/pyproject-toml.ts')).pyprojectFormat },
+    { file: 'setup.cfg', load: async () => (await import('../../manifest/old-python.ts')).setupCfgFormat },
+    { file: 'setup.py', load: async () => (await import('../../manifest/old-python.ts')).setupPyFormat },
+  ],
+  scheme: 'python',
+  shownScheme: 'python',
+  ranges: {
+    takes: (range, _last, version) => pythonRangeTakes(range, version),
+    raise: raisePythonRange,
+    isWorkspaceRange: () => false,
+  },
+  purlType: 'pypi',
+  usualForms: ['wheel', 'sdist'],
+  client: 'pip',
+  versionHeaders: null,
+  isPrivate: () => false,
+};

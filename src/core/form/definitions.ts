@@ -1,0 +1,44 @@
+import type { Form } from '../name/form.ts';
+import { cyclonedx, spdx } from './bill/definition.ts';
+import { deb } from './deb/definition.ts';
+import type { FormDefinition } from './definition.ts';
+import { documentationJar, jar, sourcesJar } from './jar/definition.ts';
+import { npmTarball } from './npm-tarball/definition.ts';
+import { nupkg, snupkg } from './nupkg/definition.ts';
+import { tarGz, zip } from './plain-archive/definition.ts';
+import { pom } from './pom/definition.ts';
+import { sdist } from './sdist/definition.ts';
+import { sourceArchive } from './source-archive/definition.ts';
+import { tar, text } from './unknown/definition.ts';
+import { wheel } from './wheel/definition.ts';
+
+/** Every form. */
+export const formDefinitions: Readonly<Record<Form, FormDefinition>> = {
+  deb,
+  pom,
+  wheel,
+  nupkg,
+  snupkg,
+  jar,
+  'sources-jar': sourcesJar,
+  'documentation-jar': documentationJar,
+  'npm-tarball': npmTarball,
+  sdist,
+  'tar.gz': tarGz,
+  zip,
+  'source-archive': sourceArchive,
+  spdx,
+  cyclonedx,
+  tar,
+  text,
+};
+
+/** Whether the artifact is an SBOM: it goes along with what it describes, and is never installed. */
+export function isSbom({ form }: { readonly form: Form }): boolean {
+  return formDefinitions[form].role === 'sbom';
+}
+
+/** Whether an index shows a page of the form. */
+export function hasPage(form: Form): boolean {
+  return formDefinitions[form].page !== null;
+}

@@ -1,0 +1,23 @@
+import type { FormDefinition } from '../definition.ts';
+import { plainEntries, plainTraits } from '../traits.ts';
+import { npmMetadata, npmPage } from './npm-metadata.ts';
+
+/** A package for the npm client. */
+export const npmTarball: FormDefinition = {
+  ...plainTraits,
+  title: 'package for the npm client, `name-version.tgz`',
+  container: 'tar.gz',
+  role: 'package',
+  layout: async () => (await import('./npm-tarball.ts')).npmTarball,
+  platforms: 'one-with-all',
+  entries: { ...plainEntries, links: 'dropped', modes: 'replaced' },
+  ecosystem: 'node',
+  page: npmPage,
+  metadata: npmMetadata,
+  needsDescription: true,
+  listedFiles: ({ files }) => (Array.isArray(files) ? files : null),
+  hasNodeEntries: true,
+  isShownOnUpload: true,
+  reasonLeftOut: (hasList) =>
+    hasList ? '`files` in package.json does not list it' : 'an ignore file or the npm client leaves it out',
+};

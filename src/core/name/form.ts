@@ -1,0 +1,34 @@
+/** The forms of artifacts that can be built. */
+export const builtForms = [
+  'npm-tarball',
+  'wheel',
+  'sdist',
+  'jar',
+  'sources-jar',
+  'documentation-jar',
+  'pom',
+  'nupkg',
+  'snupkg',
+  'deb',
+  'tar.gz',
+  'zip',
+  'source-archive',
+] as const;
+
+/** One of the forms that can be built. */
+export type BuiltForm = (typeof builtForms)[number];
+
+/** Kinds of SBOMs; each is also the form of its document. */
+export const billKinds = ['spdx', 'cyclonedx'] as const;
+
+/** One of the kinds of SBOMs. */
+export type BillKind = (typeof billKinds)[number];
+
+/** Forms that are read, never built: a plain tar archive, and a text that is not a POM. */
+export const readForms = ['tar', 'text'] as const;
+
+/** Every form. Each has a definition in `core/form`. */
+export const forms = [...builtForms, ...billKinds, ...readForms] as const;
+
+/** The form of an artifact. */
+export type Form = (typeof forms)[number];
