@@ -1,4 +1,5 @@
 import type { Form } from '../core/name/form.ts';
+import type { Protocol } from '../core/name/protocol.ts';
 import type { Spellings } from '../core/version/spelling.ts';
 import type { FileStamp } from '../world/file-stamp.ts';
 
@@ -45,6 +46,9 @@ export type Subject = {
   readonly spellings: Spellings;
 };
 
+/** What is asked of an index: a file of a release. */
+export type ListedParcel = Pick<Parcel, keyof Subject | 'fileName' | 'sha256'>;
+
 /** What a destination lets us do. */
 export type Access = {
   readonly credential: 'accepted' | 'refused' | 'none' | 'unknown';
@@ -63,8 +67,12 @@ export type NameState = {
   readonly why: string | null;
 };
 
-/** Why a release is taken back, and whether it should be erased where a milder way exists too. */
-export type WithdrawWish = { readonly reason: string; readonly erase: boolean };
+/** Why a release is taken back, whether it should be erased where a milder way exists too, and what was delivered of it. */
+export type WithdrawOrder = {
+  readonly reason: string;
+  readonly erase: boolean;
+  readonly delivered: readonly Delivered[];
+};
 
 /** What came of taking a release back: how, and what the protocol cannot do. */
 export type Withdrawal = { readonly how: string; readonly limits: string | null };
@@ -80,7 +88,7 @@ export type Sending = {
 /** A place that takes artifacts, through one protocol. All methods throw BevelstoneErrors with exit code 5. */
 export type Destination = {
   readonly name: string;
-  readonly speaks: string;
+  readonly speaks: Protocol;
   /** Where it is, for people. */
   readonly url: string;
   /** Asks whether it is reachable and takes the credential, for this package; never changes anything. */
@@ -94,12 +102,41 @@ export type Destination = {
   /** What lies at an address that `find` or `deliver` gave, as it comes. */
   readonly open: (address: string) => Promise<AsyncIterable<Uint8Array>>;
   /** Whether a reader who knows only the name finds this file by now, and why not. */
-  readonly isListed: (parcel: Pick<Parcel, keyof Subject | 'fileName' | 'sha256'>) => Promise<string | true>;
+  readonly isListed: (parcel: ListedParcel) => Promise<string | true>;
   /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
   readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
   /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
-  readonly withdraw: (subject: Subject, delivered: readonly Delivered[], wish: WithdrawWish) => Promise<Withdrawal>;
+  readonly withdraw: (subject: Subject, order: WithdrawOrder) => Promise<Withdrawal>;
 };
+
+type MethodName = Exclude<keyof Destination, 'name' | 'speaks' | 'url'>;
+
+/** What a protocol does, as functions of whatever state it needs. */
+export type DestinationMethods<State> = {
+  readonly [Name in MethodName]: (
+    state: State,
+    ...given: Parameters<Destination[Name]>
+  ) => ReturnType<Destination[Name]>;
+};
+
+/** A destination whose methods get the same state at every call. */
+export function makeDestination<State>(
+  about: Pick<Destination, 'name' | 'speaks' | 'url'>,
+  state: State,
+  methods: DestinationMethods<State>,
+): Destination {
+  return {
+    ...about,
+    access: (subject) => methods.access(state, subject),
+    nameState: (subject) => methods.nameState(state, subject),
+    find: (parcel, all) => methods.find(state, parcel, all),
+    deliver: (parcel, sending) => methods.deliver(state, parcel, sending),
+    open: (address) => methods.open(state, address),
+    isListed: (parcel) => methods.isListed(state, parcel),
+    point: (all) => methods.point(state, all),
+    withdraw: (subject, order) => methods.withdraw(state, subject, order),
+  };
+}
 
 /** A file that was delivered. */
 export type Delivered = { readonly artifact: string; readonly address: string; readonly sha256: string };

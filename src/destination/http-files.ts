@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { drain } from '../world/http.ts';
+import { sentBytes } from '../world/sent-file.ts';
 import type { Parcel, Presence } from './destination.ts';
-import { parcelBytes } from './parcel-bytes.ts';
 import { call, callText, expectDone, isDone, openAddress, refused, strangeAnswer, textBody, type Web } from './web.ts';
 
 /** A text with the tag that a server gave it, for conditional writing; both null when there is none. */
@@ -111,7 +111,7 @@ export async function putParcel(web: Web, url: string, parcel: Parcel, moved: (b
     method: 'PUT',
     url,
     headers: { 'content-type': 'application/octet-stream', 'if-none-match': '*' },
-    body: { chunks: parcelBytes(parcel, moved), sizeBytes: parcel.sizeBytes },
+    body: { chunks: sentBytes(parcel, moved), sizeBytes: parcel.sizeBytes },
   });
   if (answer.status === 412) throw strangeAnswer(web.name, `something came to lie at ${url} meanwhile`, url);
   expectDone(web, parcel.fileName, answer);

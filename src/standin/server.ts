@@ -1,41 +1,44 @@
-import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
-import fastify, { type FastifyInstance } from 'fastify';
+import fastify from 'fastify';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { Protocol } from '../core/name/protocol.ts';
+import { makeFolder } from '../world/files.ts';
 import { addFaults, type Fault, Faults } from './fault.ts';
 import { makeGuard, type StandinToken } from './guard.ts';
-import { serveHttpPut } from './http-put/http-put.ts';
-import { serveMaven } from './maven-layout/maven-layout.ts';
-import { serveNpm } from './npm-registry/npm-registry.ts';
-import { serveNuget } from './nuget-v3/nuget-v3.ts';
-import { serveOci, tellOci } from './oci/oci.ts';
+import { httpPut } from './http-put/http-put.ts';
+import { mavenLayout } from './maven-layout/maven-layout.ts';
+import { npmRegistry } from './npm-registry/npm-registry.ts';
+import { nugetV3 } from './nuget-v3/nuget-v3.ts';
+import { oci } from './oci/oci.ts';
 import { servePages } from './page.ts';
-import { servePython } from './python-index/python-index.ts';
+import { pythonIndex } from './python-index/python-index.ts';
 import { Refusal } from './refusal.ts';
-import { serveS3, tellS3 } from './s3/s3.ts';
-import type { Service } from './service.ts';
+import { s3 } from './s3/s3.ts';
+import { plainService, type StandinService } from './service.ts';
 import { removeIncoming, Store } from './store.ts';
 
-/** What serves a protocol, and below which path of the server. The folder of its store is called like the path. */
+/** What serves each protocol; null for one that needs no server. */
 const services = {
-  'npm-registry': { path: 'node/', serve: serveNpm },
-  'python-index': { path: 'python/', serve: servePython },
-  'nuget-v3': { path: 'nuget/', serve: serveNuget },
-  'maven-layout': { path: 'maven/', serve: serveMaven },
-  'http-put': { path: 'files/', serve: serveHttpPut },
-  s3: { path: 's3/', serve: serveS3 },
-  // The specification has it at the root of a host, whatever else is there.
-  oci: { path: 'v2/', serve: serveOci },
-} as const satisfies Partial<
-  Record<Protocol, { path: string; serve: (server: FastifyInstance, service: Service) => void }>
->;
+  'npm-registry': npmRegistry,
+  'python-index': pythonIndex,
+  'nuget-v3': nugetV3,
+  'maven-layout': mavenLayout,
+  'http-put': httpPut,
+  s3,
+  oci,
+  folder: null,
+} as const satisfies Readonly<Record<Protocol, StandinService | null>>;
 
 /** A protocol that the stand-in serves. */
-export type StandinProtocol = keyof typeof services;
+export type StandinProtocol = { [Name in Protocol]: (typeof services)[Name] extends null ? never : Name }[Protocol];
+
+const served = (Object.keys(services) as Protocol[]).flatMap((protocol) => {
+  const service = services[protocol];
+  return service === null ? [] : [{ protocol: protocol as StandinProtocol, service }];
+});
 
 /** The protocols that the stand-in serves. */
-export const standinProtocols = Object.keys(services) as StandinProtocol[];
+export const standinProtocols: readonly StandinProtocol[] = served.map(({ protocol }) => protocol);
 
 /** What a stand-in needs to run. */
 export type StandinSettings = {
@@ -62,19 +65,15 @@ export type Standin = {
   readonly close: () => Promise<void>;
 };
 
-/** How each protocol words a refusal. */
-const tellers: readonly (readonly [string, (message: string) => { type: string; body: string }])[] = [
-  ['/s3/', tellS3],
-  ['/v2/', tellOci],
-];
-
-function tellJson(message: string): { type: string; body: string } {
-  return { type: 'application/json', body: JSON.stringify({ error: message }) };
+/** The service that a request is for by its path. */
+function serviceAt(url: string): StandinService | undefined {
+  return served.find(({ service }) => url.startsWith(`/${service.path}`))?.service;
 }
 
-/** Clients of object stores that know a host and no path in front of the bucket find the store by how they sign. */
-function storeUrl(url: string, authorization = ''): string {
-  return authorization.startsWith('AWS4-') && !url.startsWith('/s3/') ? `/s3${url}` : url;
+/** The path of a request with the service in front that claims it by its credential. */
+function servedPath(url: string, authorization = ''): string {
+  const claiming = served.find(({ service }) => service.claims(authorization))?.service;
+  return claiming === undefined || serviceAt(url) === claiming ? url : `/${claiming.path}${url.replace(/^\//, '')}`;
 }
 
 const usualMostBytes = 2 ** 31;
@@ -87,7 +86,7 @@ const checkMs = 2000;
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
 export async function startStandin(settings: StandinSettings): Promise<Standin> {
   const { port, store, now, speaks = standinProtocols, mostBytes = usualMostBytes } = settings;
-  await mkdir(store, { recursive: true });
+  await makeFolder(store);
   await removeIncoming(store);
   const server = fastify({
     forceCloseConnections: true,
@@ -96,7 +95,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
     connectionTimeout: idleMs,
     routerOptions: { maxParamLength: 4000 },
     bodyLimit: mostBytes,
-    rewriteUrl: (request) => storeUrl(request.url ?? '/', request.headers.authorization),
+    rewriteUrl: (request) => servedPath(request.url ?? '/', request.headers.authorization),
   });
   for (const method of ['PROPFIND', 'MKCOL']) server.addHttpMethod(method, { hasBody: true });
   // Bodies come as they are: each protocol reads its own, as a stream.
@@ -107,16 +106,15 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
   server.setErrorHandler((error: { statusCode?: number; message?: string }, request, reply) => {
     const status = error instanceof Refusal ? error.status : (error.statusCode ?? 500);
     const headers = error instanceof Refusal ? error.headers : {};
-    const told = tellers.find(([path]) => request.url.startsWith(path))?.[1] ?? tellJson;
-    const { type, body } = told(error.message ?? 'failed');
+    const { tell } = serviceAt(request.url) ?? plainService;
+    const { type, body } = tell(error.message ?? 'failed');
     return reply.code(status).headers(headers).type(type).send(body);
   });
   const guard = makeGuard(settings.tokens, settings.isPrivate ?? false);
-  for (const protocol of speaks) {
-    const { path: below, serve } = services[protocol];
+  for (const { protocol, service } of served.filter((one) => speaks.includes(one.protocol))) {
     const upstream = settings.upstream?.[protocol];
-    serve(server, {
-      store: new Store(path.join(store, below)),
+    service.serve(server, {
+      store: new Store(path.join(store, service.path)),
       guard,
       faults,
       now,
@@ -128,7 +126,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
   try {
     const address = await server.listen({ host: '127.0.0.1', port });
     const url = `${address}/`;
-    const urlFor = (one: StandinProtocol) => (one === 'oci' ? `${url}office` : `${url}${services[one].path}`);
+    const urlFor = (protocol: StandinProtocol) => `${url}${services[protocol].address}`;
     return { url, faults, urlFor, close: () => server.close() };
   } catch (cause) {
     throw new BevelstoneError('STANDIN_PORT', {

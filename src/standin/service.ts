@@ -1,5 +1,5 @@
 import { Readable } from 'node:stream';
-import type { FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { drain, send } from '../world/http.ts';
 import type { Faults } from './fault.ts';
 import type { Guard } from './guard.ts';
@@ -18,6 +18,34 @@ export type Service = {
   readonly mostBytes: number;
 };
 
+/** One request to a protocol, with what the protocol works with. */
+export type Call = Service & { readonly request: FastifyRequest; readonly reply: FastifyReply };
+
+/** How a protocol is served. */
+export type StandinService = {
+  /** Below which path of the server. The folder of its store is called like the path. */
+  readonly path: string;
+  /** What clients are given as its address, below that of the server. */
+  readonly address: string;
+  readonly serve: (server: FastifyInstance, service: Service) => void;
+  /** How it words a refusal. */
+  readonly tell: (message: string) => { readonly type: string; readonly body: string };
+  /** Whether a request is its own by the scheme of its credential alone, whatever its path. */
+  readonly claims: (authorization: string) => boolean;
+};
+
+/** What most protocols have in common. */
+export const plainService: Pick<StandinService, 'tell' | 'claims'> = {
+  tell: (message) => ({ type: 'application/json', body: JSON.stringify({ error: message }) }),
+  claims: () => false,
+};
+
+/** How many bytes there is room for, when a fault says so. */
+export function roomOf({ faults, request }: Call): { readonly room?: number } {
+  const room = faults.take('disk-full', request)?.room;
+  return room === undefined ? {} : { room };
+}
+
 /** The body of a request as it comes in; no protocol gets more than it asks for. */
 export function bodyOf(request: FastifyRequest): AsyncIterable<Uint8Array> {
   return (request.body ?? nothing()) as AsyncIterable<Uint8Array>;
@@ -26,12 +54,7 @@ export function bodyOf(request: FastifyRequest): AsyncIterable<Uint8Array> {
 async function* nothing(): AsyncGenerator<Uint8Array> {}
 
 /** What another server has at a path below it, passed on as it is; null where there is none, or no other server. */
-export async function fromUpstream(
-  { upstream }: Service,
-  path: string,
-  request: FastifyRequest,
-  reply: FastifyReply,
-): Promise<FastifyReply | null> {
+export async function fromUpstream({ upstream, request, reply }: Call, path: string): Promise<FastifyReply | null> {
   if (upstream === null) return null;
   const accept = request.headers.accept;
   const answer = await send({
@@ -70,6 +93,9 @@ export async function jsonOfBody(request: FastifyRequest): Promise<unknown> {
   }
 }
 
+/** Bytes from one place to another, both included. */
+export type Span = { readonly start: number; readonly end: number };
+
 /** Something that lies whole somewhere, and of which a part can be had; `end` is the last byte. */
 export type Content = {
   readonly sizeBytes: number;
@@ -79,18 +105,21 @@ export type Content = {
 
 /** Sends a file with its length, or a part of it where one is asked for. @throws Refusal 404 */
 export async function sendFile(
-  request: FastifyRequest,
-  reply: FastifyReply,
+  call: Pick<Call, 'request' | 'reply'>,
   place: string,
   type = 'application/octet-stream',
 ): Promise<unknown> {
   const found = await openFile(place);
   if (found === null) throw new Refusal(404, 'not found');
-  return sendContent(request, reply, found, type);
+  return sendContent(call, found, type);
 }
 
 /** Sends content with its length, or a part of it where one is asked for (RFC 9110 §14.2). */
-export function sendContent(request: FastifyRequest, reply: FastifyReply, content: Content, type: string): unknown {
+export function sendContent(
+  { request, reply }: Pick<Call, 'request' | 'reply'>,
+  content: Content,
+  type: string,
+): unknown {
   const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
   const last = content.sizeBytes - 1;
   const start = Number(range?.[1] ?? 0);

@@ -1,6 +1,6 @@
 import { createHash, type Hash, randomBytes } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
-import { link, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { link, mkdir, open, readdir, rename, rm, stat, truncate } from 'node:fs/promises';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { DigestThread } from '../world/digest-thread.ts';
@@ -121,6 +121,30 @@ export class Store {
     await rename(received.file, place);
   }
 
+  /** Flushes a file that was received without that, and gives it another place. */
+  async move(from: string, place: string): Promise<void> {
+    await flushFile(from);
+    await mkdir(path.dirname(place), { recursive: true });
+    await rename(from, place);
+  }
+
+  /** Adds bytes to a file; what came of them is dropped when they end in an error. @returns its size then. */
+  async append(file: string, chunks: AsyncIterable<Uint8Array>): Promise<number> {
+    const { size } = await stat(file);
+    try {
+      await pipeline(chunks, createWriteStream(file, { flags: 'a' }));
+    } catch (error) {
+      await truncate(file, size);
+      throw error;
+    }
+    return (await stat(file)).size;
+  }
+
+  /** Makes sure that what was appended to a file is on the disk. */
+  async flush(file: string): Promise<void> {
+    await flushFile(file);
+  }
+
   async discard(received: Received): Promise<void> {
     await rm(received.file, { force: true });
   }
@@ -166,7 +190,7 @@ export async function openFile(place: string) {
 }
 
 /** Makes sure that a file is on the disk. */
-export async function flushFile(place: string): Promise<void> {
+async function flushFile(place: string): Promise<void> {
   const handle = await open(place, 'r+');
   try {
     await handle.sync();

@@ -14,6 +14,57 @@ export async function readTextIfThere(file: string): Promise<string | null> {
   }
 }
 
+/** Removes a file; it need not be there. */
+export async function removeFile(file: string): Promise<void> {
+  await rm(file, { force: true });
+}
+
+/** Removes a folder with all that is in it; it need not be there. */
+export async function removeFolder(folder: string): Promise<void> {
+  await rm(folder, { recursive: true, force: true });
+}
+
+/** Makes a folder, and those around it. @param mode of a folder that is made. */
+export async function makeFolder(folder: string, mode = 0o777): Promise<void> {
+  await mkdir(folder, { recursive: true, mode });
+}
+
+/** Paths of everything below a folder, relative to it, in no order. */
+export async function namesBelow(folder: string): Promise<string[]> {
+  return readdir(folder, { recursive: true });
+}
+
+/** Names in a folder, sorted; none when it is not there. */
+export async function namesIn(folder: string): Promise<string[]> {
+  try {
+    return (await readdir(folder)).sort();
+  } catch (error) {
+    if (isMissing(error)) return [];
+    throw error;
+  }
+}
+
+/** What is in a folder, in no order. */
+export async function listFolder(folder: string): Promise<{ readonly name: string; readonly isFolder: boolean }[]> {
+  const entries = await readdir(folder, { withFileTypes: true });
+  return entries.map((entry) => ({ name: entry.name, isFolder: entry.isDirectory() }));
+}
+
+/** Whether a folder is there; false for a file. */
+export async function isFolder(place: string): Promise<boolean> {
+  try {
+    return (await stat(place)).isDirectory();
+  } catch (error) {
+    if (isMissing(error)) return false;
+    throw error;
+  }
+}
+
+/** How many bytes a file has. */
+export async function sizeOf(file: string): Promise<number> {
+  return (await stat(file)).size;
+}
+
 /** Whether something is there. */
 export async function exists(file: string): Promise<boolean> {
   try {

@@ -155,7 +155,10 @@ describe('a release that is taken back', () => {
     );
     const destination = await open('http-put', server);
 
-    await destination.withdraw(subject, delivered(`${server.url}another/important-file`), wish);
+    await destination.withdraw(subject, {
+      ...wish,
+      delivered: delivered(`${server.url}another/important-file`),
+    });
 
     const deleted = server.asked.filter(({ line }) => line.startsWith('DELETE')).map(({ line }) => line);
     expect(deleted).toEqual([
@@ -172,7 +175,9 @@ describe('a release that is taken back', () => {
     const server = await listener((_, response) => void response.writeHead(204).end());
     const destination = await open('maven-layout', server);
 
-    await expect(destination.withdraw(subject, delivered(server.url + path), wish)).rejects.toMatchObject({
+    await expect(
+      destination.withdraw(subject, { ...wish, delivered: delivered(server.url + path) }),
+    ).rejects.toMatchObject({
       code: 'WITHDRAW_IMPOSSIBLE',
     });
     expect(server.asked.filter(({ line }) => line.startsWith('DELETE'))).toEqual([]);

@@ -125,11 +125,12 @@ describe('a folder', () => {
     expect(page).toContain('href="tidemark/1.4.0/tidemark-1.4.0.tar.gz"');
     expect(page).toContain('href="tidemark/1.5.0/tidemark-1.5.0.tar.gz"');
     expect((await destination.point([one]))[0]?.moved).toBe(false);
-    await destination.withdraw(
-      one,
-      [{ artifact: one.fileName, address: path.join(top, 'tidemark/1.4.0', one.fileName), sha256: one.sha256 }],
-      { reason: '', erase: false },
-    );
+    const address = path.join(top, 'tidemark/1.4.0', one.fileName);
+    await destination.withdraw(one, {
+      delivered: [{ artifact: one.fileName, address, sha256: one.sha256 }],
+      reason: '',
+      erase: false,
+    });
     expect(readFileSync(path.join(top, 'index.html'), 'utf8')).not.toContain('1.4.0');
     expect(existsSync(path.join(top, 'tidemark/1.5.0', other.fileName))).toBe(true);
   });

@@ -101,7 +101,7 @@ describe.each(standinProtocols)('%s', (speaks) => {
     await destination.point([parcel]);
     const delivered = [{ artifact: parcel.fileName, address, sha256: parcel.sha256 }];
 
-    const withdrawing = destination.withdraw(subjectOf(parcel), delivered, { reason: 'wrong tides', erase: false });
+    const withdrawing = destination.withdraw(subjectOf(parcel), { delivered, reason: 'wrong tides', erase: false });
 
     if (speaks === 'python-index') {
       await expect(withdrawing).rejects.toMatchObject({ code: 'WITHDRAW_IMPOSSIBLE' });
@@ -119,9 +119,9 @@ it('a registry for npm erases a young version when that is asked for, and says s
   const [first, second] = [await parcelFor('npm-registry'), await parcelFor('npm-registry', 'tides', '1.5.0')];
   for (const parcel of [first, second]) await destination.deliver(parcel, quietly(parcel));
 
-  const erased = await destination.withdraw(subjectOf(second), [], { reason: 'wrong tides', erase: true });
+  const erased = await destination.withdraw(subjectOf(second), { delivered: [], reason: 'wrong tides', erase: true });
   now = new Date('2026-12-23T08:00:00Z');
-  const late = destination.withdraw(subjectOf(first), [], { reason: 'wrong tides', erase: true });
+  const late = destination.withdraw(subjectOf(first), { delivered: [], reason: 'wrong tides', erase: true });
 
   expect(erased.how).toBe('deleted');
   expect((await destination.find(second, [second])).type).toBe('absent');

@@ -86,7 +86,7 @@ itWithServer('docker-registry')('a registry takes artifacts, their bills as refe
     credential: { user: 'stranger', password: 'env:OFFICE_PASSWORD' },
   });
   expect((await wrong.access({ ...parcel, packageName: 'tidemark' })).credential).toBe('refused');
-  await destination.withdraw(parcel, [], { reason: 'wrong tides', erase: false });
+  await destination.withdraw(parcel, { delivered: [], reason: 'wrong tides', erase: false });
   expect((await fetch(`${base}1.4.0`, { headers })).status).toBe(404);
 });
 
@@ -103,7 +103,8 @@ itWithServer('nginx')('a WebDAV server takes files, its collections made when th
     stdio: 'ignore',
   });
   expect((await destination.nameState(parcel)).versionState).toBe('there');
-  await destination.withdraw(parcel, [{ artifact: parcel.fileName, address, sha256: parcel.sha256 }], {
+  await destination.withdraw(parcel, {
+    delivered: [{ artifact: parcel.fileName, address, sha256: parcel.sha256 }],
     reason: 'wrong',
     erase: false,
   });
@@ -145,7 +146,7 @@ itWithServer('verdaccio')('a registry for npm takes packages, dist-tags and a de
   expect((await destination.access(parcel)).credential).toBe('accepted');
   expect((await destination.find(other, [other])).type).toBe('different');
   await expect(destination.deliver(other, quietly(other))).rejects.toMatchObject({ code: 'DELIVERY_EXISTS' });
-  await destination.withdraw(parcel, [], { reason: 'low water an hour late', erase: false });
+  await destination.withdraw(parcel, { delivered: [], reason: 'low water an hour late', erase: false });
   const document = (await (await fetch(`${url}tidemark`)).json()) as {
     versions: Record<string, { deprecated?: string }>;
   };

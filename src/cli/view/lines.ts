@@ -1,4 +1,4 @@
-import type { ConsumerLine } from '../../core/protocol/consumer-line.ts';
+import type { ConsumerLine } from '../../core/protocol/offer.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { ReleaseLines } from '../../flow/ledger/lines.ts';
 import type { Screen } from './screen.ts';

@@ -1,6 +1,6 @@
 import type { NoteSection } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
-import type { ConsumerLine } from '../protocol/consumer-line.ts';
+import type { ConsumerLine } from '../protocol/offer.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { escapeHtml } from '../text/html.ts';
 import { policyElement } from '../text/page-policy.ts';

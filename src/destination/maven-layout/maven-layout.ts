@@ -18,171 +18,221 @@ import {
   withVersion,
 } from '../../core/protocol/maven-layout/maven-layout.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
-import type { Access, Destination, Parcel, Pointed, Presence, Subject } from '../destination.ts';
+import { hashFile } from '../../world/file-bytes.ts';
+import { type Connection, webOf, withSlash } from '../connection.ts';
+import {
+  type Access,
+  type Destination,
+  type ListedParcel,
+  makeDestination,
+  type NameState,
+  type Parcel,
+  type Pointed,
+  type Presence,
+  type Sending,
+  type Subject,
+  type Withdrawal,
+  type WithdrawOrder,
+} from '../destination.ts';
 import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from '../http-files.ts';
-import { md5Of } from '../parcel-bytes.ts';
 import { callText, openAddress, refused, skewOf, strangeAnswer, type Web } from '../web.ts';
 
-/** Where a repository is, and which kind of versions it takes. */
-export type MavenSettings = {
+/** What is known of a repository; `base` ends with a slash. */
+type Repository = {
   readonly web: Web;
-  readonly url: string;
+  readonly base: string;
+  /** Whether it takes snapshots, and nothing else. */
   readonly snapshots: boolean;
   readonly now: () => Date;
 };
 
 /** A repository in the layout that Maven reads. */
-export function mavenLayout({ web, url, snapshots, now }: MavenSettings): Destination {
-  const base = url.endsWith('/') ? url : `${url}/`;
-  const metadataAt = (folder: string) => `${base}${folder}maven-metadata.xml`;
+export function connectMavenLayout(connection: Connection): Destination {
+  const { name, config, now } = connection;
+  const base = withSlash(connection.url);
+  const repository: Repository = { web: webOf(connection), base, snapshots: config.snapshots, now };
+  return makeDestination({ name, speaks: config.speaks, url: base }, repository, {
+    access,
+    nameState,
+    find,
+    deliver,
+    open: ({ web }, address) => openAddress(web, address),
+    isListed,
+    point,
+    withdraw,
+  });
+}
 
-  /** @throws DESTINATION_REFUSED for a snapshot at a repository of releases, and the other way round. */
-  const placeOf = (subject: Subject): Coordinates => {
-    const version = subject.spellings.maven ?? subject.version;
-    const coordinates = coordinatesOf(subject.name, version);
-    if (coordinates !== null && isSnapshot(version) === snapshots) return coordinates;
-    throw new BevelstoneError('DESTINATION_REFUSED', {
-      message: `${web.name} does not take ${subject.name} ${version}`,
-      why:
-        coordinates === null
-          ? 'its name is no groupId:artifactId'
-          : snapshots
-            ? 'it is for snapshots alone'
-            : 'it is for releases, and a snapshot changes its bytes',
-      fix:
-        coordinates === null
-          ? 'Give the POM a groupId'
-          : `Send it to a destination with \`snapshots: ${String(!snapshots)}\``,
-    });
-  };
+function metadataAt({ base }: Repository, folder: string) {
+  return `${base}${folder}maven-metadata.xml`;
+}
 
-  /** A snapshot's number: the one it has there already, else the next; its time is that of its commit. */
-  const stampFor = async (coordinates: Coordinates, sourceTime: number): Promise<SnapshotStamp | null> => {
-    if (!snapshots) return null;
-    const { text } = await readRemoteText(web, metadataAt(`${artifactFolder(coordinates)}${coordinates.version}/`));
-    const known = text === null ? null : parseSnapshotMetadata(text);
-    const timestamp = metadataTime(new Date(sourceTime * 1000)).dotted;
-    const own = known?.files.map(({ value }) => new RegExp(`${timestamp}-(\\d+)$`).exec(value)?.[1]).find(Boolean);
-    return { timestamp, buildNumber: own === undefined ? (known?.buildNumber ?? 0) + 1 : Number(own) };
-  };
+/** @throws DESTINATION_REFUSED for a snapshot at a repository of releases, and the other way round. */
+function placeOf({ snapshots, web }: Repository, subject: Subject): Coordinates {
+  const version = subject.spellings.maven ?? subject.version;
+  const coordinates = coordinatesOf(subject.name, version);
+  if (coordinates !== null && isSnapshot(version) === snapshots) return coordinates;
+  throw new BevelstoneError('DESTINATION_REFUSED', {
+    message: `${web.name} does not take ${subject.name} ${version}`,
+    why:
+      coordinates === null
+        ? 'its name is no groupId:artifactId'
+        : snapshots
+          ? 'it is for snapshots alone'
+          : 'it is for releases, and a snapshot changes its bytes',
+    fix:
+      coordinates === null
+        ? 'Give the POM a groupId'
+        : `Send it to a destination with \`snapshots: ${String(!snapshots)}\``,
+  });
+}
 
-  const addressOf = async (parcel: Parcel): Promise<string> => {
-    const coordinates = placeOf(parcel);
-    const stamp = await stampFor(coordinates, parcel.sourceTime);
-    return `${base}${filePath(coordinates, kindOf(parcel.form, parcel.fileName, parcel.platform), stamp)}`;
-  };
+/** A snapshot's number: the one it has there already, else the next; its time is that of its commit. */
+async function stampFor(
+  repository: Repository,
+  coordinates: Coordinates,
+  sourceTime: number,
+): Promise<SnapshotStamp | null> {
+  const { snapshots, web } = repository;
+  if (!snapshots) return null;
+  const { text } = await readRemoteText(
+    web,
+    metadataAt(repository, `${artifactFolder(coordinates)}${coordinates.version}/`),
+  );
+  const known = text === null ? null : parseSnapshotMetadata(text);
+  const timestamp = metadataTime(new Date(sourceTime * 1000)).dotted;
+  const own = known?.files.map(({ value }) => new RegExp(`${timestamp}-(\\d+)$`).exec(value)?.[1]).find(Boolean);
+  return { timestamp, buildNumber: own === undefined ? (known?.buildNumber ?? 0) + 1 : Number(own) };
+}
 
-  const find = async (parcel: Parcel): Promise<Presence> => presenceAt(web, await addressOf(parcel), parcel);
+async function addressOf(repository: Repository, parcel: Parcel): Promise<string> {
+  const { base } = repository;
+  const coordinates = placeOf(repository, parcel);
+  const stamp = await stampFor(repository, coordinates, parcel.sourceTime);
+  return `${base}${filePath(coordinates, kindOf(parcel.form, parcel.fileName, parcel.platform), stamp)}`;
+}
 
-  const deliver: Destination['deliver'] = async (parcel, { moved }) => {
-    const address = await addressOf(parcel);
-    await putParcel(web, address, parcel, moved);
-    return address;
-  };
+async function find(repository: Repository, parcel: Parcel): Promise<Presence> {
+  const { web } = repository;
+  return presenceAt(web, await addressOf(repository, parcel), parcel);
+}
 
-  /** Digests of a metadata file follow it at once; a reader that comes in between asks again. */
-  const writeDigests = (address: string) => async (text: string) => {
+async function deliver(repository: Repository, parcel: Parcel, { moved }: Sending): Promise<string> {
+  const { web } = repository;
+  const address = await addressOf(repository, parcel);
+  await putParcel(web, address, parcel, moved);
+  return address;
+}
+
+/** Digests of a metadata file follow it at once; a reader that comes in between asks again. */
+function writeDigests({ web }: Repository, address: string) {
+  return async (text: string) => {
     for (const name of ['md5', 'sha1', 'sha256', 'sha512'])
       await ensureRemoteText(web, `${address}.${name}`, createHash(name).update(text).digest('hex'));
   };
+}
 
-  const point = async (all: readonly Parcel[]): Promise<Pointed[]> => {
-    const [parcel] = all;
-    if (parcel === undefined) return [];
-    for (const one of all) {
-      const own = await addressOf(one);
-      const digests = { sha1: one.sha1, md5: await md5Of(one.file), sha256: one.sha256, sha512: one.sha512 };
-      for (const [name, digest] of Object.entries(digests)) await ensureRemoteText(web, `${own}.${name}`, digest);
-    }
-    const coordinates = placeOf(parcel);
-    const stamp = await stampFor(coordinates, parcel.sourceTime);
-    if (stamp !== null) await pointSnapshot(coordinates, stamp, all);
-    const address = metadataAt(artifactFolder(coordinates));
-    let from: string | null = null;
-    const change = (text: string | null) => {
-      const before = text === null ? null : parseVersionMetadata(text);
-      if (text !== null && before === null) throw strangeAnswer(web.name, 'its metadata is no metadata', address);
-      from = before?.release ?? null;
-      // Repositories spell prereleases otherwise than SemVer; only releases compare, and only they move the pointer.
-      const isHighest =
-        stamp !== null || pointerFor(parcel.version, parcel.stream, before?.versions ?? []) === 'latest';
-      const after = withVersion(before, { version: coordinates.version, isHighest, at: now() });
-      return after === before ? null : formatVersionMetadata(coordinates, after);
-    };
-    const moved = await changeRemoteText(web, address, change, writeDigests(address));
-    return [{ pointer: 'maven-metadata.xml', from: moved ? from : null, moved }];
+async function point(repository: Repository, all: readonly Parcel[]): Promise<Pointed[]> {
+  const { web, now } = repository;
+  const [parcel] = all;
+  if (parcel === undefined) return [];
+  for (const one of all) {
+    const own = await addressOf(repository, one);
+    const digests = { sha1: one.sha1, md5: await hashFile(one.file, 'md5'), sha256: one.sha256, sha512: one.sha512 };
+    for (const [name, digest] of Object.entries(digests)) await ensureRemoteText(web, `${own}.${name}`, digest);
+  }
+  const coordinates = placeOf(repository, parcel);
+  const stamp = await stampFor(repository, coordinates, parcel.sourceTime);
+  if (stamp !== null) await pointSnapshot(repository, { coordinates, stamp, all });
+  const address = metadataAt(repository, artifactFolder(coordinates));
+  let from: string | null = null;
+  const change = (text: string | null) => {
+    const before = text === null ? null : parseVersionMetadata(text);
+    if (text !== null && before === null) throw strangeAnswer(web.name, 'its metadata is no metadata', address);
+    from = before?.release ?? null;
+    // Repositories spell prereleases otherwise than SemVer; only releases compare, and only they move the pointer.
+    const isHighest = stamp !== null || pointerFor(parcel.version, parcel.stream, before?.versions ?? []) === 'latest';
+    const after = withVersion(before, { version: coordinates.version, isHighest, at: now() });
+    return after === before ? null : formatVersionMetadata(coordinates, after);
   };
+  const moved = await changeRemoteText(web, address, change, writeDigests(repository, address));
+  return [{ pointer: 'maven-metadata.xml', from: moved ? from : null, moved }];
+}
 
-  const pointSnapshot = async (
-    coordinates: Coordinates,
-    stamp: SnapshotStamp,
-    all: readonly Parcel[],
-  ): Promise<void> => {
-    const address = metadataAt(`${artifactFolder(coordinates)}${coordinates.version}/`);
-    const updated = stamp.timestamp.replace('.', '');
-    const files = all.map((one) => {
-      const kind = kindOf(one.form, one.fileName, one.platform);
-      return { ...kind, value: stampedVersion(coordinates.version, stamp), updated };
-    });
-    const change = (text: string | null) => {
-      const before = text === null ? null : parseSnapshotMetadata(text);
-      // Somebody built a later one meanwhile: theirs stays the one that readers get.
-      if (before !== null && before.buildNumber >= stamp.buildNumber) return null;
-      return formatSnapshotMetadata(coordinates, { ...stamp, lastUpdated: updated, files });
-    };
-    await changeRemoteText(web, address, change, writeDigests(address));
+async function pointSnapshot(
+  repository: Repository,
+  {
+    coordinates,
+    stamp,
+    all,
+  }: { readonly coordinates: Coordinates; readonly stamp: SnapshotStamp; readonly all: readonly Parcel[] },
+): Promise<void> {
+  const { web } = repository;
+  const address = metadataAt(repository, `${artifactFolder(coordinates)}${coordinates.version}/`);
+  const updated = stamp.timestamp.replace('.', '');
+  const files = all.map((one) => {
+    const kind = kindOf(one.form, one.fileName, one.platform);
+    return { ...kind, value: stampedVersion(coordinates.version, stamp), updated };
+  });
+  const change = (text: string | null) => {
+    const before = text === null ? null : parseSnapshotMetadata(text);
+    // Somebody built a later one meanwhile: theirs stays the one that readers get.
+    if (before !== null && before.buildNumber >= stamp.buildNumber) return null;
+    return formatSnapshotMetadata(coordinates, { ...stamp, lastUpdated: updated, files });
   };
+  await changeRemoteText(web, address, change, writeDigests(repository, address));
+}
 
-  const isListed: Destination['isListed'] = async (parcel) => {
-    const coordinates = placeOf(parcel);
-    const { text } = await readRemoteText(web, metadataAt(artifactFolder(coordinates)));
-    const known = text === null ? null : parseVersionMetadata(text);
-    return (
-      known?.versions.includes(coordinates.version) || `maven-metadata.xml does not list ${coordinates.version} yet`
-    );
+async function isListed(repository: Repository, parcel: ListedParcel): Promise<string | true> {
+  const { web } = repository;
+  const coordinates = placeOf(repository, parcel);
+  const { text } = await readRemoteText(web, metadataAt(repository, artifactFolder(coordinates)));
+  const known = text === null ? null : parseVersionMetadata(text);
+  return known?.versions.includes(coordinates.version) || `maven-metadata.xml does not list ${coordinates.version} yet`;
+}
+
+async function access(repository: Repository, subject: Subject): Promise<Access> {
+  const { web } = repository;
+  const answer = await callText(web, {
+    method: 'GET',
+    url: metadataAt(repository, artifactFolder(placeOf(repository, subject))),
+  });
+  const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
+  if (answer.status === 401 || answer.status === 403)
+    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
+  const isAnonymous = Object.keys(web.headers).length === 0;
+  const why = 'the layout has no way to ask what a credential may do';
+  return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
+}
+
+async function nameState(repository: Repository, subject: Subject): Promise<NameState> {
+  const { web, snapshots } = repository;
+  const coordinates = placeOf(repository, subject);
+  const { text } = await readRemoteText(web, metadataAt(repository, artifactFolder(coordinates)));
+  const known = text === null ? null : parseVersionMetadata(text);
+  if (known === null) return { nameState: 'free', versionState: 'free', why: null } as const;
+  const isThere = !snapshots && known.versions.includes(coordinates.version);
+  return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why: null } as const;
+}
+
+async function withdraw(repository: Repository, subject: Subject, { delivered }: WithdrawOrder): Promise<Withdrawal> {
+  const { base, web, now } = repository;
+  const coordinates = placeOf(repository, subject);
+  const folder = `${base}${artifactFolder(coordinates)}${coordinates.version}/`;
+  for (const { address } of delivered) {
+    // An address on record could name any other file.
+    if (!address.startsWith(folder) || /[/?#]/.test(address.slice(folder.length)))
+      throw notOfRelease(web.name, address);
+    for (const ending of ['', '.md5', '.sha1', '.sha256', '.sha512']) await deleteAt(web, `${address}${ending}`);
+  }
+  const address = metadataAt(repository, artifactFolder(coordinates));
+  const change = (text: string | null) => {
+    const before = text === null ? null : parseVersionMetadata(text);
+    if (before === null || !before.versions.includes(coordinates.version)) return null;
+    return formatVersionMetadata(coordinates, withoutVersion(before, coordinates.version, now()));
   };
-
-  const access: Destination['access'] = async (subject): Promise<Access> => {
-    const answer = await callText(web, { method: 'GET', url: metadataAt(artifactFolder(placeOf(subject))) });
-    const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-    if (answer.status === 401 || answer.status === 403)
-      return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
-    const isAnonymous = Object.keys(web.headers).length === 0;
-    const why = 'the layout has no way to ask what a credential may do';
-    return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
-  };
-
-  const nameState = async (subject: Subject) => {
-    const coordinates = placeOf(subject);
-    const { text } = await readRemoteText(web, metadataAt(artifactFolder(coordinates)));
-    const known = text === null ? null : parseVersionMetadata(text);
-    if (known === null) return { nameState: 'free', versionState: 'free', why: null } as const;
-    const isThere = !snapshots && known.versions.includes(coordinates.version);
-    return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why: null } as const;
-  };
-
-  const withdraw: Destination['withdraw'] = async (subject, delivered) => {
-    const coordinates = placeOf(subject);
-    const folder = `${base}${artifactFolder(coordinates)}${coordinates.version}/`;
-    for (const { address } of delivered) {
-      // An address on record could name any other file.
-      if (!address.startsWith(folder) || /[/?#]/.test(address.slice(folder.length)))
-        throw notOfRelease(web.name, address);
-      for (const ending of ['', '.md5', '.sha1', '.sha256', '.sha512']) await deleteAt(web, `${address}${ending}`);
-    }
-    const address = metadataAt(artifactFolder(coordinates));
-    const change = (text: string | null) => {
-      const before = text === null ? null : parseVersionMetadata(text);
-      if (before === null || !before.versions.includes(coordinates.version)) return null;
-      return formatVersionMetadata(coordinates, withoutVersion(before, coordinates.version, now()));
-    };
-    await changeRemoteText(web, address, change, writeDigests(address));
-    return { how: 'deleted', limits: 'machines that have it in their local repository keep it' };
-  };
-
-  const open: Destination['open'] = (address) => openAddress(web, address);
-  const { name } = web;
-  return { name, speaks: 'maven-layout', url: base, access, nameState, find, deliver, open, isListed, point, withdraw };
+  await changeRemoteText(web, address, change, writeDigests(repository, address));
+  return { how: 'deleted', limits: 'machines that have it in their local repository keep it' };
 }
 
 function notOfRelease(destination: string, address: string): BevelstoneError {

@@ -10,141 +10,164 @@ import {
   parseServiceIndex,
   type RegistrationLeaf,
 } from '../../core/protocol/nuget-v3/nuget.ts';
-import type { Access, Destination, Parcel, Presence, Subject } from '../destination.ts';
+import { sentBytes } from '../../world/sent-file.ts';
+import { type Connection, webOf } from '../connection.ts';
+import {
+  type Access,
+  type Destination,
+  type ListedParcel,
+  makeDestination,
+  type NameState,
+  type Parcel,
+  type Presence,
+  type Sending,
+  type Subject,
+  type Withdrawal,
+} from '../destination.ts';
 import { accessByEmptyForm } from '../empty-form.ts';
 import { presenceAt } from '../http-files.ts';
-import { parcelBytes } from '../parcel-bytes.ts';
-import { surrounded } from '../python-index/python-index.ts';
+import { once } from '../once.ts';
+import { surrounded } from '../surrounded.ts';
 import { callText, expectDone, isDone, openAddress, parseJson, refused, strangeAnswer, type Web } from '../web.ts';
 
+/** What is known of a server; its service index is asked for once, when it is needed. */
+type Server = { readonly web: Web; readonly url: string; readonly services: () => Promise<NugetServices> };
+
 /** A server of .NET packages: `url` is its service index. */
-export function nugetV3({ web, url }: { readonly web: Web; readonly url: string }): Destination {
-  let asked: Promise<NugetServices> | null = null;
-  const services = () => {
-    asked ??= readServices();
-    return asked;
-  };
-  const readServices = async (): Promise<NugetServices> => {
-    const answer = await callText(web, { method: 'GET', url });
-    if (answer.status !== 200) throw refused(web, 'the service index', answer);
-    const found = parseServiceIndex(parseJson(answer.text));
-    if (found !== null) return found;
-    throw strangeAnswer(web.name, 'what lies there is no service index', url);
-  };
-  const resource = async (kind: keyof NugetServices): Promise<string> => {
-    const address = (await services())[kind];
-    if (address !== null) return address;
-    throw strangeAnswer(web.name, `its service index names no resource for ${kind}`, url);
-  };
-  const versionOf = ({ spellings, version }: Subject) => spellings.nuget ?? version;
-  const addressOf = async (subject: Subject) =>
-    `${await resource('flat')}${flatPath(subject.name, versionOf(subject))}`;
-
-  /** Versions that can be fetched; empty when the name is unknown. */
-  const fetchVersions = async (name: string): Promise<string[]> => {
-    const answer = await callText(web, {
-      method: 'GET',
-      url: `${await resource('flat')}${name.toLowerCase()}/index.json`,
-    });
-    if (answer.status === 404) return [];
-    if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
-    const versions = parseFlatVersions(parseJson(answer.text));
-    if (versions !== null) return versions;
-    throw strangeAnswer(web.name, 'what it sent is no list of versions', url);
-  };
-
-  /** Versions as the index of readers has them, over all its pages. */
-  const fetchLeaves = async (name: string): Promise<RegistrationLeaf[]> => {
-    const read = async (address: string): Promise<RegistrationLeaf[]> => {
-      const answer = await callText(web, { method: 'GET', url: address });
-      if (answer.status === 404) return [];
-      if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
-      const found = parseRegistration(parseJson(answer.text));
-      if (found === null) throw strangeAnswer(web.name, 'what it sent is no registration', address);
-      const others = await Promise.all(found.pages.map(read));
-      return [...found.leaves, ...others.flat()];
-    };
-    return read(`${await resource('registrations')}${name.toLowerCase()}/index.json`);
-  };
-
-  const find = async (parcel: Parcel): Promise<Presence> => {
-    // Symbols are never given back by this protocol: whether they are there shows when they are sent again.
-    if (parcel.form === 'snupkg') return { type: 'absent' };
-    return presenceAt(web, await addressOf(parcel), parcel);
-  };
-
-  const deliver: Destination['deliver'] = async (parcel, { moved }) => {
-    const isSymbols = parcel.form === 'snupkg';
-    const target = await resource(isSymbols ? 'symbols' : 'push');
-    const file = { field: 'package', fileName: parcel.fileName, contentType: 'application/octet-stream' };
-    const { before, behind, contentType } = encodeForm([], file, randomBytes(15).toString('hex'));
-    const answer = await callText(web, {
-      method: 'PUT',
-      url: target,
-      headers: { 'content-type': contentType, 'x-nuget-protocol-version': '4.1.0' },
-      body: {
-        chunks: surrounded(before, parcelBytes(parcel, moved), behind),
-        sizeBytes: before.length + parcel.sizeBytes + behind.length,
-      },
-    });
-    if (isSymbols && answer.status === 409) return `${target}#${parcel.fileName}`;
-    expectDone(web, parcel.fileName, answer);
-    return isSymbols ? `${target}#${parcel.fileName}` : addressOf(parcel);
-  };
-
-  const isListed: Destination['isListed'] = async (parcel) => {
-    if (parcel.fileName.endsWith('.snupkg')) return true;
-    const wanted = normaliseNugetVersion(versionOf(parcel));
-    if (!(await fetchVersions(parcel.name)).includes(wanted))
-      return 'it is accepted, and still being checked over there';
-    const leaf = (await fetchLeaves(parcel.name)).find(({ version }) => normaliseNugetVersion(version) === wanted);
-    if (leaf === undefined) return 'it can be fetched, and the index of readers does not have it yet';
-    return leaf.isListed || 'it is unlisted';
-  };
-
-  /** A form without a package can't publish anything: the key is looked at first. */
-  const access: Destination['access'] = async (): Promise<Access> => {
-    try {
-      await services();
-    } catch (error) {
-      if (!isBevelstoneError(error, 'CREDENTIAL_REFUSED')) throw error;
-      return { credential: 'refused', why: error.why, opens: 'unknown', skewMs: null };
-    }
-    return accessByEmptyForm(web, { method: 'PUT', url: await resource('push'), fields: [] });
-  };
-
-  const nameState = async (subject: Subject) => {
-    const versions = await fetchVersions(subject.name);
-    if (versions.length === 0) return { nameState: 'free', versionState: 'free', why: null } as const;
-    const isThere = versions.includes(normaliseNugetVersion(versionOf(subject)));
-    const why = 'the protocol does not tell whose a package is';
-    return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why } as const;
-  };
-
-  /** Unlists: searches pass it over, whoever names the version still gets it ("Push and Delete: Delete a package"). */
-  const withdraw: Destination['withdraw'] = async (subject) => {
-    const address = `${await resource('push')}/${encodeURIComponent(subject.name)}/${encodeURIComponent(versionOf(subject))}`;
-    const answer = await callText(web, { method: 'DELETE', url: address });
-    if (!isDone(answer.status) && answer.status !== 404) throw refused(web, `to unlist ${subject.name}`, answer);
-    return {
-      how: 'unlisted',
-      limits: 'whoever names exactly this version still gets it, and no reason is shown there',
-    };
-  };
-
-  const { name } = web;
-  const open: Destination['open'] = (address) => openAddress(web, address);
-  return {
-    name,
-    speaks: 'nuget-v3',
-    url,
+export function connectNugetV3(connection: Connection): Destination {
+  const { name, config, url } = connection;
+  const web = webOf(connection);
+  const server: Server = { web, url, services: once(() => readServices(web, url)) };
+  return makeDestination({ name, speaks: config.speaks, url }, server, {
     access,
     nameState,
     find,
     deliver,
-    open,
+    open: (_server, address) => openAddress(web, address),
     isListed,
     point: async () => [],
     withdraw,
+  });
+}
+
+async function readServices(web: Web, url: string): Promise<NugetServices> {
+  const answer = await callText(web, { method: 'GET', url });
+  if (answer.status !== 200) throw refused(web, 'the service index', answer);
+  const found = parseServiceIndex(parseJson(answer.text));
+  if (found !== null) return found;
+  throw strangeAnswer(web.name, 'what lies there is no service index', url);
+}
+
+async function resource({ web, url, services }: Server, kind: keyof NugetServices): Promise<string> {
+  const address = (await services())[kind];
+  if (address !== null) return address;
+  throw strangeAnswer(web.name, `its service index names no resource for ${kind}`, url);
+}
+
+function versionOf({ spellings, version }: Subject) {
+  return spellings.nuget ?? version;
+}
+
+async function addressOf(server: Server, subject: Subject): Promise<string> {
+  return `${await resource(server, 'flat')}${flatPath(subject.name, versionOf(subject))}`;
+}
+
+/** Versions that can be fetched; empty when the name is unknown. */
+async function fetchVersions(server: Server, name: string): Promise<string[]> {
+  const { web, url } = server;
+  const answer = await callText(web, {
+    method: 'GET',
+    url: `${await resource(server, 'flat')}${name.toLowerCase()}/index.json`,
+  });
+  if (answer.status === 404) return [];
+  if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
+  const versions = parseFlatVersions(parseJson(answer.text));
+  if (versions !== null) return versions;
+  throw strangeAnswer(web.name, 'what it sent is no list of versions', url);
+}
+
+/** Versions as the index of readers has them, over all its pages. */
+async function fetchLeaves(server: Server, name: string): Promise<RegistrationLeaf[]> {
+  const { web } = server;
+  const read = async (address: string): Promise<RegistrationLeaf[]> => {
+    const answer = await callText(web, { method: 'GET', url: address });
+    if (answer.status === 404) return [];
+    if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
+    const found = parseRegistration(parseJson(answer.text));
+    if (found === null) throw strangeAnswer(web.name, 'what it sent is no registration', address);
+    const others = await Promise.all(found.pages.map(read));
+    return [...found.leaves, ...others.flat()];
+  };
+  return read(`${await resource(server, 'registrations')}${name.toLowerCase()}/index.json`);
+}
+
+async function find(server: Server, parcel: Parcel): Promise<Presence> {
+  const { web } = server;
+  // Symbols are never given back by this protocol: whether they are there shows when they are sent again.
+  if (parcel.form === 'snupkg') return { type: 'absent' };
+  return presenceAt(web, await addressOf(server, parcel), parcel);
+}
+
+async function deliver(server: Server, parcel: Parcel, { moved }: Sending): Promise<string> {
+  const { web } = server;
+  const isSymbols = parcel.form === 'snupkg';
+  const target = await resource(server, isSymbols ? 'symbols' : 'push');
+  const file = { field: 'package', fileName: parcel.fileName, contentType: 'application/octet-stream' };
+  const { before, behind, contentType } = encodeForm([], file, randomBytes(15).toString('hex'));
+  const answer = await callText(web, {
+    method: 'PUT',
+    url: target,
+    headers: { 'content-type': contentType, 'x-nuget-protocol-version': '4.1.0' },
+    body: {
+      chunks: surrounded(before, sentBytes(parcel, moved), behind),
+      sizeBytes: before.length + parcel.sizeBytes + behind.length,
+    },
+  });
+  if (isSymbols && answer.status === 409) return `${target}#${parcel.fileName}`;
+  expectDone(web, parcel.fileName, answer);
+  return isSymbols ? `${target}#${parcel.fileName}` : addressOf(server, parcel);
+}
+
+async function isListed(server: Server, parcel: ListedParcel): Promise<string | true> {
+  if (parcel.fileName.endsWith('.snupkg')) return true;
+  const wanted = normaliseNugetVersion(versionOf(parcel));
+  if (!(await fetchVersions(server, parcel.name)).includes(wanted))
+    return 'it is accepted, and still being checked over there';
+  const leaf = (await fetchLeaves(server, parcel.name)).find(
+    ({ version }) => normaliseNugetVersion(version) === wanted,
+  );
+  if (leaf === undefined) return 'it can be fetched, and the index of readers does not have it yet';
+  return leaf.isListed || 'it is unlisted';
+}
+
+/** A form without a package can't publish anything: the key is looked at first. */
+async function access(server: Server): Promise<Access> {
+  const { web, services } = server;
+  try {
+    await services();
+  } catch (error) {
+    if (!isBevelstoneError(error, 'CREDENTIAL_REFUSED')) throw error;
+    return { credential: 'refused', why: error.why, opens: 'unknown', skewMs: null };
+  }
+  return accessByEmptyForm(web, { method: 'PUT', url: await resource(server, 'push'), fields: [] });
+}
+
+async function nameState(server: Server, subject: Subject): Promise<NameState> {
+  const versions = await fetchVersions(server, subject.name);
+  if (versions.length === 0) return { nameState: 'free', versionState: 'free', why: null } as const;
+  const isThere = versions.includes(normaliseNugetVersion(versionOf(subject)));
+  const why = 'the protocol does not tell whose a package is';
+  return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why } as const;
+}
+
+/** Unlists: searches pass it over, whoever names the version still gets it ("Push and Delete: Delete a package"). */
+async function withdraw(server: Server, subject: Subject): Promise<Withdrawal> {
+  const { web } = server;
+  const address = `${await resource(server, 'push')}/${encodeURIComponent(subject.name)}/${encodeURIComponent(versionOf(subject))}`;
+  const answer = await callText(web, { method: 'DELETE', url: address });
+  if (!isDone(answer.status) && answer.status !== 404) throw refused(web, `to unlist ${subject.name}`, answer);
+  return {
+    how: 'unlisted',
+    limits: 'whoever names exactly this version still gets it, and no reason is shown there',
   };
 }

@@ -1,6 +1,7 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Access, Destination, NameState, Subject } from '../../destination/destination.ts';
 import { closeConnections } from '../../world/http.ts';
 import { keepCredential } from '../../world/kept-credentials.ts';
@@ -181,8 +182,8 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
 
 /** Something to ask about where no package goes. */
 function anySubject({ speaks }: DestinationConfig): Subject {
-  const name = speaks === 'maven-layout' ? 'probe:probe' : 'probe';
-  return { packageName: 'probe', name, version: '0.0.0', spellings: { maven: '0.0.0' } };
+  const { sampleName } = protocolDefinitions[speaks];
+  return { packageName: 'probe', name: sampleName, version: '0.0.0', spellings: { maven: '0.0.0' } };
 }
 
 /** Asks about every package that goes there. */

@@ -70,9 +70,10 @@ export async function withdrawRelease(
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
     context.report({ type: 'started', what });
-    const { how, limits } = await destination.withdraw(subjectOf(release), standing, {
+    const { how, limits } = await destination.withdraw(subjectOf(release), {
       reason,
       erase: options.erase,
+      delivered: standing,
     });
     context.report({ type: 'finished', what, detail: how });
     const remote = await remoteOf(repository.place, await currentBranch(repository.place));

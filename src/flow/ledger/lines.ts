@@ -1,5 +1,6 @@
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import { type ConsumerLine, consumerLines, type Offer, setUpLines } from '../../core/protocol/consumer-line.ts';
+import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
+import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { type Context, warnOnce } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';

@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import type { Offer } from '../../core/protocol/consumer-line.ts';
+import type { Offer } from '../../core/protocol/offer.ts';
 import { usualCredential } from '../../destination/authorization.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { readCredential } from '../../world/credential.ts';
@@ -19,7 +19,7 @@ import { findRelease, standingDeliveries, subjectOf } from '../release-folder/re
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust, originsFor } from '../workspace/trust.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
-import { clientOf } from './client/clients.ts';
+import { clientFor } from './client/clients.ts';
 import { reportStep, type TriedRelease } from './rehearse.ts';
 import { type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -91,7 +91,7 @@ async function confirmAt(
   { withinMs }: ConfirmOptions,
 ): Promise<TrialStep[]> {
   const { destination: name, config } = offer;
-  const client = clientOf[config.speaks];
+  const client = clientFor(config.speaks).name;
   const blank = { client, version: '', destination: name };
   const what = `${release.package} ${release.version} at ${name}`;
   context.report({ type: 'started', what });

@@ -4,7 +4,8 @@ import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import type { Offer } from '../../core/protocol/consumer-line.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import type { Offer } from '../../core/protocol/offer.ts';
 import { aboutOf } from '../../core/record/event.ts';
 import { type Standin, type StandinProtocol, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
@@ -18,7 +19,7 @@ import { builtReleases, type ReleaseFolder } from '../release-folder/built-relea
 import { openDestination, readerUrl, refusesRelease } from '../workspace/open-destination.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
-import { clientOf, clients } from './client/clients.ts';
+import { clientFor } from './client/clients.ts';
 import { standinAddress } from './standin.ts';
 import { type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -150,12 +151,11 @@ function redirected(
     'also-trusts': [],
     confirm: 'now',
   } as const;
-  if (config.speaks === 'folder')
-    return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
+  const { isLocal, usesAccessKeys } = protocolDefinitions[config.speaks];
+  if (isLocal) return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
   const reference = `env:${tokenName}`;
-  const credential = config.speaks === 's3' ? { 'access-key': reference, 'secret-key': reference } : reference;
-  const address = standinAddress(standin, config.speaks satisfies StandinProtocol);
-  const url = config.snapshots ? address.replace(/releases\/$/, 'snapshots/') : address;
+  const credential = usesAccessKeys ? { 'access-key': reference, 'secret-key': reference } : reference;
+  const url = standinAddress(standin, config.speaks as StandinProtocol, config);
   return { ...config, ...own, credential, url, 'path-style': true, 'make-bucket': true };
 }
 
@@ -189,12 +189,12 @@ async function tryAll(
 async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehearsed): Promise<TrialStep[]> {
   const { config, packages, repository } = workspace;
   const { release, own, destination, deliveries } = rehearsed;
-  const client = clientOf[rehearsed.config.speaks];
+  const client = clientFor(rehearsed.config.speaks);
   const lost = deliveries.find(({ state }) => state !== 'delivered' && state !== 'already-there');
   if (lost !== undefined)
     return [
       {
-        client,
+        client: client.name,
         version: '',
         destination,
         state: 'failed',
@@ -202,10 +202,12 @@ async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehears
       },
     ];
   const outside = outsideNames(own, packages);
-  if (outside.length > 0 && client !== 'fetch' && !hasUpstream(config.rehearse.upstream, rehearsed.config.speaks)) {
+  if (outside.length > 0 && client.installsByName && !hasUpstream(config.rehearse.upstream, rehearsed.config.speaks)) {
     const why = `not rehearsed: ${outside.join(', ')} ${outside.length === 1 ? 'comes' : 'come'} from elsewhere, and \`rehearse.upstream\` names no place`;
     if (!config.rehearse.required) warn(context, `${own.name}: ${why}`);
-    return [{ client, version: '', destination, state: config.rehearse.required ? 'failed' : 'not-here', why }];
+    return [
+      { client: client.name, version: '', destination, state: config.rehearse.required ? 'failed' : 'not-here', why },
+    ];
   }
   const wanted = wantedFrom(rehearsed);
   const list = JSON.parse(await readFile(path.join(release.folder, 'CONTENTS.json'), 'utf8')) as ContentsList;
@@ -236,15 +238,15 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
   const steps: TrialStep[] = [];
   const groups = new Map<string, Rehearsed[]>();
   for (const one of stage) {
-    const client = clientOf[one.config.speaks];
+    const client = clientFor(one.config.speaks);
     const isComplete = one.deliveries.every(({ state }) => state === 'delivered' || state === 'already-there');
-    if (client !== 'fetch' && isComplete)
-      groups.set(`${client} ${one.url}`, [...(groups.get(`${client} ${one.url}`) ?? []), one]);
+    const key = `${client.name} ${one.url}`;
+    if (client.installsByName && isComplete) groups.set(key, [...(groups.get(key) ?? []), one]);
   }
   for (const group of groups.values()) {
     const [first] = group;
     if (first === undefined || group.length < 2) continue;
-    const client = clients[clientOf[first.config.speaks]];
+    const client = clientFor(first.config.speaks);
     const what = `install all packages with ${client.name}`;
     context.report({ type: 'started', what });
     const run = group.flatMap(({ own }) => own.config.trial.flatMap((one) => (one.client === null ? one.run : [])));

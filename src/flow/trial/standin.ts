@@ -1,7 +1,9 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
+import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { StandinToken } from '../../standin/guard.ts';
 import { type Standin, type StandinProtocol, standinProtocols, startStandin } from '../../standin/server.ts';
 import { readSecret } from '../../world/credential.ts';
@@ -65,9 +67,12 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
 }
 
 /** What a destination has to have as `url`; a repository of releases, a service index. */
-export function standinAddress(standin: Standin, speaks: StandinProtocol): string {
-  const url = standin.urlFor(speaks);
-  return speaks === 'maven-layout' ? `${url}releases/` : speaks === 'nuget-v3' ? `${url}index.json` : url;
+export function standinAddress(
+  standin: Standin,
+  speaks: StandinProtocol,
+  config: Pick<DestinationConfig, 'snapshots'> | null = null,
+): string {
+  return protocolDefinitions[speaks].standinUrl(standin.urlFor(speaks), config);
 }
 
 async function readToken(context: Context, text: string): Promise<StandinToken> {

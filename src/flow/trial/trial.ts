@@ -1,15 +1,14 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
-import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import type { TrialConfig } from '../../core/config/config.ts';
 import type { Entry } from '../../core/contents/entry.ts';
-import { isMissing } from '../../world/files.ts';
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
+import { digestIfThere } from '../../world/file-bytes.ts';
+import { makeFolder } from '../../world/files.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { runStep } from '../../world/step.ts';
 import type { Context } from '../context.ts';
 import type { Client, ClientTool, Installed, Stage, Wanted } from './client/client.ts';
-import { clientOf, clients } from './client/clients.ts';
+import { clientFor } from './client/clients.ts';
 
 /** One step on the way to a user. */
 export type TrialStep = {
@@ -39,11 +38,11 @@ export function trialsFor(
   trial: readonly TrialConfig[],
   wanted: Wanted,
 ): { client: Client; version: string | null; run: readonly string[] }[] {
-  const usual = clientOf[wanted.offer.config.speaks];
-  const own = trial.filter(({ client }) => (client ?? usual) === usual);
+  const usual = clientFor(wanted.offer.config.speaks);
+  const own = trial.filter(({ client }) => client === null || client === usual.name);
   // Commands without a client belong to the ecosystem's own: files that are fetched beside are unpacked, and that is all.
-  const hasOwn = trial.some(({ client }) => client === 'fetch');
-  const chosen = usual === 'fetch' && !hasOwn && !isOnlyWay(wanted) ? [] : own;
+  const isNamed = trial.some(({ client }) => client === usual.name);
+  const chosen = !usual.installsByName && !isNamed && !isOnlyWay(wanted) ? [] : own;
   const plain = chosen.filter(({ client, versions }) => client === null && versions.length === 0);
   const named = chosen.filter((one) => !plain.includes(one));
   const all: TrialConfig[] = [
@@ -53,13 +52,13 @@ export function trialsFor(
     ...named,
   ];
   return all.flatMap(({ versions, run }) =>
-    (versions.length === 0 ? [null] : versions).map((version) => ({ client: clients[usual], version, run })),
+    (versions.length === 0 ? [null] : versions).map((version) => ({ client: usual, version, run })),
   );
 }
 
 /** Whether a package is only ever fetched: no ecosystem has a client of its own for it. */
 function isOnlyWay({ offer }: Wanted): boolean {
-  return ['native', 'plain', 'rust', 'go'].includes(offer.release.about.ecosystem);
+  return ecosystemDefinitions[offer.release.about.ecosystem].client === null;
 }
 
 /** Installs releases in an empty folder with an empty HOME and runs the trial commands there. */
@@ -97,8 +96,8 @@ export async function tryOut(
 
 async function makeStage({ env, signal }: Context, top: string): Promise<Stage> {
   const [folder, home] = [path.join(top, 'visitor'), path.join(top, 'home')];
-  await mkdir(folder);
-  await mkdir(home);
+  await makeFolder(folder);
+  await makeFolder(home);
   // Nothing of the maintainer's but where programs are: no settings, no caches, no credentials.
   return { folder, home, env: { PATH: env['PATH'] ?? '', HOME: home, LC_ALL: 'C.UTF-8', TZ: 'UTC' }, signal };
 }
@@ -136,13 +135,13 @@ async function compareTrees(
   for (const tree of installed.trees) {
     if (tree.type === 'file') {
       const record = wanted.flatMap(({ offer }) => offer.delivered).find(({ artifact }) => artifact === tree.artifact);
-      if (record !== undefined && (await digestOrNull(tree.file)) !== record.sha256)
+      if (record !== undefined && (await digestIfThere(tree.file)) !== record.sha256)
         return `${tree.artifact} came with other bytes`;
       continue;
     }
     for (const { path: inside, type, sha256 } of (await entriesOf(tree.artifact)) ?? []) {
       if (type !== 'file' || !inside.startsWith(tree.prefix) || isRewritten(inside)) continue;
-      const digest = await digestOrNull(path.join(tree.folder, inside.slice(tree.prefix.length)));
+      const digest = await digestIfThere(path.join(tree.folder, inside.slice(tree.prefix.length)));
       if (digest !== sha256)
         return `${inside} of ${tree.artifact} is ${digest === null ? 'missing' : 'another'} after the install`;
     }
@@ -153,15 +152,4 @@ async function compareTrees(
 /** What an installer writes itself: the list of files, and what a wheel puts elsewhere (PEP 427, "The .data directory"). */
 function isRewritten(inside: string): boolean {
   return /^[^/]+\.dist-info\/RECORD$/.test(inside) || /^[^/]+\.data\//.test(inside);
-}
-
-async function digestOrNull(file: string): Promise<string | null> {
-  const hash = createHash('sha256');
-  try {
-    for await (const chunk of createReadStream(file)) hash.update(chunk as Buffer);
-  } catch (error) {
-    if (isMissing(error)) return null;
-    throw error;
-  }
-  return hash.digest('hex');
 }

@@ -1,46 +1,35 @@
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { isSnapshot } from '../../core/protocol/maven-layout/maven-layout.ts';
+import type { Form } from '../../core/name/form.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import { isTooPlain } from '../../core/text/redact.ts';
 import type { Spellings } from '../../core/version/spelling.ts';
-import { authorizationHeaders, usualCredential } from '../../destination/authorization.ts';
+import { usualCredential } from '../../destination/authorization.ts';
+import { connectors } from '../../destination/connectors.ts';
 import type { Destination } from '../../destination/destination.ts';
-import type { Web } from '../../destination/web.ts';
 import { type Credential, readCredential, readSecret } from '../../world/credential.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, warn, warnOnce } from '../context.ts';
 import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
-/** Forms that a protocol takes when the configuration does not say. Null: any. */
-const usualForms: Readonly<Record<DestinationConfig['speaks'], readonly string[] | null>> = {
-  'npm-registry': ['npm-tarball'],
-  'python-index': ['wheel', 'sdist'],
-  'nuget-v3': ['nupkg', 'snupkg'],
-  'maven-layout': ['jar', 'sources-jar', 'documentation-jar', 'pom'],
-  'http-put': null,
-  s3: null,
-  oci: null,
-  folder: null,
-};
-
 /** Whether a destination takes artifacts of this form. */
-export function takesForm({ speaks, takes }: DestinationConfig, form: string): boolean {
-  const forms = takes ?? usualForms[speaks];
+export function takesForm({ speaks, takes }: DestinationConfig, form: Form): boolean {
+  const forms = takes ?? protocolDefinitions[speaks].forms;
   return forms === null || forms.includes(form);
 }
 
 /** Why a destination does not take releases of this stream and version; null when it does. By default all but those for looking. */
 export function refusesRelease(
-  { streams, speaks, snapshots }: DestinationConfig,
+  config: DestinationConfig,
   release: { readonly stream: { readonly name: string; readonly type: string }; readonly spellings: Spellings },
 ): string | null {
   const { stream, spellings } = release;
+  const { streams, speaks } = config;
   const isTaken = streams === null ? stream.type !== 'look' : streams.includes(stream.name);
   if (!isTaken) return `it does not take the stream ${stream.name}`;
-  if (speaks !== 'maven-layout' || isSnapshot(spellings.maven ?? '') === snapshots) return null;
-  return snapshots ? 'it takes snapshots alone' : 'it takes releases, and this is a snapshot';
+  return protocolDefinitions[speaks].refuses(config, spellings);
 }
 
 /**
@@ -56,9 +45,12 @@ export async function openDestination(
   const { root } = repository;
   const url = resolveUrl(context, name, config.url);
   const indexUrl = config['index-url'] === null ? null : resolveUrl(context, name, config['index-url']);
-  if (config.speaks === 'folder') {
-    const { folderDestination } = await import('../../destination/folder/folder.ts');
-    return folderDestination({ name, folder: await folderOf(root, name, url), under: config.under, indexUrl });
+  const { signal, secrets, now } = context;
+  const common = { name, config, indexUrl, signal, secrets, now };
+  const connect = await connectors[config.speaks]();
+  if (protocolDefinitions[config.speaks].isLocal) {
+    const local = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
+    return connect({ ...common, ...local, url: await folderOf(root, name, url) });
   }
   if (!/^https?:\/\//.test(url)) throw noAddress(name);
   await ensureTrustOf(context, repository, [{ name, config }]);
@@ -67,6 +59,15 @@ export async function openDestination(
   const found = new Set<string>();
   const credential = usualCredential(config.speaks, await readCredential(config.credential, place, found));
   for (const secret of found) context.secrets.add(secret);
+  warnOfCredential(context, { name, url, credential });
+  const oneTime = () => oneTimePassword(context, { name, config }, place);
+  return connect({ ...common, url, credential, origins, oneTime });
+}
+
+function warnOfCredential(
+  context: Context,
+  { name, url, credential }: { readonly name: string; readonly url: string; readonly credential: Credential },
+): void {
   if (hasPlainSecret(credential))
     warnOnce(
       context,
@@ -74,7 +75,6 @@ export async function openDestination(
     );
   if (credential.type !== 'none' && isOpenRoad(url))
     warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
-  return connect(context, { name, config, url, indexUrl, credential, root, origins });
 }
 
 /** Whether a secret of a credential is one that cannot be searched for; user names are no secrets. */
@@ -85,17 +85,6 @@ function hasPlainSecret(credential: Credential): boolean {
   return credential.type === 'keys' && isTooPlain(credential.secretKey);
 }
 
-type Connection = {
-  readonly name: string;
-  readonly config: DestinationConfig;
-  readonly url: string;
-  readonly indexUrl: string | null;
-  readonly credential: Credential;
-  readonly root: string;
-  /** The only origins that get the credential. */
-  readonly origins: ReadonlySet<string>;
-};
-
 /** A path inside the repository belongs to whoever wrote the tree, so no link in it is followed. */
 async function folderOf(root: string, name: string, url: string): Promise<string> {
   const place = path.resolve(root, url);
@@ -103,48 +92,15 @@ async function folderOf(root: string, name: string, url: string): Promise<string
   return first === '..' || path.isAbsolute(url) ? place : placeInside(root, url, `the folder of ${name}`);
 }
 
-/** Loads the protocol's own code only now: some of it is large. */
-async function connect(context: Context, connection: Connection): Promise<Destination> {
-  const { name, config, url, indexUrl, credential, origins } = connection;
-  const { signal, secrets, now } = context;
-  if (config.speaks === 's3') {
-    const { bucket, region, 'path-style': pathStyle, 'make-bucket': makeBucket, under } = config;
-    const { s3 } = await import('../../destination/s3/s3.ts');
-    return s3({ name, url, bucket: bucket ?? '', region, pathStyle, makeBucket, under, credential, signal, secrets });
-  }
-  if (config.speaks === 'oci') {
-    const { oci } = await import('../../destination/oci/oci.ts');
-    return oci({ web: { name, headers: {}, signal, origins, secrets }, url, credential, secrets });
-  }
-  const web: Web = { name, headers: authorizationHeaders(config.speaks, credential), signal, origins, secrets };
-  for (const value of Object.values(web.headers)) secrets.add(value.replace(/^\w+ /, ''));
-  if (config.speaks === 'npm-registry') {
-    const { npmRegistry } = await import('../../destination/npm-registry/npm-registry.ts');
-    return npmRegistry({ web, url, access: config.access, oneTime: () => oneTimePassword(context, connection) });
-  }
-  if (config.speaks === 'python-index') {
-    const { pythonIndex } = await import('../../destination/python-index/python-index.ts');
-    return pythonIndex({ web, url, indexUrl });
-  }
-  if (config.speaks === 'nuget-v3') {
-    const { nugetV3 } = await import('../../destination/nuget-v3/nuget-v3.ts');
-    return nugetV3({ web, url });
-  }
-  if (config.speaks === 'maven-layout') {
-    const { mavenLayout } = await import('../../destination/maven-layout/maven-layout.ts');
-    return mavenLayout({ web, url, snapshots: config.snapshots, now });
-  }
-  const { httpPut } = await import('../../destination/http-put/http-put.ts');
-  return httpPut({ web, url, under: config.under });
-}
-
 /** From where the configuration says, else from the person. */
-async function oneTimePassword(context: Context, { name, config, root, origins }: Connection): Promise<string | null> {
+async function oneTimePassword(
+  context: Context,
+  { name, config }: { readonly name: string; readonly config: DestinationConfig },
+  place: Parameters<typeof readSecret>[1],
+): Promise<string | null> {
   const reference = config['one-time'];
   const password =
-    reference === null
-      ? await context.askSecret(`One-time password for ${name}`)
-      : await readSecret(reference, { env: context.env, folder: root, origins });
+    reference === null ? await context.askSecret(`One-time password for ${name}`) : await readSecret(reference, place);
   if (password !== null) context.secrets.add(password);
   return password;
 }
@@ -169,7 +125,5 @@ export function readerUrl(context: Context, name: string, config: DestinationCon
   const index = config['index-url'];
   if (index !== null) return resolveUrl(context, name, index);
   const url = resolveUrl(context, name, config.url);
-  const slashed = url.endsWith('/') ? url : `${url}/`;
-  if (config.speaks === 'python-index') return `${slashed}simple/`;
-  return config.speaks === 'npm-registry' || config.speaks === 'maven-layout' ? slashed : url;
+  return protocolDefinitions[config.speaks].readerUrl(url);
 }

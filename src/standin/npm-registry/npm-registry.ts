@@ -1,9 +1,19 @@
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { objectOf } from '../../core/manifest/fields.ts';
 import { integrityOf, packagePath, tarballUrl } from '../../core/protocol/npm-registry/npm-document.ts';
 import { isVersion } from '../../core/version/version.ts';
 import { decodePart, Refusal } from '../refusal.ts';
-import { baseOf, bodyOf, fromUpstream, jsonOfBody, partsOf, type Service, sendFile } from '../service.ts';
+import {
+  baseOf,
+  bodyOf,
+  type Call,
+  fromUpstream,
+  jsonOfBody,
+  partsOf,
+  plainService,
+  roomOf,
+  type StandinService,
+  sendFile,
+} from '../service.ts';
 import type { Received } from '../store.ts';
 import { PublishBody } from './npm-publish-body.ts';
 
@@ -26,183 +36,193 @@ const namePattern = /^(?:@[a-z0-9~-][a-z0-9._~-]*\/)?[a-z0-9~-][a-z0-9._~-]*$/;
 /** How long a version may still be unpublished. */
 const regretMs = 72 * 3_600_000;
 
-/** Serves the npm client's protocol below `/node/`. */
-export function serveNpm(server: FastifyInstance, service: Service): void {
-  const { store, guard, faults, now, mostBytes } = service;
-  server.route({ method: ['GET', 'HEAD', 'PUT', 'DELETE'], url: `${prefix}*`, handler: route });
+/** The npm client's protocol below `/node/`. */
+export const npmRegistry: StandinService = {
+  ...plainService,
+  path: 'node/',
+  address: 'node/',
+  serve: (server, service) => {
+    server.route({
+      method: ['GET', 'HEAD', 'PUT', 'DELETE'],
+      url: `${prefix}*`,
+      handler: (request, reply) => route({ ...service, request, reply }),
+    });
+  },
+};
 
-  async function route(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
-    const { parts, query } = partsOf(request, prefix);
-    const decoded = parts.map(decodePart);
-    if (decoded[0] === '-') return special(request, decoded.slice(1));
-    const [name, rest] = splitName(decoded);
-    if (request.method === 'PUT' || request.method === 'DELETE') {
-      guard.write(request, name);
-      return reply.code(201).send(await change(request, name, rest));
-    }
-    guard.read(request);
-    if (rest[0] === '-' && rest[1] !== undefined) return sendFile(request, reply, tarballPlace(name, rest[1]));
-    if (rest.length > 0) throw new Refusal(404, 'not found');
-    if ((await store.readJson(name, 'document')) === null) {
-      const passed = await fromUpstream(service, packagePath(name), request, reply);
-      if (passed !== null) return passed;
-    }
-    const all = await stored(name);
-    return withAddresses(query.has('write') ? all : visible(all), baseOf(request, prefix));
-  }
-
-  async function special(request: FastifyRequest, parts: readonly string[]): Promise<unknown> {
-    if (parts[0] === 'ping') return {};
-    if (parts[0] === 'whoami' || parts.join('/') === 'npm/v1/tokens') {
-      const token = guard.tokenOf(request);
-      if (token === null) throw new Refusal(401, 'you are not logged in');
-      if (parts[0] === 'whoami') return { username: token.user };
-      const scopes = token.only === null ? [] : [{ type: 'package', name: token.only }];
-      return {
-        objects: [{ token: `${token.secret.slice(0, 8)}...`, readonly: token.may === 'read', scopes }],
-        urls: {},
-      };
-    }
-    if (parts[0] !== 'package') throw new Refusal(404, 'not found');
-    const [name, rest] = splitName(parts.slice(1));
-    if (rest[0] !== 'dist-tags') throw new Refusal(404, 'not found');
-    if (request.method === 'GET') {
-      guard.read(request);
-      return visible(await stored(name))['dist-tags'];
-    }
+async function route(call: Call): Promise<unknown> {
+  const { request, guard, reply, store } = call;
+  const { parts, query } = partsOf(request, prefix);
+  const decoded = parts.map(decodePart);
+  if (decoded[0] === '-') return special(call, decoded.slice(1));
+  const [name, rest] = splitName(decoded);
+  if (request.method === 'PUT' || request.method === 'DELETE') {
     guard.write(request, name);
-    const tag = rest[1];
-    if (tag === undefined) throw new Refusal(400, 'name the dist-tag');
-    const wanted = request.method === 'DELETE' ? null : await jsonOfBody(request);
-    return store.alone(name, async () => {
-      const before = await stored(name);
-      const tags = { ...before['dist-tags'] };
-      if (wanted === null) delete tags[tag];
-      else tags[tag] = knownVersion(before, wanted);
-      await write({ ...before, 'dist-tags': tags });
-      return tags;
-    });
+    return reply.code(201).send(await change(call, name, rest));
   }
-
-  /** A new version, a changed document, or a version taken away. */
-  async function change(request: FastifyRequest, name: string, rest: readonly string[]): Promise<unknown> {
-    if (request.method === 'DELETE') return unpublishFile(name, rest);
-    const body = new PublishBody();
-    const room = faults.take('disk-full', request)?.room;
-    const received = await store.receive(body.attachment(bodyOf(request)), {
-      digests: ['sha1', 'sha512'],
-      sizeBytes: Number(request.headers['content-length'] ?? 0),
-      mostBytes,
-      ...(room === undefined ? {} : { room }),
-    });
-    try {
-      const document = objectOf(body.document());
-      return await store.alone(name, () =>
-        document['_attachments'] === undefined && received.sizeBytes === 0
-          ? rewrite(name, document)
-          : publish(request, name, document, received),
-      );
-    } finally {
-      await store.discard(received);
-    }
+  guard.read(request);
+  if (rest[0] === '-' && rest[1] !== undefined) return sendFile(call, tarballPlace(call, name, rest[1]));
+  if (rest.length > 0) throw new Refusal(404, 'not found');
+  if ((await store.readJson(name, 'document')) === null) {
+    const passed = await fromUpstream(call, packagePath(name));
+    if (passed !== null) return passed;
   }
+  const all = await stored(call, name);
+  return withAddresses(query.has('write') ? all : visible(call, all), baseOf(request, prefix));
+}
 
-  async function publish(
-    request: FastifyRequest,
-    name: string,
-    document: Readonly<Record<string, unknown>>,
-    received: Received,
-  ): Promise<unknown> {
-    const { version, manifest, tags } = parsePublish(name, document, received);
-    const before = await store.readJson<StoredPackage>(name, 'document');
-    const user = guard.tokenOf(request)?.user ?? '';
-    if (before !== null && !before.maintainers.some((one) => one.name === user))
-      throw new Refusal(403, `you do not have permission to publish ${name}`);
-    if (before?.time[version] !== undefined)
-      throw new Refusal(409, `cannot publish over the existing version ${version}`);
-    // The tarball comes first, so that no document names one that is not whole.
-    await store.replace(received, store.place(name, `${version}.tgz`));
-    const at = now();
-    const hideMs = faults.take('hide', request)?.ms ?? 0;
-    await write({
-      _rev: before?._rev ?? '0',
-      name,
-      description: document['description'] ?? before?.description,
-      readme: document['readme'] ?? before?.readme,
-      maintainers: before?.maintainers ?? [{ name: user }],
-      'dist-tags': { ...before?.['dist-tags'], ...tags },
-      versions: { ...before?.versions, [version]: manifest },
-      time: { ...before?.time, [version]: at.toISOString() },
-      hidden: {
-        ...before?.hidden,
-        ...(hideMs === 0 ? {} : { [version]: new Date(at.getTime() + hideMs).toISOString() }),
-      },
-    });
-    return { ok: true };
+async function special(call: Call, parts: readonly string[]): Promise<unknown> {
+  const { guard, request, store } = call;
+  if (parts[0] === 'ping') return {};
+  if (parts[0] === 'whoami' || parts.join('/') === 'npm/v1/tokens') {
+    const token = guard.tokenOf(request);
+    if (token === null) throw new Refusal(401, 'you are not logged in');
+    if (parts[0] === 'whoami') return { username: token.user };
+    const scopes = token.only === null ? [] : [{ type: 'package', name: token.only }];
+    return {
+      objects: [{ token: `${token.secret.slice(0, 8)}...`, readonly: token.may === 'read', scopes }],
+      urls: {},
+    };
   }
+  if (parts[0] !== 'package') throw new Refusal(404, 'not found');
+  const [name, rest] = splitName(parts.slice(1));
+  if (rest[0] !== 'dist-tags') throw new Refusal(404, 'not found');
+  if (request.method === 'GET') {
+    guard.read(request);
+    return visible(call, await stored(call, name))['dist-tags'];
+  }
+  guard.write(request, name);
+  const tag = rest[1];
+  if (tag === undefined) throw new Refusal(400, 'name the dist-tag');
+  const wanted = request.method === 'DELETE' ? null : await jsonOfBody(request);
+  return store.alone(name, async () => {
+    const before = await stored(call, name);
+    const tags = { ...before['dist-tags'] };
+    if (wanted === null) delete tags[tag];
+    else tags[tag] = knownVersion(before, wanted);
+    await write(call, { ...before, 'dist-tags': tags });
+    return tags;
+  });
+}
 
-  /** The document sent back with versions deprecated or taken out; nothing else of it can be changed so. */
-  async function rewrite(name: string, document: Readonly<Record<string, unknown>>): Promise<unknown> {
-    if (document['versions'] === undefined) throw new Refusal(400, 'the document needs versions');
-    const before = await stored(name);
-    const wanted = objectOf(document['versions']);
-    const versions = Object.entries(before.versions).flatMap(([version, manifest]) => {
-      const one = wanted[version];
-      if (one === undefined) {
-        refuseLateRegret(before, version);
-        return [];
-      }
-      const { deprecated: _, ...rest } = manifest as Record<string, unknown>;
-      const reason = objectOf(one)['deprecated'];
-      return [[version, typeof reason === 'string' && reason !== '' ? { ...rest, deprecated: reason } : rest] as const];
-    });
-    const kept = Object.fromEntries(versions);
-    const tags = Object.entries(objectOf(document['dist-tags'])).filter(
-      (pair): pair is [string, string] => typeof pair[1] === 'string' && kept[pair[1]] !== undefined,
+/** A new version, a changed document, or a version taken away. */
+async function change(call: Call, name: string, rest: readonly string[]): Promise<unknown> {
+  const { request, store, mostBytes } = call;
+  if (request.method === 'DELETE') return unpublishFile(call, name, rest);
+  const body = new PublishBody();
+  const received = await store.receive(body.attachment(bodyOf(request)), {
+    digests: ['sha1', 'sha512'],
+    sizeBytes: Number(request.headers['content-length'] ?? 0),
+    mostBytes,
+    ...roomOf(call),
+  });
+  try {
+    const document = objectOf(body.document());
+    return await store.alone(name, () =>
+      document['_attachments'] === undefined && received.sizeBytes === 0
+        ? rewrite(call, name, document)
+        : publish(call, name, { document, received }),
     );
-    await write({ ...before, versions: kept, 'dist-tags': Object.fromEntries(tags) });
-    return { ok: true };
+  } finally {
+    await store.discard(received);
   }
+}
 
-  async function unpublishFile(name: string, rest: readonly string[]): Promise<unknown> {
-    const [dash, file = '', revWord] = rest;
-    if (dash !== '-' || revWord !== '-rev') throw new Refusal(405, 'a published version is not deleted here');
-    const before = await stored(name);
-    const version = versionOf(name, file);
-    if (before.versions[version] !== undefined) throw new Refusal(400, 'the document still lists this version');
-    refuseLateRegret(before, version);
-    return { ok: true };
-  }
+async function publish(
+  call: Call,
+  name: string,
+  { document, received }: { readonly document: Readonly<Record<string, unknown>>; readonly received: Received },
+): Promise<unknown> {
+  const { store, guard, request, now, faults } = call;
+  const { version, manifest, tags } = parsePublish(name, document, received);
+  const before = await store.readJson<StoredPackage>(name, 'document');
+  const user = guard.tokenOf(request)?.user ?? '';
+  if (before !== null && !before.maintainers.some((one) => one.name === user))
+    throw new Refusal(403, `you do not have permission to publish ${name}`);
+  if (before?.time[version] !== undefined)
+    throw new Refusal(409, `cannot publish over the existing version ${version}`);
+  // The tarball comes first, so that no document names one that is not whole.
+  await store.replace(received, store.place(name, `${version}.tgz`));
+  const at = now();
+  const hideMs = faults.take('hide', request)?.ms ?? 0;
+  await write(call, {
+    _rev: before?._rev ?? '0',
+    name,
+    description: document['description'] ?? before?.description,
+    readme: document['readme'] ?? before?.readme,
+    maintainers: before?.maintainers ?? [{ name: user }],
+    'dist-tags': { ...before?.['dist-tags'], ...tags },
+    versions: { ...before?.versions, [version]: manifest },
+    time: { ...before?.time, [version]: at.toISOString() },
+    hidden: {
+      ...before?.hidden,
+      ...(hideMs === 0 ? {} : { [version]: new Date(at.getTime() + hideMs).toISOString() }),
+    },
+  });
+  return { ok: true };
+}
 
-  function refuseLateRegret({ time }: StoredPackage, version: string): void {
-    const age = now().getTime() - Date.parse(time[version] ?? '');
-    if (!(age < regretMs)) throw new Refusal(405, 'this version is too old to be unpublished; deprecate it');
-  }
+/** The document sent back with versions deprecated or taken out; nothing else of it can be changed so. */
+async function rewrite(call: Call, name: string, document: Readonly<Record<string, unknown>>): Promise<unknown> {
+  if (document['versions'] === undefined) throw new Refusal(400, 'the document needs versions');
+  const before = await stored(call, name);
+  const wanted = objectOf(document['versions']);
+  const versions = Object.entries(before.versions).flatMap(([version, manifest]) => {
+    const one = wanted[version];
+    if (one === undefined) {
+      refuseLateRegret(call, before, version);
+      return [];
+    }
+    const { deprecated: _, ...rest } = manifest as Record<string, unknown>;
+    const reason = objectOf(one)['deprecated'];
+    return [[version, typeof reason === 'string' && reason !== '' ? { ...rest, deprecated: reason } : rest] as const];
+  });
+  const kept = Object.fromEntries(versions);
+  const tags = Object.entries(objectOf(document['dist-tags'])).filter(
+    (pair): pair is [string, string] => typeof pair[1] === 'string' && kept[pair[1]] !== undefined,
+  );
+  await write(call, { ...before, versions: kept, 'dist-tags': Object.fromEntries(tags) });
+  return { ok: true };
+}
 
-  async function write(document: StoredPackage): Promise<void> {
-    await store.writeJson({ ...document, _rev: String(Number(document._rev) + 1) }, document.name, 'document');
-  }
+async function unpublishFile(call: Call, name: string, rest: readonly string[]): Promise<unknown> {
+  const [dash, file = '', revWord] = rest;
+  if (dash !== '-' || revWord !== '-rev') throw new Refusal(405, 'a published version is not deleted here');
+  const before = await stored(call, name);
+  const version = versionOf(name, file);
+  if (before.versions[version] !== undefined) throw new Refusal(400, 'the document still lists this version');
+  refuseLateRegret(call, before, version);
+  return { ok: true };
+}
 
-  async function stored(name: string): Promise<StoredPackage> {
-    const found = await store.readJson<StoredPackage>(name, 'document');
-    if (found === null) throw new Refusal(404, 'not found');
-    return found;
-  }
+function refuseLateRegret({ now }: Call, { time }: StoredPackage, version: string): void {
+  const age = now().getTime() - Date.parse(time[version] ?? '');
+  if (!(age < regretMs)) throw new Refusal(405, 'this version is too old to be unpublished; deprecate it');
+}
 
-  function tarballPlace(name: string, file: string): string {
-    return store.place(name, `${versionOf(name, file)}.tgz`);
-  }
+async function write({ store }: Call, document: StoredPackage): Promise<void> {
+  await store.writeJson({ ...document, _rev: String(Number(document._rev) + 1) }, document.name, 'document');
+}
 
-  /** What a reader sees by now. */
-  function visible(all: StoredPackage): StoredPackage {
-    const isHidden = (version: string) => Date.parse(all.hidden?.[version] ?? '') > now().getTime();
-    const only = <Value>(pairs: Readonly<Record<string, Value>>, versionOf: (pair: [string, Value]) => string) =>
-      Object.fromEntries(Object.entries(pairs).filter((pair) => !isHidden(versionOf(pair))));
-    const versions = only(all.versions, ([version]) => version);
-    if (Object.keys(versions).length === 0 && Object.keys(all.versions).length > 0) throw new Refusal(404, 'not found');
-    const { hidden: _, ...rest } = all;
-    return { ...rest, versions, 'dist-tags': only(all['dist-tags'], ([, version]) => version) };
-  }
+async function stored({ store }: Call, name: string): Promise<StoredPackage> {
+  const found = await store.readJson<StoredPackage>(name, 'document');
+  if (found === null) throw new Refusal(404, 'not found');
+  return found;
+}
+
+function tarballPlace({ store }: Call, name: string, file: string): string {
+  return store.place(name, `${versionOf(name, file)}.tgz`);
+}
+
+/** What a reader sees by now. */
+function visible({ now }: Call, all: StoredPackage): StoredPackage {
+  const isHidden = (version: string) => Date.parse(all.hidden?.[version] ?? '') > now().getTime();
+  const only = <Value>(pairs: Readonly<Record<string, Value>>, versionOf: (pair: [string, Value]) => string) =>
+    Object.fromEntries(Object.entries(pairs).filter((pair) => !isHidden(versionOf(pair))));
+  const versions = only(all.versions, ([version]) => version);
+  if (Object.keys(versions).length === 0 && Object.keys(all.versions).length > 0) throw new Refusal(404, 'not found');
+  const { hidden: _, ...rest } = all;
+  return { ...rest, versions, 'dist-tags': only(all['dist-tags'], ([, version]) => version) };
 }
 
 /** Takes a publish document apart and refuses what a registry refuses. */

@@ -1,4 +1,3 @@
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { textOf } from '../../core/manifest/fields.ts';
 import { parseNuspec } from '../../core/manifest/nuspec.ts';
@@ -7,7 +6,7 @@ import { compareVersions } from '../../core/version/version.ts';
 import { readArchive } from '../../world/archive/read-archive.ts';
 import { receiveForm } from '../form.ts';
 import { decodePart, Refusal } from '../refusal.ts';
-import { baseOf, partsOf, type Service, sendFile } from '../service.ts';
+import { baseOf, type Call, partsOf, plainService, roomOf, type StandinService, sendFile } from '../service.ts';
 import type { Received } from '../store.ts';
 
 /** A package as it is stored. */
@@ -30,113 +29,126 @@ const prefix = '/nuget/';
 const idPattern = /^\w+(?:[_.-]\w+)*$/;
 const versionPattern = /^\d+\.\d+(?:\.\d+){0,2}(?:-[0-9A-Za-z.-]+)?(?:\+[0-9A-Za-z.-]+)?$/;
 
-/** Serves .NET packages below `/nuget/`; the service index is `/nuget/index.json`. */
-export function serveNuget(server: FastifyInstance, service: Service): void {
-  const { store, guard, faults, now, mostBytes } = service;
-  server.route({ method: ['GET', 'HEAD', 'PUT', 'DELETE'], url: `${prefix}*`, handler: route });
-
-  async function route(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
-    const [area = '', ...rest] = partsOf(request, prefix).parts.map(decodePart);
-    if (request.method === 'PUT' && area === 'package') return push(request, reply, 'nupkg');
-    if (request.method === 'PUT' && area === 'symbolpackage') return push(request, reply, 'snupkg');
-    if (request.method === 'DELETE' && area === 'package') return unlist(request, reply, rest);
-    if (request.method !== 'GET' && request.method !== 'HEAD') throw new Refusal(405, 'not allowed');
-    guard.read(request);
-    reply.type('application/json');
-    const base = baseOf(request, prefix);
-    if (area === '' || area === 'index.json') return formatServiceIndex(base);
-    const [id = '', second = '', file = ''] = rest;
-    if (id !== id.toLowerCase()) throw new Refusal(404, 'addresses are in lower case');
-    const stored = await visible(id);
-    if (area === 'registration' && second === 'index.json') {
-      const entries = [...stored.versions].sort((a, b) => compareVersions(a.version, b.version));
-      return formatRegistration(base, stored.id, entries);
-    }
-    if (area !== 'flat') throw new Refusal(404, 'not found');
-    const versions = stored.versions.map(({ version }) => normaliseNugetVersion(version));
-    if (second === 'index.json') return JSON.stringify({ versions });
-    if (!versions.includes(second) || file !== `${id}.${second}.nupkg`) throw new Refusal(404, 'not found');
-    return sendFile(request, reply, store.place(id, `${second}.nupkg`));
-  }
-
-  async function push(request: FastifyRequest, reply: FastifyReply, kind: 'nupkg' | 'snupkg'): Promise<unknown> {
-    if (guard.tokenOf(request) === null) guard.write(request);
-    const room = faults.take('disk-full', request)?.room;
-    const form = await receiveForm(request, store, {
-      digests: ['sha256'],
-      mostBytes,
-      ...(room === undefined ? {} : { room }),
+/** Packages for .NET below `/nuget/`; the service index is `/nuget/index.json`. */
+export const nugetV3: StandinService = {
+  ...plainService,
+  path: 'nuget/',
+  address: 'nuget/',
+  serve: (server, service) => {
+    server.route({
+      method: ['GET', 'HEAD', 'PUT', 'DELETE'],
+      url: `${prefix}*`,
+      handler: (request, reply) => route({ ...service, request, reply }),
     });
-    try {
-      const [received] = form.files.values();
-      if (received === undefined || received.sizeBytes === 0) throw new Refusal(400, 'the form has no package');
-      const about = await readNuspec(received);
-      guard.write(request, about.id);
-      const key = about.id.toLowerCase();
-      await store.alone(key, () => take(request, kind, key, about, received));
-      return reply.code(201).send('');
-    } finally {
-      for (const one of form.files.values()) await store.discard(one);
-    }
-  }
+  },
+};
 
-  async function take(
-    request: FastifyRequest,
-    kind: 'nupkg' | 'snupkg',
-    key: string,
-    about: About,
-    received: Received,
-  ): Promise<void> {
-    const normal = normaliseNugetVersion(about.version);
-    const before = await store.readJson<StoredNuget>(key, 'package');
-    const known = before?.versions.find(({ version }) => normaliseNugetVersion(version) === normal);
-    if (kind === 'snupkg') {
-      if (known === undefined)
-        throw new Refusal(404, `there is no ${about.id} ${about.version} that these symbols are of`);
-      return store.replace(received, store.place(key, `${normal}.snupkg`));
-    }
-    const owner = guard.tokenOf(request)?.user ?? '';
-    if (before !== null && before.owner !== owner)
-      throw new Refusal(403, `the id ${about.id} belongs to somebody else`);
-    if (known !== undefined) throw new Refusal(409, `${about.id} ${about.version} exists already`);
-    await store.replace(received, store.place(key, `${normal}.nupkg`));
-    const at = now();
-    const hideMs = faults.take('hide', request)?.ms ?? 0;
-    const version = {
-      ...about,
-      published: at.toISOString(),
-      visibleFrom: new Date(at.getTime() + hideMs).toISOString(),
-      isListed: true,
-      sizeBytes: received.sizeBytes,
-      sha256: received.digests['sha256'] ?? '',
-    };
-    await store.writeJson({ id: about.id, owner, versions: [...(before?.versions ?? []), version] }, key, 'package');
+async function route(call: Call): Promise<unknown> {
+  const { request, reply, guard, store } = call;
+  const [area = '', ...rest] = partsOf(request, prefix).parts.map(decodePart);
+  if (request.method === 'PUT' && area === 'package') return push(call, 'nupkg');
+  if (request.method === 'PUT' && area === 'symbolpackage') return push(call, 'snupkg');
+  if (request.method === 'DELETE' && area === 'package') return unlist(call, rest);
+  if (request.method !== 'GET' && request.method !== 'HEAD') throw new Refusal(405, 'not allowed');
+  guard.read(request);
+  reply.type('application/json');
+  const base = baseOf(request, prefix);
+  if (area === '' || area === 'index.json') return formatServiceIndex(base);
+  const [id = '', second = '', file = ''] = rest;
+  if (id !== id.toLowerCase()) throw new Refusal(404, 'addresses are in lower case');
+  const stored = await visible(call, id);
+  if (area === 'registration' && second === 'index.json') {
+    const entries = [...stored.versions].sort((a, b) => compareVersions(a.version, b.version));
+    return formatRegistration(base, stored.id, entries);
   }
+  if (area !== 'flat') throw new Refusal(404, 'not found');
+  const versions = stored.versions.map(({ version }) => normaliseNugetVersion(version));
+  if (second === 'index.json') return JSON.stringify({ versions });
+  if (!versions.includes(second) || file !== `${id}.${second}.nupkg`) throw new Refusal(404, 'not found');
+  return sendFile(call, store.place(id, `${second}.nupkg`));
+}
 
-  async function unlist(request: FastifyRequest, reply: FastifyReply, [id = '', version = '']: readonly string[]) {
-    guard.write(request, id);
-    const key = id.toLowerCase();
-    return store.alone(key, async () => {
-      const stored = await store.readJson<StoredNuget>(key, 'package');
-      const normal = normaliseNugetVersion(version);
-      const isThere = stored?.versions.some((one) => normaliseNugetVersion(one.version) === normal);
-      if (stored === null || !isThere) throw new Refusal(404, 'not found');
-      const versions = stored.versions.map((one) =>
-        normaliseNugetVersion(one.version) === normal ? { ...one, isListed: false } : one,
-      );
-      await store.writeJson({ ...stored, versions }, key, 'package');
-      return reply.code(204).send();
-    });
-  }
-
-  /** What readers see by now. */
-  async function visible(id: string): Promise<StoredNuget> {
-    const stored = await store.readJson<StoredNuget>(id, 'package');
-    const versions = (stored?.versions ?? []).filter(({ visibleFrom }) => Date.parse(visibleFrom) <= now().getTime());
-    if (stored === null || versions.length === 0) throw new Refusal(404, 'not found');
-    return { ...stored, versions };
+async function push(call: Call, kind: 'nupkg' | 'snupkg'): Promise<unknown> {
+  const { guard, request, store, mostBytes, reply } = call;
+  if (guard.tokenOf(request) === null) guard.write(request);
+  const form = await receiveForm(request, store, {
+    digests: ['sha256'],
+    mostBytes,
+    ...roomOf(call),
+  });
+  try {
+    const [received] = form.files.values();
+    if (received === undefined || received.sizeBytes === 0) throw new Refusal(400, 'the form has no package');
+    const about = await readNuspec(received);
+    guard.write(request, about.id);
+    const key = about.id.toLowerCase();
+    await store.alone(key, () => take(call, { kind, key, about, received }));
+    return reply.code(201).send('');
+  } finally {
+    for (const one of form.files.values()) await store.discard(one);
   }
 }
+
+async function take(
+  { store, guard, request, now, faults }: Call,
+  { kind, key, about, received }: PushedPackage,
+): Promise<void> {
+  const normal = normaliseNugetVersion(about.version);
+  const before = await store.readJson<StoredNuget>(key, 'package');
+  const known = before?.versions.find(({ version }) => normaliseNugetVersion(version) === normal);
+  if (kind === 'snupkg') {
+    if (known === undefined)
+      throw new Refusal(404, `there is no ${about.id} ${about.version} that these symbols are of`);
+    return store.replace(received, store.place(key, `${normal}.snupkg`));
+  }
+  const owner = guard.tokenOf(request)?.user ?? '';
+  if (before !== null && before.owner !== owner) throw new Refusal(403, `the id ${about.id} belongs to somebody else`);
+  if (known !== undefined) throw new Refusal(409, `${about.id} ${about.version} exists already`);
+  await store.replace(received, store.place(key, `${normal}.nupkg`));
+  const at = now();
+  const hideMs = faults.take('hide', request)?.ms ?? 0;
+  const version = {
+    ...about,
+    published: at.toISOString(),
+    visibleFrom: new Date(at.getTime() + hideMs).toISOString(),
+    isListed: true,
+    sizeBytes: received.sizeBytes,
+    sha256: received.digests['sha256'] ?? '',
+  };
+  await store.writeJson({ id: about.id, owner, versions: [...(before?.versions ?? []), version] }, key, 'package');
+}
+
+async function unlist({ guard, request, store, reply }: Call, [id = '', version = '']: readonly string[]) {
+  guard.write(request, id);
+  const key = id.toLowerCase();
+  return store.alone(key, async () => {
+    const stored = await store.readJson<StoredNuget>(key, 'package');
+    const normal = normaliseNugetVersion(version);
+    const isThere = stored?.versions.some((one) => normaliseNugetVersion(one.version) === normal);
+    if (stored === null || !isThere) throw new Refusal(404, 'not found');
+    const versions = stored.versions.map((one) =>
+      normaliseNugetVersion(one.version) === normal ? { ...one, isListed: false } : one,
+    );
+    await store.writeJson({ ...stored, versions }, key, 'package');
+    return reply.code(204).send();
+  });
+}
+
+/** What readers see by now. */
+async function visible({ store, now }: Call, id: string): Promise<StoredNuget> {
+  const stored = await store.readJson<StoredNuget>(id, 'package');
+  const versions = (stored?.versions ?? []).filter(({ visibleFrom }) => Date.parse(visibleFrom) <= now().getTime());
+  if (stored === null || versions.length === 0) throw new Refusal(404, 'not found');
+  return { ...stored, versions };
+}
+
+/** A package that came in, with what it says of itself. */
+type PushedPackage = {
+  readonly kind: 'nupkg' | 'snupkg';
+  readonly key: string;
+  readonly about: About;
+  readonly received: Received;
+};
 
 type About = { readonly id: string; readonly version: string; readonly description: string; readonly authors: string };
 

@@ -1,4 +1,4 @@
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyReply, FastifyRequest } from 'fastify';
 import { normaliseName } from '../../core/manifest/normalise-name.ts';
 import {
   formatProjectHtml,
@@ -9,7 +9,17 @@ import {
 } from '../../core/protocol/python-index/python-index.ts';
 import { type ReceivedForm, receiveForm } from '../form.ts';
 import { decodePart, Refusal } from '../refusal.ts';
-import { baseOf, fromUpstream, partsOf, type Service, sendFile, textOfBody } from '../service.ts';
+import {
+  baseOf,
+  type Call,
+  fromUpstream,
+  partsOf,
+  plainService,
+  roomOf,
+  type StandinService,
+  sendFile,
+  textOfBody,
+} from '../service.ts';
 
 /** A project as it is stored. */
 export type StoredProject = {
@@ -24,124 +34,129 @@ const prefix = '/python/';
 const versionPattern = /^(?:\d+!)?\d+(?:\.\d+)*(?:(?:a|b|rc)\d+)?(?:\.post\d+)?(?:\.dev\d+)?$/;
 const namePattern = /^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i;
 
-/** Serves an index below `/python/`: uploads as POST to it, reading at `simple/`. */
-export function servePython(server: FastifyInstance, service: Service): void {
-  const { store, guard, faults, now, mostBytes } = service;
-  server.route({ method: 'POST', url: prefix, handler: upload });
-  server.route({ method: ['GET', 'HEAD'], url: `${prefix}*`, handler: read });
-  server.route({ method: 'PUT', url: `${prefix}yanked/*`, handler: yank });
+/** An index below `/python/`: uploads as POST to it, reading at `simple/`. */
+export const pythonIndex: StandinService = {
+  ...plainService,
+  path: 'python/',
+  address: 'python/',
+  serve: (server, service) => {
+    const withCall = (handle: (call: Call) => Promise<unknown>) => (request: FastifyRequest, reply: FastifyReply) =>
+      handle({ ...service, request, reply });
+    server.route({ method: 'POST', url: prefix, handler: withCall(upload) });
+    server.route({ method: ['GET', 'HEAD'], url: `${prefix}*`, handler: withCall(read) });
+    server.route({ method: 'PUT', url: `${prefix}yanked/*`, handler: withCall(yank) });
+  },
+};
 
-  async function upload(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
-    // Whose the project is shows only in the form; a request without any token need not be read.
-    if (guard.tokenOf(request) === null) guard.write(request);
-    const room = faults.take('disk-full', request)?.room;
-    const form = await receiveForm(request, store, {
-      digests: ['md5', 'sha256'],
-      mostBytes,
-      ...(room === undefined ? {} : { room }),
-    });
-    try {
-      const name = normaliseName(field(form, 'name'));
-      guard.write(request, name, field(form, 'name'));
-      await store.alone(name, () => take(request, name, form));
-      return reply.send('');
-    } finally {
-      for (const one of form.files.values()) await store.discard(one);
-    }
+async function upload(call: Call): Promise<unknown> {
+  const { guard, request, store, mostBytes, reply } = call;
+  // Whose the project is shows only in the form; a request without any token need not be read.
+  if (guard.tokenOf(request) === null) guard.write(request);
+  const form = await receiveForm(request, store, {
+    digests: ['md5', 'sha256'],
+    mostBytes,
+    ...roomOf(call),
+  });
+  try {
+    const name = normaliseName(field(form, 'name'));
+    guard.write(request, name, field(form, 'name'));
+    await store.alone(name, () => take(call, name, form));
+    return reply.send('');
+  } finally {
+    for (const one of form.files.values()) await store.discard(one);
   }
+}
 
-  async function take(request: FastifyRequest, name: string, form: ReceivedForm): Promise<void> {
-    const content = form.files.get('content');
-    const version = field(form, 'version');
-    if (field(form, ':action') !== 'file_upload') throw new Refusal(400, 'unknown action');
-    if (field(form, 'protocol_version') !== '1') throw new Refusal(400, 'unknown protocol version');
-    if (!namePattern.test(field(form, 'name'))) throw new Refusal(400, `${field(form, 'name')} is no project name`);
-    if (!versionPattern.test(version)) throw new Refusal(400, `${version} is no version for an index (PEP 440)`);
-    if (!/^[12]\.\d$/.test(field(form, 'metadata_version'))) throw new Refusal(400, 'metadata_version is missing');
-    if (content === undefined || content.sizeBytes === 0) throw new Refusal(400, 'the form has no content');
-    const { fileName, digests, sizeBytes } = content;
-    const expected = field(form, 'sha256_digest') || field(form, 'md5_digest');
-    const found = field(form, 'sha256_digest') === '' ? digests['md5'] : digests['sha256'];
-    if (expected === '') throw new Refusal(400, 'a digest is needed');
-    if (expected !== found) throw new Refusal(400, 'the digest of the form is not that of the content');
-    const type = field(form, 'filetype');
-    if (!isFileOf(fileName, name, version, type))
-      throw new Refusal(400, `${fileName} is no name for ${name} ${version}`);
-    const before = await store.readJson<StoredProject>(name, 'project');
-    if (before?.files.some(({ filename }) => filename === fileName))
-      throw new Refusal(400, `File already exists: ${fileName}`);
-    await store.replace(content, store.place(name, fileName));
-    const at = now();
-    const hideMs = faults.take('hide', request)?.ms ?? 0;
-    const file = {
-      filename: fileName,
-      sha256: digests['sha256'] ?? '',
-      requiresPython: field(form, 'requires_python') || null,
-      yanked: false,
-      sizeBytes,
-      uploadTime: at.toISOString().replace('Z', '000Z'),
-      version,
-      visibleFrom: new Date(at.getTime() + hideMs).toISOString(),
-    } as const;
-    const { summary, description } = { summary: field(form, 'summary'), description: field(form, 'description') };
-    await store.writeJson({ name, summary, description, files: [...(before?.files ?? []), file] }, name, 'project');
-    await addName(name);
+async function take(call: Call, name: string, form: ReceivedForm): Promise<void> {
+  const { store, now, faults, request } = call;
+  const content = form.files.get('content');
+  const version = field(form, 'version');
+  if (field(form, ':action') !== 'file_upload') throw new Refusal(400, 'unknown action');
+  if (field(form, 'protocol_version') !== '1') throw new Refusal(400, 'unknown protocol version');
+  if (!namePattern.test(field(form, 'name'))) throw new Refusal(400, `${field(form, 'name')} is no project name`);
+  if (!versionPattern.test(version)) throw new Refusal(400, `${version} is no version for an index (PEP 440)`);
+  if (!/^[12]\.\d$/.test(field(form, 'metadata_version'))) throw new Refusal(400, 'metadata_version is missing');
+  if (content === undefined || content.sizeBytes === 0) throw new Refusal(400, 'the form has no content');
+  const { fileName, digests, sizeBytes } = content;
+  const expected = field(form, 'sha256_digest') || field(form, 'md5_digest');
+  const found = field(form, 'sha256_digest') === '' ? digests['md5'] : digests['sha256'];
+  if (expected === '') throw new Refusal(400, 'a digest is needed');
+  if (expected !== found) throw new Refusal(400, 'the digest of the form is not that of the content');
+  const type = field(form, 'filetype');
+  if (!isFileOf(fileName, name, version, type)) throw new Refusal(400, `${fileName} is no name for ${name} ${version}`);
+  const before = await store.readJson<StoredProject>(name, 'project');
+  if (before?.files.some(({ filename }) => filename === fileName))
+    throw new Refusal(400, `File already exists: ${fileName}`);
+  await store.replace(content, store.place(name, fileName));
+  const at = now();
+  const hideMs = faults.take('hide', request)?.ms ?? 0;
+  const file = {
+    filename: fileName,
+    sha256: digests['sha256'] ?? '',
+    requiresPython: field(form, 'requires_python') || null,
+    yanked: false,
+    sizeBytes,
+    uploadTime: at.toISOString().replace('Z', '000Z'),
+    version,
+    visibleFrom: new Date(at.getTime() + hideMs).toISOString(),
+  } as const;
+  const { summary, description } = { summary: field(form, 'summary'), description: field(form, 'description') };
+  await store.writeJson({ name, summary, description, files: [...(before?.files ?? []), file] }, name, 'project');
+  await addName(call, name);
+}
+
+async function addName({ store }: Call, name: string): Promise<void> {
+  await store.alone('all', async () => {
+    const names = (await store.readJson<string[]>('names')) ?? [];
+    if (!names.includes(name)) await store.writeJson([...names, name].sort(), 'names');
+  });
+}
+
+async function read(call: Call): Promise<unknown> {
+  const { guard, request, reply, store, now } = call;
+  guard.read(request);
+  const [area, ...rest] = partsOf(request, prefix).parts.map(decodePart);
+  const [name = '', fileName = ''] = rest;
+  if (area === 'files' && rest.length === 2) return sendFile(call, store.place(normaliseName(name), fileName));
+  if (area !== 'simple') throw new Refusal(404, 'not found');
+  const isJson = /application\/vnd\.pypi\.simple\.(?:v1|latest)\+json/.test(request.headers.accept ?? '');
+  reply.type(isJson ? indexTypes.json : 'text/html; charset=utf-8');
+  if (name === '') {
+    const list = formatProjectList((await store.readJson<string[]>('names')) ?? []);
+    return isJson ? list.json : list.html;
   }
-
-  async function addName(name: string): Promise<void> {
-    await store.alone('all', async () => {
-      const names = (await store.readJson<string[]>('names')) ?? [];
-      if (!names.includes(name)) await store.writeJson([...names, name].sort(), 'names');
-    });
+  // PEP 503: other spellings are sent to the normalised one.
+  if (normaliseName(name) !== name || rest.length < 2)
+    return reply.redirect(`${prefix}simple/${normaliseName(name)}/`, 301);
+  const project = await store.readJson<StoredProject>(name, 'project');
+  if (project === null) {
+    const passed = await fromUpstream(call, `${name}/`);
+    if (passed !== null) return passed;
   }
+  const files = (project?.files ?? []).filter(({ visibleFrom }) => Date.parse(visibleFrom) <= now().getTime());
+  if (files.length === 0) throw new Refusal(404, 'not found');
+  const base = baseOf(request, prefix);
+  const index = {
+    name,
+    versions: [...new Set(files.map(({ version }) => version))],
+    files: files.map((one) => ({ ...one, url: `${base}files/${name}/${encodeURIComponent(one.filename)}` })),
+  };
+  return isJson ? formatProjectJson(index) : formatProjectHtml(index);
+}
 
-  async function read(request: FastifyRequest, reply: FastifyReply): Promise<unknown> {
-    guard.read(request);
-    const [area, ...rest] = partsOf(request, prefix).parts.map(decodePart);
-    const [name = '', fileName = ''] = rest;
-    if (area === 'files' && rest.length === 2)
-      return sendFile(request, reply, store.place(normaliseName(name), fileName));
-    if (area !== 'simple') throw new Refusal(404, 'not found');
-    const isJson = /application\/vnd\.pypi\.simple\.(?:v1|latest)\+json/.test(request.headers.accept ?? '');
-    reply.type(isJson ? indexTypes.json : 'text/html; charset=utf-8');
-    if (name === '') {
-      const list = formatProjectList((await store.readJson<string[]>('names')) ?? []);
-      return isJson ? list.json : list.html;
-    }
-    // PEP 503: other spellings are sent to the normalised one.
-    if (normaliseName(name) !== name || rest.length < 2)
-      return reply.redirect(`${prefix}simple/${normaliseName(name)}/`, 301);
+/** What an index offers on a page of its own: the stand-in's own address, `yanked/NAME/VERSION`, the body is the reason. */
+async function yank({ request, guard, store }: Call): Promise<unknown> {
+  const [, rawName = '', version = ''] = partsOf(request, prefix).parts.map(decodePart);
+  const name = normaliseName(rawName);
+  guard.write(request, name);
+  const reason = await textOfBody(request, 10_000);
+  return store.alone(name, async () => {
     const project = await store.readJson<StoredProject>(name, 'project');
-    if (project === null) {
-      const passed = await fromUpstream(service, `${name}/`, request, reply);
-      if (passed !== null) return passed;
-    }
-    const files = (project?.files ?? []).filter(({ visibleFrom }) => Date.parse(visibleFrom) <= now().getTime());
-    if (files.length === 0) throw new Refusal(404, 'not found');
-    const base = baseOf(request, prefix);
-    const index = {
-      name,
-      versions: [...new Set(files.map(({ version }) => version))],
-      files: files.map((one) => ({ ...one, url: `${base}files/${name}/${encodeURIComponent(one.filename)}` })),
-    };
-    return isJson ? formatProjectJson(index) : formatProjectHtml(index);
-  }
-
-  /** What an index offers on a page of its own: the stand-in's own address, `yanked/NAME/VERSION`, the body is the reason. */
-  async function yank(request: FastifyRequest): Promise<unknown> {
-    const [, rawName = '', version = ''] = partsOf(request, prefix).parts.map(decodePart);
-    const name = normaliseName(rawName);
-    guard.write(request, name);
-    const reason = await textOfBody(request, 10_000);
-    return store.alone(name, async () => {
-      const project = await store.readJson<StoredProject>(name, 'project');
-      if (project === null || !project.files.some((one) => one.version === version))
-        throw new Refusal(404, 'not found');
-      const files = project.files.map((one) => (one.version === version ? { ...one, yanked: reason } : one));
-      await store.writeJson({ ...project, files }, name, 'project');
-      return { ok: true };
-    });
-  }
+    if (project === null || !project.files.some((one) => one.version === version)) throw new Refusal(404, 'not found');
+    const files = project.files.map((one) => (one.version === version ? { ...one, yanked: reason } : one));
+    await store.writeJson({ ...project, files }, name, 'project');
+    return { ok: true };
+  });
 }
 
 function field({ fields }: ReceivedForm, name: string): string {

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { LedgerRelease } from '../../../src/core/ledger/fold.ts';
 import type { Protocol } from '../../../src/core/name/protocol.ts';
-import { consumerLines, type Offer, setUpLines } from '../../../src/core/protocol/consumer-line.ts';
+import { consumerLines, setUpLines } from '../../../src/core/protocol/consumer-line.ts';
+import type { Offer } from '../../../src/core/protocol/offer.ts';
 import { quoteShell } from '../../../src/core/text/quote-shell.ts';
 import { destinationConfig } from '../../builders/parcel.ts';
 

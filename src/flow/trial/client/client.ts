@@ -1,5 +1,5 @@
 import type { TrialClient } from '../../../core/name/client.ts';
-import type { Offer } from '../../../core/protocol/consumer-line.ts';
+import type { Offer } from '../../../core/protocol/offer.ts';
 import type { Credential } from '../../../world/credential.ts';
 import type { FoundTool } from '../../../world/tool.ts';
 
@@ -38,6 +38,8 @@ export type InstalledTree =
 /** A program of the ecosystem that installs by name. */
 export type Client = {
   readonly name: TrialClient;
+  /** Whether it installs by name, with all that a release needs; a client that only downloads takes files as they are. */
+  readonly installsByName: boolean;
   /** Finds it, or the interpreter below it, in a version that begins like the one asked for. @returns null when it is not here. */
   readonly find: (
     version: string | null,

@@ -1,5 +1,6 @@
 import type { TrialClient } from '../../../core/name/client.ts';
 import type { Protocol } from '../../../core/name/protocol.ts';
+import { protocolDefinitions } from '../../../core/protocol/definitions.ts';
 import type { Client } from './client.ts';
 import { dotnetClient } from './dotnet.ts';
 import { fetchClient } from './fetch.ts';
@@ -8,7 +9,7 @@ import { npmClient } from './npm.ts';
 import { pipClient } from './pip.ts';
 
 /** Every client by its name. */
-export const clients: Readonly<Record<TrialClient, Client>> = {
+const clients: Readonly<Record<TrialClient, Client>> = {
   npm: npmClient,
   pip: pipClient,
   maven: mavenClient,
@@ -17,13 +18,6 @@ export const clients: Readonly<Record<TrialClient, Client>> = {
 };
 
 /** The client that consumers of a protocol use. */
-export const clientOf: Readonly<Record<Protocol, TrialClient>> = {
-  'npm-registry': 'npm',
-  'python-index': 'pip',
-  'maven-layout': 'maven',
-  'nuget-v3': 'dotnet',
-  'http-put': 'fetch',
-  s3: 'fetch',
-  oci: 'fetch',
-  folder: 'fetch',
-};
+export function clientFor(speaks: Protocol): Client {
+  return clients[protocolDefinitions[speaks].client];
+}

@@ -8,6 +8,7 @@ import { findVersion, lastLines } from './find-version.ts';
 /** The .NET command line: restores a project that refers to the packages, from this one source. */
 export const dotnetClient: Client = {
   name: 'dotnet',
+  installsByName: true,
   find: async (version, env, signal) => {
     const dotnet = await findVersion(['dotnet'], version, env, signal);
     return dotnet === null ? null : { version: `.NET ${dotnet.version}`, program: dotnet };

@@ -11,6 +11,7 @@ import { findVersion, lastLines } from './find-version.ts';
 /** Runs the very consumer lines, which fetch each file and check its digest, and unpacks the files. */
 export const fetchClient: Client = {
   name: 'fetch',
+  installsByName: false,
   find: async (version, env, signal) => {
     const curl = await findVersion(['curl'], version, env, signal);
     const sums = curl === null ? null : await findVersion(['sha256sum'], null, env, signal);

@@ -1,5 +1,6 @@
 import { readdir } from 'node:fs/promises';
 import path from 'node:path';
+import { mavenLayout } from '../../../core/protocol/maven-layout/definition.ts';
 import { coordinatesOf, filePath, isSnapshot, kindOf } from '../../../core/protocol/maven-layout/maven-layout.ts';
 import { escapeHtml } from '../../../core/text/html.ts';
 import { runCommand } from '../../../world/command.ts';
@@ -13,6 +14,7 @@ import { findVersion, lastLines } from './find-version.ts';
  */
 export const mavenClient: Client = {
   name: 'maven',
+  installsByName: true,
   find: async (version, env, signal) => {
     const java = await findVersion(['java'], version, env, signal);
     const maven = java === null ? null : await findVersion(['mvn'], null, env, signal);
@@ -79,7 +81,7 @@ function treesOf(wanted: readonly Wanted[], repository: string): InstalledTree[]
     const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
     if (found === null || isSnapshot(found.version)) return [];
     return delivered
-      .filter(({ record }) => record.form === 'jar' || record.form === 'pom')
+      .filter(({ record }) => mavenLayout.compared?.includes(record.form))
       .map(({ artifact, record }) => {
         const inside = filePath(found, kindOf(record.form, record.file, record.platform), null);
         return { type: 'file' as const, artifact, file: path.join(repository, inside) };

@@ -8,6 +8,7 @@ import { findVersion, lastLines } from './find-version.ts';
 /** npm, with the Node.js that runs it. */
 export const npmClient: Client = {
   name: 'npm',
+  installsByName: true,
   find: async (version, env, signal) => {
     const node = await findVersion(
       version === null ? ['node'] : ['node', `node${version}`, `node-${version}`],

@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { pythonIndex } from '../../../core/protocol/python-index/definition.ts';
 import { runCommand } from '../../../world/command.ts';
 import type { Credential } from '../../../world/credential.ts';
 import type { Client } from './client.ts';
@@ -7,6 +8,7 @@ import { findVersion, lastLines } from './find-version.ts';
 /** pip in an environment of its own, made by the Python that was asked for. */
 export const pipClient: Client = {
   name: 'pip',
+  installsByName: true,
   find: async (version, env, signal) => {
     const python = await findVersion(
       version === null ? ['python3'] : [`python${version}`, 'python3'],
@@ -58,7 +60,7 @@ export const pipClient: Client = {
     const library = asked.type === 'missing' ? '' : asked.stdout.trim();
     const trees = wanted.flatMap(({ offer: { delivered } }) =>
       delivered
-        .filter(({ record }) => record.form === 'wheel')
+        .filter(({ record }) => pythonIndex.compared?.includes(record.form))
         .map(({ artifact }) => ({ type: 'folder' as const, artifact, folder: library, prefix: '' })),
     );
     return { type: 'installed', env: { PATH: [path.join(place, 'bin'), env['PATH']].join(path.delimiter) }, trees };

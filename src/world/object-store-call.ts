@@ -1,10 +1,10 @@
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { objectOf } from '../../core/manifest/fields.ts';
-import { isPassing } from '../../core/protocol/retry-delay.ts';
-import { cleanText } from '../../core/text/clean.ts';
-import { clipRedacted } from '../../core/text/redact.ts';
-import { unreachable } from '../../world/http.ts';
-import { timeLimits, transferMs } from '../../world/time-limit.ts';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { objectOf } from '../core/manifest/fields.ts';
+import { isPassing } from '../core/protocol/retry-delay.ts';
+import { cleanText } from '../core/text/clean.ts';
+import { clipRedacted } from '../core/text/redact.ts';
+import { unreachable } from './http.ts';
+import { timeLimits, transferMs } from './time-limit.ts';
 
 /** What is being asked of a store, for its errors. */
 export type StoreCall = {

@@ -1,0 +1,15 @@
+import type { ProtocolDefinition } from '../definition.ts';
+import { fileLines } from '../fetch-lines.ts';
+import { plainProtocol, tokenOrUser } from '../traits.ts';
+
+/** A store that takes files by PUT, WebDAV or not. */
+export const httpPut: ProtocolDefinition = {
+  ...plainProtocol,
+  title: 'a store that takes files by PUT, WebDAV or not',
+  forms: null,
+  bareSecret: tokenOrUser,
+  client: 'fetch',
+  compared: null,
+  lines: fileLines,
+  setUp: () => [],
+};

@@ -1,0 +1,16 @@
+import type { ProtocolDefinition } from '../definition.ts';
+import { plainProtocol, tokenOnly, withSlash } from '../traits.ts';
+import { npmLines, npmSetUp } from './npm-lines.ts';
+
+/** A registry of the npm client. */
+export const npmRegistry: ProtocolDefinition = {
+  ...plainProtocol,
+  title: 'a registry of the npm client',
+  forms: ['npm-tarball'],
+  bareSecret: tokenOnly,
+  client: 'npm',
+  compared: null,
+  readerUrl: withSlash,
+  lines: npmLines,
+  setUp: npmSetUp,
+};

@@ -1,0 +1,15 @@
+import type { ProtocolDefinition } from '../definition.ts';
+import { plainProtocol, tokenOrUser } from '../traits.ts';
+import { ociLines } from './oci-lines.ts';
+
+/** A registry of the OCI distribution specification. */
+export const oci: ProtocolDefinition = {
+  ...plainProtocol,
+  title: 'a registry of the OCI distribution specification',
+  forms: null,
+  bareSecret: tokenOrUser,
+  client: 'fetch',
+  compared: null,
+  lines: ociLines,
+  setUp: () => [],
+};

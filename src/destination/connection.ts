@@ -1,0 +1,38 @@
+import type { DestinationConfig } from '../core/config/config.ts';
+import type { Credential } from '../world/credential.ts';
+import { authorizationHeaders } from './authorization.ts';
+import type { Destination } from './destination.ts';
+import type { Web } from './web.ts';
+
+/** All that a destination is opened with: its configuration, addresses and credential looked up. */
+export type Connection = {
+  readonly name: string;
+  readonly config: DestinationConfig;
+  readonly url: string;
+  /** Where readers look; null when the configuration does not say. */
+  readonly indexUrl: string | null;
+  readonly credential: Credential;
+  /** The only origins that get the credential. */
+  readonly origins: ReadonlySet<string>;
+  readonly signal: AbortSignal;
+  /** What no message may hold; a protocol adds what it is given. */
+  readonly secrets: Set<string>;
+  readonly now: () => Date;
+  /** A one-time password, asked for when the server wants one; null when nobody can be asked. */
+  readonly oneTime: () => Promise<string | null>;
+};
+
+/** Opens a destination of one protocol. Nothing is sent yet. */
+export type Connect = (connection: Connection) => Destination;
+
+/** A connection that sends the credential in a header of every request. @throws CREDENTIAL_KIND */
+export function webOf({ name, config, credential, origins, signal, secrets }: Connection): Web {
+  const headers = authorizationHeaders(config.speaks, credential);
+  for (const value of Object.values(headers)) secrets.add(value.replace(/^\w+ /, ''));
+  return { name, headers, signal, origins, secrets };
+}
+
+/** An address with `/` behind it. */
+export function withSlash(url: string): string {
+  return url.endsWith('/') ? url : `${url}/`;
+}

@@ -1,0 +1,139 @@
+import {
+  type CompletedPart,
+  CompleteMultipartUploadCommand,
+  CreateMultipartUploadCommand,
+  ListMultipartUploadsCommand,
+  ListPartsCommand,
+  UploadPartCommand,
+} from '@aws-sdk/client-s3';
+import { isStatus } from '../../world/object-store-call.ts';
+import { readSpan } from '../../world/sent-file.ts';
+import type { Parcel } from '../destination.ts';
+import { about, type Bucket, keyOf, run } from './bucket.ts';
+
+const partBytes = 8 << 20;
+const mostParts = 9000;
+const partsAtOnce = 4;
+
+/** An upload in parts: the object, and the number that the store gave it. */
+type Upload = { readonly key: string; readonly uploadId: string };
+
+/** A part of a file. */
+type Part = { readonly number: number; readonly start: number; readonly sizeBytes: number };
+
+/** Parts that a store has, by number. */
+type KnownParts = ReadonlyMap<number, { readonly etag: string; readonly checksum: string | undefined }>;
+
+/**
+ * Uploads a file in parts. Those that an upload which was cut short has left, and that have our digests, are not sent again.
+ * @param moved gets the number of bytes that left.
+ */
+export async function putParts(bucket: Bucket, parcel: Parcel, moved: (bytes: number) => void): Promise<void> {
+  const key = keyOf(bucket, parcel);
+  const open = await openUpload(bucket, key);
+  const upload: Upload = { key, uploadId: open ?? (await beginUpload(bucket, parcel, key)) };
+  const known: KnownParts = open === null ? new Map() : await partsOf(bucket, upload);
+  const done: CompletedPart[] = [];
+  const parts = partsIn(parcel);
+  const next = parts.values();
+  let hasFailed = false;
+  // Each worker has one buffer, filled again and again: as much is in memory as is under way.
+  const worker = async () => {
+    const buffer = Buffer.allocUnsafeSlow(parts[0]?.sizeBytes ?? 0);
+    for (const part of next) {
+      if (hasFailed) return;
+      const bytes = buffer.subarray(0, part.sizeBytes);
+      const checksum = await readSpan(parcel, part.start, bytes);
+      const there = known.get(part.number);
+      const etag =
+        there?.checksum === checksum
+          ? there.etag
+          : await putPart(bucket, upload, { number: part.number, bytes, checksum });
+      done.push({ PartNumber: part.number, ETag: etag, ChecksumSHA256: checksum });
+      moved(part.sizeBytes);
+    }
+  };
+  const noteFailure = (error: unknown) => {
+    hasFailed = true;
+    throw error;
+  };
+  // What is under way when one fails comes to its end: it is there for the next try.
+  const workers = Array.from({ length: Math.min(partsAtOnce, parts.length) }, () => worker().catch(noteFailure));
+  await Promise.allSettled(workers);
+  await Promise.all(workers);
+  await completeUpload(bucket, upload, done);
+}
+
+async function completeUpload(bucket: Bucket, { key, uploadId }: Upload, done: CompletedPart[]): Promise<void> {
+  const Parts = done.sort((a, b) => (a.PartNumber ?? 0) - (b.PartNumber ?? 0));
+  const place = { Bucket: bucket.bucket, Key: key, UploadId: uploadId };
+  const input = { ...place, MultipartUpload: { Parts }, IfNoneMatch: '*' };
+  const what = key.split('/').at(-1) ?? key;
+  await run(bucket, {
+    what,
+    send: (options) => bucket.client.send(new CompleteMultipartUploadCommand(input), options),
+  });
+}
+
+async function putPart(
+  bucket: Bucket,
+  { key, uploadId }: Upload,
+  { number, bytes, checksum }: { readonly number: number; readonly bytes: Buffer; readonly checksum: string },
+): Promise<string> {
+  const place = { Bucket: bucket.bucket, Key: key, UploadId: uploadId };
+  const input = { ...place, PartNumber: number, Body: bytes, ChecksumSHA256: checksum };
+  const { ETag } = await run(bucket, {
+    what: `part ${number} of ${key}`,
+    send: (options) => bucket.client.send(new UploadPartCommand(input), options),
+  });
+  return ETag ?? '';
+}
+
+/** An upload of this object that was begun and never finished; the latest of several. */
+async function openUpload(bucket: Bucket, key: string): Promise<string | null> {
+  const input = { Bucket: bucket.bucket, Prefix: key };
+  const listed = await run(bucket, {
+    what: 'open uploads',
+    send: (options) => bucket.client.send(new ListMultipartUploadsCommand(input), options),
+  }).catch((error: unknown) => {
+    // A small store may not list them: then every upload begins anew.
+    if ([400, 404, 405, 501].some((status) => isStatus(error, status))) return null;
+    throw error;
+  });
+  const own = (listed?.Uploads ?? []).filter((upload) => upload.Key === key);
+  own.sort((a, b) => (a.Initiated?.getTime() ?? 0) - (b.Initiated?.getTime() ?? 0));
+  return own.at(-1)?.UploadId ?? null;
+}
+
+async function beginUpload(bucket: Bucket, parcel: Parcel, key: string): Promise<string> {
+  const input = { ...about(bucket, parcel, key), ChecksumAlgorithm: 'SHA256' } as const;
+  const begun = await run(bucket, {
+    what: parcel.fileName,
+    send: (options) => bucket.client.send(new CreateMultipartUploadCommand(input), options),
+  });
+  return begun.UploadId ?? '';
+}
+
+async function partsOf(bucket: Bucket, { key, uploadId }: Upload): Promise<KnownParts> {
+  const found = new Map<number, { readonly etag: string; readonly checksum: string | undefined }>();
+  for (let marker: string | undefined; ; ) {
+    const input = { Bucket: bucket.bucket, Key: key, UploadId: uploadId, PartNumberMarker: marker };
+    const page = await run(bucket, {
+      what: 'its parts',
+      send: (options) => bucket.client.send(new ListPartsCommand(input), options),
+    });
+    for (const { PartNumber = 0, ETag = '', ChecksumSHA256 } of page.Parts ?? [])
+      found.set(PartNumber, { etag: ETag, checksum: ChecksumSHA256 });
+    if (page.IsTruncated !== true) return found;
+    marker = page.NextPartNumberMarker;
+  }
+}
+
+/** The parts that a file is sent in, by number. */
+function partsIn({ sizeBytes }: Parcel): Part[] {
+  const size = Math.max(partBytes, Math.ceil(sizeBytes / mostParts / (1 << 20)) << 20);
+  return Array.from({ length: Math.ceil(sizeBytes / size) }, (_, index) => {
+    const start = index * size;
+    return { number: index + 1, start, sizeBytes: Math.min(size, sizeBytes - start) };
+  });
+}

@@ -1,0 +1,67 @@
+import { S3Client } from '@aws-sdk/client-s3';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { Credential } from './credential.ts';
+import { timeLimits } from './time-limit.ts';
+
+/** How an object store is reached. */
+export type ObjectStorePlace = {
+  readonly url: string;
+  /** Null for that of the environment, else `us-east-1`. */
+  readonly region: string | null;
+  readonly pathStyle: boolean;
+  readonly credential: Credential;
+};
+
+/** The library's own notices are for its developers; a release has nothing to do with them. */
+function quietLibrary(): void {
+  process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] = 'true';
+}
+
+/** A client of an object store; nothing is sent yet. @throws CREDENTIAL_KIND */
+export function makeObjectStoreClient({ url, region, pathStyle, credential }: ObjectStorePlace): S3Client {
+  quietLibrary();
+  const client = new S3Client({
+    endpoint: url,
+    region: region ?? process.env['AWS_REGION'] ?? 'us-east-1',
+    forcePathStyle: pathStyle,
+    // Digests of ours go along with every request that has a body.
+    requestChecksumCalculation: 'WHEN_REQUIRED',
+    responseChecksumValidation: 'WHEN_REQUIRED',
+    // Parts are small: asking first whether one may be sent takes longer than sending it.
+    expectContinueHeader: false,
+    maxAttempts: 4,
+    requestHandler: { connectionTimeout: timeLimits.connectMs, socketTimeout: timeLimits.idleMs },
+    ...credentialsOf(credential),
+  });
+  // The digest of a body is known already: signed as it stands, it is not taken a second time.
+  client.middlewareStack.add(
+    (next) => (args) => {
+      const { headers } = args.request as { headers: Record<string, string> };
+      const digest = headers['x-amz-checksum-sha256'];
+      if (digest !== undefined) headers['x-amz-content-sha256'] = Buffer.from(digest, 'base64').toString('hex');
+      return next(args);
+    },
+    { step: 'build', name: 'digestOnce', priority: 'low' },
+  );
+  return client;
+}
+
+/** Keys, `ACCESS:SECRET` as one text, the usual chain, or none at all. */
+function credentialsOf(credential: Credential): Partial<ConstructorParameters<typeof S3Client>[0]> {
+  if (credential.type === 'chain') return {};
+  if (credential.type === 'keys') {
+    const { accessKey, secretKey, session } = credential;
+    const keys = { accessKeyId: accessKey, secretAccessKey: secretKey };
+    return { credentials: session === null ? keys : { ...keys, sessionToken: session } };
+  }
+  if (credential.type === 'none') return { signer: { sign: async (request) => request } };
+  const text = credential.type === 'bare' ? credential.secret : '';
+  const colon = text.indexOf(':');
+  if (colon > 0) return { credentials: { accessKeyId: text.slice(0, colon), secretAccessKey: text.slice(colon + 1) } };
+  throw new BevelstoneError('CREDENTIAL_KIND', {
+    message: 's3 has no use for a credential of this shape',
+    why: 'an object store wants an access key and a secret key',
+    fix: 'Write { access-key: REF, secret-key: REF }, a reference to ACCESS:SECRET, or chain',
+    where: { file: 'bevelstone.yaml' },
+  });
+}
