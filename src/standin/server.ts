@@ -1,7 +1,7 @@
 import path from 'node:path';
 import fastify from 'fastify';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import type { Protocol } from '../core/name/protocol.ts';
+import { type RemoteProtocol, remoteProtocols } from '../core/name/protocol.ts';
 import { makeFolder } from '../world/files.ts';
 import { addFaults, type Fault, Faults } from './fault.ts';
 import { makeGuard, type StandinToken } from './guard.ts';
@@ -17,8 +17,8 @@ import { s3 } from './s3/s3.ts';
 import { plainService, type StandinService } from './service.ts';
 import { removeIncoming, Store } from './store.ts';
 
-/** What serves each protocol; null for one that needs no server. */
-const services = {
+/** What serves each protocol. */
+const services: Readonly<Record<RemoteProtocol, StandinService>> = {
   'npm-registry': npmRegistry,
   'python-index': pythonIndex,
   'nuget-v3': nugetV3,
@@ -26,19 +26,7 @@ const services = {
   'http-put': httpPut,
   s3,
   oci,
-  folder: null,
-} as const satisfies Readonly<Record<Protocol, StandinService | null>>;
-
-/** A protocol that the stand-in serves. */
-export type StandinProtocol = { [Name in Protocol]: (typeof services)[Name] extends null ? never : Name }[Protocol];
-
-const served = (Object.keys(services) as Protocol[]).flatMap((protocol) => {
-  const service = services[protocol];
-  return service === null ? [] : [{ protocol: protocol as StandinProtocol, service }];
-});
-
-/** The protocols that the stand-in serves. */
-export const standinProtocols: readonly StandinProtocol[] = served.map(({ protocol }) => protocol);
+};
 
 /** What a stand-in needs to run. */
 export type StandinSettings = {
@@ -49,11 +37,11 @@ export type StandinSettings = {
   readonly now: () => Date;
   /** Whether reading needs a token. */
   readonly isPrivate?: boolean;
-  readonly speaks?: readonly StandinProtocol[];
+  readonly speaks?: readonly RemoteProtocol[];
   readonly faults?: readonly Fault[];
   readonly mostBytes?: number;
   /** Where names that are not here are looked up, by protocol. */
-  readonly upstream?: Partial<Readonly<Record<StandinProtocol, string>>>;
+  readonly upstream?: Partial<Readonly<Record<RemoteProtocol, string>>>;
 };
 
 /** A running stand-in. */
@@ -61,18 +49,18 @@ export type Standin = {
   readonly url: string;
   readonly faults: Faults;
   /** What a destination's `url` is for a protocol. */
-  readonly urlFor: (speaks: StandinProtocol) => string;
+  readonly urlFor: (speaks: RemoteProtocol) => string;
   readonly close: () => Promise<void>;
 };
 
 /** The service that a request is for by its path. */
 function serviceAt(url: string): StandinService | undefined {
-  return served.find(({ service }) => url.startsWith(`/${service.path}`))?.service;
+  return Object.values(services).find((service) => url.startsWith(`/${service.path}`));
 }
 
 /** The path of a request with the service in front that claims it by its credential. */
 function servedPath(url: string, authorization = ''): string {
-  const claiming = served.find(({ service }) => service.claims(authorization))?.service;
+  const claiming = Object.values(services).find((service) => service.claims(authorization));
   return claiming === undefined || serviceAt(url) === claiming ? url : `/${claiming.path}${url.replace(/^\//, '')}`;
 }
 
@@ -85,7 +73,7 @@ const checkMs = 2000;
 
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
 export async function startStandin(settings: StandinSettings): Promise<Standin> {
-  const { port, store, now, speaks = standinProtocols, mostBytes = usualMostBytes } = settings;
+  const { port, store, now, speaks = remoteProtocols, mostBytes = usualMostBytes } = settings;
   await makeFolder(store);
   await removeIncoming(store);
   const server = fastify({
@@ -111,7 +99,8 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
     return reply.code(status).headers(headers).type(type).send(body);
   });
   const guard = makeGuard(settings.tokens, settings.isPrivate ?? false);
-  for (const { protocol, service } of served.filter((one) => speaks.includes(one.protocol))) {
+  for (const protocol of speaks) {
+    const service = services[protocol];
     const upstream = settings.upstream?.[protocol];
     service.serve(server, {
       store: new Store(path.join(store, service.path)),
@@ -126,7 +115,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
   try {
     const address = await server.listen({ host: '127.0.0.1', port });
     const url = `${address}/`;
-    const urlFor = (protocol: StandinProtocol) => `${url}${services[protocol].address}`;
+    const urlFor = (protocol: RemoteProtocol) => `${url}${services[protocol].address}`;
     return { url, faults, urlFor, close: () => server.close() };
   } catch (cause) {
     throw new BevelstoneError('STANDIN_PORT', {

@@ -4,11 +4,11 @@ import path from 'node:path';
 import { onTestFinished } from 'vitest';
 import type { DestinationConfig } from '../../src/core/config/config.ts';
 import { parseConfig } from '../../src/core/config/parse-config.ts';
-import type { Protocol } from '../../src/core/name/protocol.ts';
+import type { Protocol, RemoteProtocol } from '../../src/core/name/protocol.ts';
 import type { Destination, Parcel } from '../../src/destination/destination.ts';
 import { standinAddress } from '../../src/flow/trial/standin.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
-import type { StandinProtocol, StandinSettings } from '../../src/standin/server.ts';
+import type { StandinSettings } from '../../src/standin/server.ts';
 import { type Standin, startStandin } from '../../src/standin/server.ts';
 import { writeZip } from '../../src/world/archive/write-zip.ts';
 import { stampOf } from '../../src/world/file-stamp.ts';
@@ -139,7 +139,7 @@ export function destinationConfig(
 
 /** A destination at a stand-in, opened as the program opens it. */
 export async function destinationAt(
-  speaks: StandinProtocol,
+  speaks: RemoteProtocol,
   standin: Standin,
   { token = goodToken, ...more }: Readonly<Record<string, unknown>> & { readonly token?: string } = {},
 ): Promise<Destination> {

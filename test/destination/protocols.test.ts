@@ -1,6 +1,6 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
-import { standinProtocols } from '../../src/standin/server.ts';
+import { remoteProtocols } from '../../src/core/name/protocol.ts';
 import { bytesAt, destinationAt, parcelFor, quietly, testStandin } from '../builders/parcel.ts';
 import { goodToken, tokenFor } from '../builders/workspace.ts';
 
@@ -11,7 +11,7 @@ const subjectOf = ({ packageName, name, version, spellings }: Awaited<ReturnType
   spellings,
 });
 
-describe.each(standinProtocols)('%s', (speaks) => {
+describe.each(remoteProtocols)('%s', (speaks) => {
   it('takes a parcel once: absent, delivered, the same; its bytes come back and readers find it', async () => {
     const destination = await destinationAt(speaks, await testStandin());
     const parcel = await parcelFor(speaks);

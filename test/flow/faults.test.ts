@@ -1,16 +1,16 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
+import { type RemoteProtocol, remoteProtocols } from '../../src/core/name/protocol.ts';
 import type { Parcel } from '../../src/destination/destination.ts';
 import { type Delivery, deliverShipments } from '../../src/flow/deliver/deliver.ts';
 import type { Fault } from '../../src/standin/fault.ts';
-import { type StandinProtocol, standinProtocols } from '../../src/standin/server.ts';
 import { testContext } from '../builders/context.ts';
 import { bytesAt, destinationAt, parcelFor, testStandin } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { shipmentOf } from '../builders/shipment.ts';
 
 /** The request that carries a file, by protocol. */
-const upload: Readonly<Record<StandinProtocol, { readonly method: string; readonly path: RegExp }>> = {
+const upload: Readonly<Record<RemoteProtocol, { readonly method: string; readonly path: RegExp }>> = {
   'npm-registry': { method: 'PUT', path: /^\/node\/tidemark$/ },
   'python-index': { method: 'POST', path: /^\/python\/$/ },
   'nuget-v3': { method: 'PUT', path: /^\/nuget\/package$/ },
@@ -22,7 +22,7 @@ const upload: Readonly<Record<StandinProtocol, { readonly method: string; readon
 };
 
 /** The request that fetches it back. */
-const download: Readonly<Record<StandinProtocol, RegExp>> = {
+const download: Readonly<Record<RemoteProtocol, RegExp>> = {
   'npm-registry': /\.tgz$/,
   'python-index': /\.whl$/,
   'nuget-v3': /\.nupkg$/,
@@ -32,7 +32,7 @@ const download: Readonly<Record<StandinProtocol, RegExp>> = {
   oci: /\/blobs\/sha256/,
 };
 
-async function deliverWith(speaks: StandinProtocol, faults: readonly Fault[], confirmForMs?: number) {
+async function deliverWith(speaks: RemoteProtocol, faults: readonly Fault[], confirmForMs?: number) {
   const standin = await testStandin({ faults });
   const destination = await destinationAt(speaks, standin);
   const parcel = await parcelFor(speaks);
@@ -51,7 +51,7 @@ async function expectWhole(destination: Awaited<ReturnType<typeof destinationAt>
   expect((await bytesAt(destination, delivery.address ?? '')).equals(readFileSync(parcel.file))).toBe(true);
 }
 
-describe.each(standinProtocols)('%s', (speaks) => {
+describe.each(remoteProtocols)('%s', (speaks) => {
   const at = upload[speaks];
 
   it.each<[string, Fault, number]>([
@@ -93,7 +93,7 @@ describe.each(standinProtocols)('%s', (speaks) => {
   });
 });
 
-it.each<StandinProtocol>(['npm-registry', 'python-index', 'nuget-v3'])(
+it.each<RemoteProtocol>(['npm-registry', 'python-index', 'nuget-v3'])(
   'waits, with the reason shown, until %s lists what it took',
   async (speaks) => {
     const { delivery, uploads, context } = await deliverWith(speaks, [{ type: 'hide', ms: 1200, ...upload[speaks] }]);

@@ -1,6 +1,5 @@
 import { once } from 'node:events';
-import { protocols } from '../../core/name/protocol.ts';
-import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import { remoteProtocols } from '../../core/name/protocol.ts';
 import type { RunningStandin, StandinOptions } from '../../flow/trial/standin.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { renderStandin, standinJson } from '../view/standin.ts';
@@ -14,7 +13,7 @@ export const standin: Command<StandinOptions, RunningStandin> = {
       .option('speaks', {
         type: 'string',
         array: true,
-        choices: protocols.filter((protocol) => !protocolDefinitions[protocol].isLocal),
+        choices: remoteProtocols,
         describe: 'Protocols to serve; all by default',
       })
       .option('token', {

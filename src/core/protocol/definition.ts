@@ -21,8 +21,6 @@ export type ProtocolDefinition = {
   readonly title: string;
   /** The forms that a destination takes when its configuration does not say; null for any. */
   readonly forms: readonly Form[] | null;
-  /** Whether a destination is a folder of this machine: without credential, tags, and agreement to an origin. */
-  readonly isLocal: boolean;
   readonly bareSecret: BareSecret;
   /** Whether access keys of an object store are its usual credential. */
   readonly usesAccessKeys: boolean;

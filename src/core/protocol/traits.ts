@@ -14,7 +14,6 @@ export const plainProtocol: Omit<
   ProtocolDefinition,
   'title' | 'forms' | 'bareSecret' | 'client' | 'compared' | 'lines' | 'setUp'
 > = {
-  isLocal: false,
   usesAccessKeys: false,
   readerUrl: (url) => url,
   standinUrl: (served) => served,

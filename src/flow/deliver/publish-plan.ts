@@ -1,7 +1,7 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { orderByDependency } from '../../core/history/dependency.ts';
-import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import type { ReleaseRecord } from '../../core/record/release-record.ts';
 import type { Destination, Parcel } from '../../destination/destination.ts';
 import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
@@ -57,7 +57,7 @@ export async function planShipments(
     for (const name of names) {
       const config = workspace.config.destinations[name];
       if (config === undefined) throw new Error(`unchecked destination ${name}`);
-      if (record.uncommitted && !protocolDefinitions[config.speaks].isLocal) throw uncommittedRefused(record, name);
+      if (record.uncommitted && isRemote(config.speaks)) throw uncommittedRefused(record, name);
       const refusal = record.uncommitted ? null : refusesRelease(config, record);
       if (refusal !== null) {
         context.report({ type: 'skipped', what: `${record.package} ${record.version} to ${name}`, why: refusal });
@@ -136,10 +136,7 @@ export async function planTags(
   const records = [
     ...new Map(
       shipments
-        .filter(
-          ({ destination, release }) =>
-            !protocolDefinitions[destination.speaks].isLocal && release.record.stream.type !== 'look',
-        )
+        .filter(({ destination, release }) => isRemote(destination.speaks) && release.record.stream.type !== 'look')
         .map(({ release: { record } }) => [record.tag, record] as const),
     ).values(),
   ];

@@ -1,7 +1,7 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
-import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Context } from '../context.ts';
 import { standingDeliveries } from '../release-folder/recorded-release.ts';
@@ -42,7 +42,7 @@ export function vouchedArtifacts({ artifacts, replanned }: LedgerRelease): Artif
 /** Whether an address on record belongs to a destination as it is configured. */
 function isAddressOf(context: Context, name: string, config: DestinationConfig, address: string): boolean {
   // The folder itself refuses everything that is not below it.
-  if (protocolDefinitions[config.speaks].isLocal)
+  if (!isRemote(config.speaks))
     return !/^[a-z][a-z0-9+.-]*:\/\//i.test(resolveUrl(context, name, config.url)) && address.startsWith('/');
   return URL.canParse(address) && originsFor(context, name, config).has(new URL(address).origin);
 }

@@ -4,10 +4,11 @@ import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
 import { aboutOf } from '../../core/record/event.ts';
-import { type Standin, type StandinProtocol, startStandin } from '../../standin/server.ts';
+import { type Standin, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
@@ -151,11 +152,13 @@ function redirected(
     'also-trusts': [],
     confirm: 'now',
   } as const;
-  const { isLocal, usesAccessKeys } = protocolDefinitions[config.speaks];
-  if (isLocal) return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
+  const { speaks } = config;
+  if (!isRemote(speaks)) return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
   const reference = `env:${tokenName}`;
-  const credential = usesAccessKeys ? { 'access-key': reference, 'secret-key': reference } : reference;
-  const url = standinAddress(standin, config.speaks as StandinProtocol, config);
+  const credential = protocolDefinitions[speaks].usesAccessKeys
+    ? { 'access-key': reference, 'secret-key': reference }
+    : reference;
+  const url = standinAddress(standin, speaks, config);
   return { ...config, ...own, credential, url, 'path-style': true, 'make-bucket': true };
 }
 

@@ -3,9 +3,10 @@ import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { type RemoteProtocol, remoteProtocols } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { StandinToken } from '../../standin/guard.ts';
-import { type Standin, type StandinProtocol, standinProtocols, startStandin } from '../../standin/server.ts';
+import { type Standin, startStandin } from '../../standin/server.ts';
 import { readSecret } from '../../world/credential.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { gitFolderAround } from '../../world/git/repository.ts';
@@ -54,7 +55,7 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
   const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(await tokenFolder(context, store))];
   const tokens = await Promise.all(wanted.map((text) => readToken(context, text)));
   for (const { secret } of tokens) context.secrets.add(secret);
-  const speaks = standinProtocols.filter((one) => options.speaks.length === 0 || options.speaks.includes(one));
+  const speaks = remoteProtocols.filter((one) => options.speaks.length === 0 || options.speaks.includes(one));
   const { port, isPrivate } = options;
   const standin: Standin = await startStandin({ port, store, tokens, isPrivate, speaks, now: context.now });
   const addresses = Object.fromEntries(speaks.map((one) => [one, standinAddress(standin, one)]));
@@ -69,7 +70,7 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
 /** What a destination has to have as `url`; a repository of releases, a service index. */
 export function standinAddress(
   standin: Standin,
-  speaks: StandinProtocol,
+  speaks: RemoteProtocol,
   config: Pick<DestinationConfig, 'snapshots'> | null = null,
 ): string {
   return protocolDefinitions[speaks].standinUrl(standin.urlFor(speaks), config);

@@ -2,6 +2,7 @@ import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Form } from '../../core/name/form.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import { isTooPlain } from '../../core/text/redact.ts';
 import type { Spellings } from '../../core/version/spelling.ts';
@@ -48,7 +49,7 @@ export async function openDestination(
   const { signal, secrets, now } = context;
   const common = { name, config, indexUrl, signal, secrets, now };
   const connect = await connectors[config.speaks]();
-  if (protocolDefinitions[config.speaks].isLocal) {
+  if (!isRemote(config.speaks)) {
     const local = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
     return connect({ ...common, ...local, url: await folderOf(root, name, url) });
   }

@@ -5,8 +5,8 @@ import type { DestinationConfig } from '../../core/config/config.ts';
 import { originOf } from '../../core/config/origin.ts';
 import { trustedReferences } from '../../core/config/secret-references.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import { configuredOrigins } from '../../core/protocol/configured-origins.ts';
-import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { type Agreement, keepAgreements, readAgreements } from '../../world/trust-store.ts';
 import type { Context } from '../context.ts';
@@ -75,7 +75,7 @@ async function needsOf(
   name: string,
   config: DestinationConfig,
 ): Promise<Need[]> {
-  if (protocolDefinitions[config.speaks].isLocal) return [];
+  if (!isRemote(config.speaks)) return [];
   const references: string[] = [];
   for (const reference of trustedReferences(config)) if (!(await isNearby(reference, root))) references.push(reference);
   if (references.length === 0) return [];

@@ -10,7 +10,6 @@ export const folder: ProtocolDefinition = {
   bareSecret: tokenOnly,
   client: 'fetch',
   compared: null,
-  isLocal: true,
   lines: fileLines,
   setUp: () => [],
 };
