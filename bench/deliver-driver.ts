@@ -55,7 +55,7 @@ const context = {
   report: () => {},
   askSecret: async () => null,
 };
-const destination = await openDestination(context, 'bench', config, '.');
+const destination = await openDestination(context, { name: 'bench', config, repository: '.' });
 await destination.find(parcel, [parcel]);
 const began = process.hrtime.bigint();
 await destination.deliver(parcel, { all: [parcel], moved: () => {} });

@@ -18,12 +18,17 @@ export async function readRemoteText(web: Web, url: string): Promise<TaggedText>
 }
 
 /** Writes a small text over whatever is there. */
-async function writeRemoteText(
-  web: Web,
-  url: string,
-  text: string,
-  headers: Record<string, string> = {},
-): Promise<void> {
+async function writeRemoteText({
+  web,
+  url,
+  text,
+  headers = {},
+}: {
+  readonly web: Web;
+  readonly url: string;
+  readonly text: string;
+  readonly headers?: Record<string, string>;
+}): Promise<void> {
   const answer = await callText(web, {
     method: 'PUT',
     url,
@@ -35,7 +40,7 @@ async function writeRemoteText(
 
 /** Makes sure that a small text lies somewhere, such as the digest of a file: a run that was killed may have left it out. */
 export async function ensureRemoteText(web: Web, url: string, text: string): Promise<void> {
-  if ((await readRemoteText(web, url)).text !== text) await writeRemoteText(web, url, text);
+  if ((await readRemoteText(web, url)).text !== text) await writeRemoteText({ web, url, text });
 }
 
 const tries = 5;
@@ -45,12 +50,17 @@ const tries = 5;
  * read (RFC 9110 §13.1.1, §13.1.2), read back. Where the server knows no conditions, the reading back decides.
  * @param change gives null when nothing is to be changed. @returns whether anything was.
  */
-export async function changeRemoteText(
-  web: Web,
-  url: string,
-  change: (text: string | null) => string | null,
-  written: (text: string) => Promise<void> = async () => {},
-): Promise<boolean> {
+export async function changeRemoteText({
+  web,
+  url,
+  change,
+  written = async () => {},
+}: {
+  readonly web: Web;
+  readonly url: string;
+  readonly change: (text: string | null) => string | null;
+  readonly written?: (text: string) => Promise<void>;
+}): Promise<boolean> {
   let isChanged = false;
   for (let attempt = 0; attempt < tries; attempt++) {
     const { text, tag } = await readRemoteText(web, url);
@@ -106,7 +116,17 @@ async function digestAt(web: Web, url: string): Promise<string> {
 }
 
 /** Sends a parcel to an address that must still be free. */
-export async function putParcel(web: Web, url: string, parcel: Parcel, moved: (bytes: number) => void): Promise<void> {
+export async function putParcel({
+  web,
+  url,
+  parcel,
+  moved,
+}: {
+  readonly web: Web;
+  readonly url: string;
+  readonly parcel: Parcel;
+  readonly moved: (bytes: number) => void;
+}): Promise<void> {
   const answer = await callText(web, {
     method: 'PUT',
     url,

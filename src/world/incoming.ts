@@ -25,18 +25,23 @@ export class Incoming {
     this.#place ??= this.#prepare();
     const place = await this.#place;
     try {
-      await this.#writeVia(place, target, chunks, isNew);
+      await this.#writeVia({ place, target, chunks, isNew });
     } finally {
       await removeEmpty(place);
     }
   }
 
-  async #writeVia(
-    place: string,
-    target: string,
-    chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
-    isNew: boolean,
-  ): Promise<void> {
+  async #writeVia({
+    place,
+    target,
+    chunks,
+    isNew,
+  }: {
+    readonly place: string;
+    readonly target: string;
+    readonly chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
+    readonly isNew: boolean;
+  }): Promise<void> {
     const own = await ownFile(place, 'file');
     try {
       const handle = await open(own.file, 'wx', 0o644);

@@ -9,7 +9,7 @@ export async function readSecretFile(file: string): Promise<string | undefined> 
     const own = process.getuid?.() ?? found.uid;
     const isLink = found.isSymbolicLink();
     if (isLink || found.uid !== own || (found.mode & 0o077) !== 0)
-      throw unsafe(file, isLink, found.uid !== own, found.mode);
+      throw unsafe({ file, isLink, isOthers: found.uid !== own, mode: found.mode });
     return await readFile(file, 'utf8');
   } catch (error) {
     if (isMissing(error)) return undefined;
@@ -17,7 +17,17 @@ export async function readSecretFile(file: string): Promise<string | undefined> 
   }
 }
 
-function unsafe(file: string, isLink: boolean, isOthers: boolean, mode: number): BevelstoneError {
+function unsafe({
+  file,
+  isLink,
+  isOthers,
+  mode,
+}: {
+  readonly file: string;
+  readonly isLink: boolean;
+  readonly isOthers: boolean;
+  readonly mode: number;
+}): BevelstoneError {
   const why = isLink
     ? 'it is a symbolic link'
     : isOthers

@@ -76,18 +76,23 @@ export async function surveyFiles(folder: string, paths: readonly string[]): Pro
   const shares = Array.from({ length: workers }, (_, share) =>
     paths.map((_, index) => index).filter((index) => index % workers === share),
   );
-  await Promise.all(shares.map((indexes) => runShare(folder, paths, indexes, found)));
+  await Promise.all(shares.map((indexes) => runShare({ folder, paths, indexes, found })));
   return found;
 }
 
 type Row = readonly [number, string, string, Uint8Array | null];
 
-function runShare(
-  folder: string,
-  paths: readonly string[],
-  indexes: readonly number[],
-  found: SurveyedFile[],
-): Promise<void> {
+function runShare({
+  folder,
+  paths,
+  indexes,
+  found,
+}: {
+  readonly folder: string;
+  readonly paths: readonly string[];
+  readonly indexes: readonly number[];
+  readonly found: SurveyedFile[];
+}): Promise<void> {
   return new Promise((resolve, reject) => {
     const workerData = { folder, paths: indexes.map((index) => paths[index]), headBytes };
     const worker = new Worker(script, { eval: true, workerData });

@@ -17,7 +17,7 @@ const forms = [
 async function open(speaks: Protocol, server: Listener, more: Partial<DestinationConfig> = {}, path = '') {
   const context = testContext(temporaryFolder(), { env: { TOKEN: secret, PAIR: `harbour:${secret}` } });
   const config = destinationConfig(speaks, `${server.url}${path}`, { credential: 'env:TOKEN', ...more });
-  return openDestination(context, 'office', config, placeAt(context.folder));
+  return openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
 }
 
 const heardSecret = ({ heard }: Listener) => forms.some((form) => heard().includes(form));

@@ -145,7 +145,7 @@ export async function destinationAt(
 ): Promise<Destination> {
   const context = testContext(temporaryFolder(), { env: { TIDE_TOKEN: token, TIDE_KEY: 'harbour' } });
   const config = destinationConfig(speaks, standinAddress(standin, speaks), more);
-  return openDestination(context, 'office', config, placeAt(context.folder));
+  return openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
 }
 
 /** How a parcel is sent when nobody watches. */

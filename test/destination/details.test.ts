@@ -30,7 +30,10 @@ describe('a one-time password', () => {
     const env = { TIDE_TOKEN: goodToken, ONE_TIME: '123456' };
     const context = testContext(temporaryFolder(), { env, askSecret });
     const config = destinationConfig('npm-registry', standin.urlFor('npm-registry'), more);
-    return { destination: await openDestination(context, 'office', config, placeAt('/')), context };
+    return {
+      destination: await openDestination(context, { name: 'office', config, repository: placeAt('/') }),
+      context,
+    };
   };
 
   it.each<[string, Readonly<Record<string, unknown>>, () => Promise<string | null>]>([
@@ -106,7 +109,7 @@ describe('a folder', () => {
     const config = destinationConfig('folder', 'shelf', { under });
     return {
       top: path.join(top, 'shelf'),
-      destination: await openDestination(testContext(top), 'shelf', config, placeAt(top)),
+      destination: await openDestination(testContext(top), { name: 'shelf', config, repository: placeAt(top) }),
     };
   }
 

@@ -28,12 +28,11 @@ async function openAt(
 ): Promise<Destination> {
   const context = testContext(temporaryFolder(), { env: { OFFICE_PASSWORD: account.password } });
   const credential = { user: account.user, password: 'env:OFFICE_PASSWORD' };
-  return openDestination(
-    context,
-    'office',
-    destinationConfig(speaks, url, { credential, ...more }),
-    placeAt(context.folder),
-  );
+  return openDestination(context, {
+    name: 'office',
+    config: destinationConfig(speaks, url, { credential, ...more }),
+    repository: placeAt(context.folder),
+  });
 }
 
 /** Delivers, asks, fetches back, points; twice, to see that nothing happens the second time. */
@@ -131,7 +130,7 @@ itWithServer('verdaccio')('a registry for npm takes packages, dist-tags and a de
   const { url, token } = await startVerdaccio();
   const context = testContext(temporaryFolder(), { env: { OFFICE_TOKEN: token } });
   const config = destinationConfig('npm-registry', url, { credential: 'env:OFFICE_TOKEN' });
-  const destination = await openDestination(context, 'office', config, placeAt(context.folder));
+  const destination = await openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
   const parcel = await parcelFor('npm-registry');
   const other = await parcelFor('npm-registry', 'other tides');
   const scoped = {
@@ -157,7 +156,7 @@ itWithServer('s3rver')('an object store takes files whole and in parts, and keep
   const url = await startObjectStore();
   const context = testContext(temporaryFolder(), { env: { KEY: 'S3RVER' } });
   const config = destinationConfig('s3', url, { credential: { 'access-key': 'env:KEY', 'secret-key': 'env:KEY' } });
-  const destination = await openDestination(context, 'office', config, placeAt(context.folder));
+  const destination = await openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
 
   const address = await deliverTwice(destination, await parcelFor('s3'));
   await deliverTwice(

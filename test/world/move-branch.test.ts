@@ -40,7 +40,7 @@ it.each<[string, Half]>([
   const { repository, opened, to, isClean } = await halfMoved(half);
 
   expect(isClean).toBe(true);
-  expect(await moveBranch(opened, 'main', to, [])).toBe(true);
+  expect(await moveBranch({ repository: opened, branch: 'main', commit: to, allow: [] })).toBe(true);
   expect([repository.head, repository.git('status', '--porcelain')]).toEqual([to, '']);
 });
 
@@ -66,7 +66,7 @@ it.each<[string, Half]>([
     repository.git('status', '--porcelain'),
     readFileSync(path.join(repository.folder, 'package.json'), 'utf8'),
   ]).toEqual(before);
-  expect(await moveBranch(opened, 'main', to, [1, 128])).toBe(false);
+  expect(await moveBranch({ repository: opened, branch: 'main', commit: to, allow: [1, 128] })).toBe(false);
   expect(repository.head).toBe(from);
 });
 

@@ -26,7 +26,7 @@ export const ledgerShow: Command<Arguments, ShownRelease & { readonly page: stri
     const shown = await showRelease(context, release, against);
     if (card === null) return { result: { ...shown, page: null } };
     const { writeLedgerCard } = await import('../../flow/ledger/release-page.ts');
-    return { result: { ...shown, page: await writeLedgerCard(context, [shown], card) } };
+    return { result: { ...shown, page: await writeLedgerCard(context, { releases: [shown], file: card }) } };
   },
   render: renderShown,
   toJson: shownJson,

@@ -33,7 +33,7 @@ export function renderWritten({ bills, sources, unknown }: BillsWritten, screen:
       `${sign('done', screen)} bill  ${displayPath(file).padEnd(width)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(count, 'file')}`)}`,
   );
   return [
-    sources.length === 0 ? 'No manifest or lockfile names a dependency' : renderTable(columns, rows, screen),
+    sources.length === 0 ? 'No manifest or lockfile names a dependency' : renderTable({ columns, rows, screen }),
     ...(notes.length === 0 ? [] : [[...notes, ...rest].join('\n')]),
     files.join('\n'),
   ].join('\n\n');
@@ -105,7 +105,7 @@ function renderTree(bill: Bill, screen: Screen): string {
     if (one === undefined) continue;
     const isAgain = seen.has(id);
     seen.add(id);
-    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe(one, kind, isAgain, screen)}`);
+    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ billPackage: one, kind, isAgain, screen })}`);
     const inner = isAgain ? [] : [...(needs.get(id) ?? [])].sort((x, y) => rank(y.type) - rank(x.type));
     for (const { to, type } of inner) waiting.push({ id: to, depth: depth + 1, kind: type });
   }
@@ -114,7 +114,7 @@ function renderTree(bill: Bill, screen: Screen): string {
     lines.push(
       '',
       colours.dim('named, and needed by nothing in the bill'),
-      ...rest.map((one) => `  ${describe(one, '', false, screen)}`),
+      ...rest.map((one) => `  ${describe({ billPackage: one, kind: '', isAgain: false, screen })}`),
     );
   const dependencies = bill.packages.filter(({ role }) => role === 'dependency');
   const unknown = bill.unknown.map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
@@ -126,12 +126,17 @@ function rank(type: string): number {
   return ['contains', 'generated-from', ...dependencyKinds].indexOf(type);
 }
 
-function describe(
-  { name, version, licence, files, role }: BillPackage,
-  kind: string,
-  isAgain: boolean,
-  { colours }: Screen,
-): string {
+function describe({
+  billPackage: { name, version, licence, files, role },
+  kind,
+  isAgain,
+  screen: { colours },
+}: {
+  readonly billPackage: BillPackage;
+  readonly kind: string;
+  readonly isAgain: boolean;
+  readonly screen: Screen;
+}): string {
   const shownVersion = version === null ? '(version unknown)' : role === 'source' ? version.slice(0, 12) : version;
   const title = role === 'artifact' ? cleanText(name) : `${cleanText(name)} ${cleanText(shownVersion)}`;
   const word =

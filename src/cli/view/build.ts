@@ -38,7 +38,7 @@ export function renderBuild(build: Build, screen: Screen): string {
   const blocks = [
     parts.join('\n'),
     `${colours.bold('Built')} from ${from} ${commit.slice(0, 7)}`,
-    renderTable(columns, rows, screen),
+    renderTable({ columns, rows, screen }),
     renderPending(releases, screen),
     renderTwice(twice, rows.length, screen),
     places.join('\n'),
@@ -95,7 +95,7 @@ function renderSelections(selections: NonNullable<Build['selections']>, screen: 
       const table =
         rows.length === 0
           ? '    made by a build step, or of nothing but its manifest'
-          : renderTable(columns, rows, screen);
+          : renderTable({ columns, rows, screen });
       return [screen.colours.bold(title), '', table, '', `  ${entries.length} files, ${formatBytes(total)}`].join('\n');
     }),
   );

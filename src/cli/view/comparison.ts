@@ -27,7 +27,7 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
   ];
   const title = `  Compared with ${cleanText(against)}`;
   const same = `${title}\n\n${sign('nothing', screen)} the same entries with the same content`;
-  const blocks = [rows.length === 0 ? same : `${title}\n\n${renderTable(columns, rows, screen)}`];
+  const blocks = [rows.length === 0 ? same : `${title}\n\n${renderTable({ columns, rows, screen })}`];
   const grown = sizes.filter(({ before, after }) => before !== after);
   if (grown.length > 0) {
     const sizeRows = grown.map(({ folder, before, after }) => [
@@ -37,7 +37,7 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
       `${after > before ? '+' : '-'}${formatBytes(Math.abs(after - before))}`,
     ]);
     const sizeColumns = ['before', 'now', 'by'].map((name) => ({ title: name, align: 'right' as const }));
-    blocks.push(renderTable([{ title: 'folder' }, ...sizeColumns], sizeRows, screen));
+    blocks.push(renderTable({ columns: [{ title: 'folder' }, ...sizeColumns], rows: sizeRows, screen }));
   }
   if (dependencies === null) blocks.push('  dependencies and entry points: compare with a file to see them');
   else
@@ -50,5 +50,5 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
 function named(title: string, changes: readonly NamedChange[], screen: Screen): string {
   if (changes.length === 0) return '';
   const rows = changes.map(({ name, before, after }) => [name, before ?? blank(screen), after ?? blank(screen)]);
-  return renderTable([{ title }, { title: 'before' }, { title: 'now' }], rows, screen);
+  return renderTable({ columns: [{ title }, { title: 'before' }, { title: 'now' }], rows, screen });
 }

@@ -62,7 +62,7 @@ function renderEntries(entries: readonly Entry[], screen: Screen): string {
     { title: 'sha256' },
     { title: 'path' },
   ];
-  return renderTable(columns, rows, screen);
+  return renderTable({ columns, rows, screen });
 }
 
 function renderPicks(picks: NonNullable<Inspection['picks']>, screen: Screen): string {
@@ -71,7 +71,7 @@ function renderPicks(picks: NonNullable<Inspection['picks']>, screen: Screen): s
     consumer,
     file ?? 'none',
   ]);
-  return renderTable([{ title: 'entry' }, { title: 'consumer' }, { title: 'gets' }], rows, screen);
+  return renderTable({ columns: [{ title: 'entry' }, { title: 'consumer' }, { title: 'gets' }], rows, screen });
 }
 
 function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, screen: Screen): string {
@@ -80,7 +80,7 @@ function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, scr
     leftBehind[index - 1]?.reason === reason ? '' : reason,
     inside,
   ]);
-  return renderTable([{ title: 'left behind because' }, { title: 'file' }], rows, screen);
+  return renderTable({ columns: [{ title: 'left behind because' }, { title: 'file' }], rows, screen });
 }
 
 /** The `result` of `inspect --json`. */

@@ -30,9 +30,14 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
         .join('\n'),
     );
   parts.push(
-    renderTable(
-      [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'delivered to' }],
-      artifacts.map(({ file, size, sha256 }) => [
+    renderTable({
+      columns: [
+        { title: 'artifact' },
+        { title: 'size', align: 'right' },
+        { title: 'SHA-256' },
+        { title: 'delivered to' },
+      ],
+      rows: artifacts.map(({ file, size, sha256 }) => [
         file,
         formatBytes(size),
         sha256.slice(0, 16),
@@ -42,7 +47,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
           .join(', ') || blank(screen),
       ]),
       screen,
-    ),
+    }),
   );
   for (const { destination, how, reason, at } of withdrawals)
     parts.push(
@@ -67,11 +72,7 @@ function renderComparison({ with: other, artifacts, dependencies }: ReleaseCompa
   ];
   const head = `Since ${cleanText(other.package)} ${other.version}`;
   if (rows.length + moved.length === 0) return `${head}: the same artifacts and dependencies`;
-  return `${head}\n\n${renderTable(
-    ['artifact', 'what', ''].map((title) => ({ title })),
-    [...rows, ...moved],
-    screen,
-  )}`;
+  return `${head}\n\n${renderTable({ columns: ['artifact', 'what', ''].map((title) => ({ title })), rows: [...rows, ...moved], screen })}`;
 }
 
 /** The `result` of `ledger show --json`. */

@@ -16,7 +16,7 @@ export function renderTrace({ asked, matches }: Trace, screen: Screen): string {
     originText(origin) || blank(screen),
   ]);
   const columns = ['package', 'first in', 'line', 'commit', 'where', 'made from'].map((title) => ({ title }));
-  return renderTable(columns, rows, screen);
+  return renderTable({ columns, rows, screen });
 }
 
 /** The `result` of `ledger trace --json`. */

@@ -25,7 +25,7 @@ export function renderLedger(releases: readonly LedgerRelease[], screen: Screen)
     { title: 'artifacts', align: 'right' as const },
     { title: 'delivered to' },
   ];
-  return renderTable(columns, rows, screen);
+  return renderTable({ columns, rows, screen });
 }
 
 /** The `result` of `ledger list --json`. */

@@ -34,8 +34,8 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
     ]),
   );
   const titles = ['package', 'version', 'at', 'name', 'the version is', 'token'].map((title) => ({ title }));
-  const lines = [screen.colours.bold('Destinations'), '', renderTable(columns, rows, screen)];
-  if (packages.length > 0) lines.push('', renderTable(titles, packages, screen));
+  const lines = [screen.colours.bold('Destinations'), '', renderTable({ columns, rows, screen })];
+  if (packages.length > 0) lines.push('', renderTable({ columns: titles, rows: packages, screen }));
   lines.push('', ...destinations.map(({ name, url }) => `    ${cleanText(name)} is ${cleanText(url)}`));
   if (kept !== null) lines.push('', `The credential is kept in ${cleanText(kept)}`);
   return lines.join('\n');

@@ -22,7 +22,7 @@ export function renderPromotionPlan(
   return [
     screen.colours.bold(cleanText(head)),
     '',
-    renderTable([{ title: 'artifact' }, { title: 'size' }, { title: '' }], rows, screen),
+    renderTable({ columns: [{ title: 'artifact' }, { title: 'size' }, { title: '' }], rows, screen }),
     '',
   ].join('\n');
 }

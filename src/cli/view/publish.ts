@@ -28,7 +28,7 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
   return [
     screen.colours.bold('About to deliver'),
     '',
-    renderTable(columns, rows, screen),
+    renderTable({ columns, rows, screen }),
     '',
     ...lines,
     ...tags,
@@ -68,7 +68,7 @@ export function deliveryTable(
   ]);
   const columns = ['', 'release', 'artifact', 'to', 'came back'].map((title) => ({ title }));
   const addresses = deliveries.flatMap(({ address }) => (address === null ? [] : [`  ${cleanText(address)}`]));
-  return [screen.colours.bold(head), '', renderTable(columns, rows, screen), '', ...addresses].join('\n');
+  return [screen.colours.bold(head), '', renderTable({ columns, rows, screen }), '', ...addresses].join('\n');
 }
 
 /** The `result` of `publish --json`. */

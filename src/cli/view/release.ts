@@ -41,12 +41,12 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
     '',
     head,
     '',
-    renderTable(columns, rows, screen, paint),
+    renderTable({ columns, rows, screen, paint }),
     ...resting,
     '',
-    renderTable(
-      [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'goes to' }],
-      card.releases.flatMap(({ artifacts }) =>
+    renderTable({
+      columns: [{ title: 'artifact' }, { title: 'size', align: 'right' }, { title: 'SHA-256' }, { title: 'goes to' }],
+      rows: card.releases.flatMap(({ artifacts }) =>
         artifacts
           .filter(isShown)
           .map(({ file, sizeBytes, sha256, to }) => [
@@ -57,7 +57,7 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
           ]),
       ),
       screen,
-    ),
+    }),
     '',
     ...card.destinations.map(({ name, url }) => `    ${cleanText(name)} is ${cleanText(url)}`),
     ...(card.destinations.length === 0 ? ['    nothing is uploaded: no package has a destination'] : []),

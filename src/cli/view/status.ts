@@ -26,11 +26,11 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
       ];
     });
     parts.push(
-      renderTable(
-        ['package', 'last on record', 'next', 'built for this commit'].map((title) => ({ title })),
+      renderTable({
+        columns: ['package', 'last on record', 'next', 'built for this commit'].map((title) => ({ title })),
         rows,
         screen,
-      ),
+      }),
     );
   }
   parts.push(`  Next: ${next}`);

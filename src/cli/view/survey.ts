@@ -28,7 +28,7 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
   };
   const columns = ['package', 'last', 'next', 'weight', 'because'].map((name) => ({ title: name }));
   const spelt = survey.packages.flatMap(speltElsewhere);
-  const parts = [head, renderTable(columns, rows, screen, paint)];
+  const parts = [head, renderTable({ columns, rows, screen, paint })];
   if (spelt.length > 0) parts.push(spelt.map((line) => `    ${line}`).join('\n'));
   if (withChanges)
     parts.push(...survey.packages.map((one) => renderChanges(one, screen)), ...renderOthers(survey, screen));
@@ -49,8 +49,8 @@ function whyNot(isMerge: boolean): string {
   return isMerge ? 'merge' : 'not of a package';
 }
 
-function packageJson({ changes, ...one }: SurveyedPackage): unknown {
-  return { ...one, changes: new LazyList(changes, changeJson) };
+function packageJson({ own: _, changes, ...shown }: SurveyedPackage): unknown {
+  return { ...shown, changes: new LazyList(changes, changeJson) };
 }
 
 function changeJson({ item, commit, counted, why, references, author }: Change): unknown {
@@ -81,13 +81,13 @@ function renderChanges({ name, changes }: SurveyedPackage, screen: Screen): stri
   ]);
   const paint = (row: number, _column: number, text: string) =>
     changes[row]?.counted === true && changes[row].item.weight !== 'none' ? text : screen.colours.dim(text);
-  return `${head}\n${renderTable(changeColumns, rows, screen, paint)}`;
+  return `${head}\n${renderTable({ columns: changeColumns, rows, screen, paint })}`;
 }
 
 function renderOthers({ others }: Survey, screen: Screen): string[] {
   if (others.length === 0) return [];
   const rows = others.map(({ id, subject, isMerge }) => [id.slice(0, 7), 'none', whyNot(isMerge), subject]);
   return [
-    `  ${screen.colours.bold('of no package')}\n${renderTable(changeColumns, rows, screen, (_row, _column, text) => screen.colours.dim(text))}`,
+    `  ${screen.colours.bold('of no package')}\n${renderTable({ columns: changeColumns, rows, screen, paint: (_row, _column, text) => screen.colours.dim(text) })}`,
   ];
 }

@@ -29,12 +29,17 @@ export type Column = { readonly title: string; readonly align?: 'left' | 'right'
  * A table without lines, indented by four, that fits the screen where its words allow. Cells are cleaned here, so they
  * may hold text from outside; colour is given per row through `paint`.
  */
-export function renderTable(
-  columns: readonly Column[],
-  rows: readonly (readonly string[])[],
-  screen: Screen,
-  paint: (row: number, column: number, text: string) => string = (_row, _column, text) => text,
-): string {
+export function renderTable({
+  columns,
+  rows,
+  screen,
+  paint = (_row, _column, text) => text,
+}: {
+  readonly columns: readonly Column[];
+  readonly rows: readonly (readonly string[])[];
+  readonly screen: Screen;
+  readonly paint?: (row: number, column: number, text: string) => string;
+}): string {
   const cells = rows.map((row) => row.map(cleanText));
   const widths = columns.map(
     ({ title }, column) => Math.max(title.length, ...cells.map((row) => (row[column] ?? '').length)) + 2,

@@ -27,7 +27,7 @@ export function renderConfirmed({ releases }: Confirmed, screen: Screen): string
 
 function table(rows: readonly (readonly string[])[], screen: Screen): string {
   const columns = ['', 'release', 'from', 'client', 'with'].map((title) => ({ title }));
-  return renderTable(columns, rows, screen);
+  return renderTable({ columns, rows, screen });
 }
 
 function rowsOf(releases: readonly TriedRelease[], screen: Screen): string[][] {

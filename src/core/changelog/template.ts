@@ -10,7 +10,17 @@ import type { ReleaseNotes } from './section.ts';
  * control character comes through either.
  * @throws TEMPLATE_INVALID naming what is wrong.
  */
-export function renderTemplate(template: string, file: string, notes: readonly ReleaseNotes[], links: Links): string {
+export function renderTemplate({
+  template,
+  file,
+  notes,
+  links,
+}: {
+  readonly template: string;
+  readonly file: string;
+  readonly notes: readonly ReleaseNotes[];
+  readonly links: Links;
+}): string {
   const releases = notes.map((one) => ({
     ...one,
     sections: one.sections.map(({ title, items }) => ({

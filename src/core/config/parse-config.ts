@@ -201,7 +201,17 @@ function fixFor({ type, context }: Joi.ValidationErrorItem): string {
 /** Names that point to nothing: destinations, packages, streams. */
 function referenceProblems(config: Config, places: Places): Problem[] {
   const problems: Problem[] = [];
-  const check = (name: string, known: readonly string[], what: string, path: Path) => {
+  const check = ({
+    name,
+    known,
+    what,
+    path,
+  }: {
+    readonly name: string;
+    readonly known: readonly string[];
+    readonly what: string;
+    readonly path: Path;
+  }) => {
     if (known.includes(name)) return;
     const near = nearest(name, known);
     const fix =
@@ -216,15 +226,26 @@ function referenceProblems(config: Config, places: Places): Problem[] {
   const packages = Object.keys(config.packages);
   for (const [name, { 'send-to': sendTo }] of Object.entries(config.packages)) {
     for (const [index, destination] of sendTo.entries()) {
-      check(destination, Object.keys(config.destinations), 'destination', ['packages', name, 'send-to', index]);
+      check({
+        name: destination,
+        known: Object.keys(config.destinations),
+        what: 'destination',
+        path: ['packages', name, 'send-to', index],
+      });
     }
   }
   for (const [index, group] of config.together.entries()) {
-    for (const [member, name] of group.entries()) check(name, packages, 'package', ['together', index, member]);
+    for (const [member, name] of group.entries())
+      check({ name, known: packages, what: 'package', path: ['together', index, member] });
   }
   for (const [name, { streams }] of Object.entries(config.destinations)) {
     for (const [index, stream] of (streams ?? []).entries()) {
-      check(stream, Object.keys(config.streams), 'stream', ['destinations', name, 'streams', index]);
+      check({
+        name: stream,
+        known: Object.keys(config.streams),
+        what: 'stream',
+        path: ['destinations', name, 'streams', index],
+      });
     }
   }
   return problems;

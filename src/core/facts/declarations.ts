@@ -18,87 +18,121 @@ export type DeclarationFacts = {
 /** Reads a declaration file without resolving anything (TypeScript handbook, "Modules .d.ts"). */
 export function readDeclarations(text: string): DeclarationFacts {
   const file = ts.createSourceFile('declarations.d.ts', text, ts.ScriptTarget.Latest, false, ts.ScriptKind.TS);
-  const found = { values: new Set<string>(), types: new Set<string>(), from: new Set<string>() };
-  const handedOn: DeclarationFacts['handedOn'][number][] = [];
-  const locals = new Map<string, boolean>();
-  const imported = new Map<string, { original: string; from: string; isType: boolean }>();
-  const later: { name: string; local: string; isType: boolean }[] = [];
-  const uses: { specifier: string; line: number }[] = [];
-  let isOneValue = false;
-  // In a module that only declares, everything at the top is exported unless an `export {…}` says otherwise.
-  const isExplicit = file.statements.some((one) => ts.isExportDeclaration(one) || ts.isExportAssignment(one));
-  const use = (node: ts.Expression | undefined) => {
-    if (node === undefined || !ts.isStringLiteral(node)) return null;
-    uses.push({ specifier: node.text, line: file.getLineAndCharacterOfPosition(node.getStart(file)).line + 1 });
-    return node.text;
+  const reading: Reading = {
+    file,
+    // In a module that only declares, everything at the top is exported unless an `export {…}` says otherwise.
+    isExplicit: file.statements.some((one) => ts.isExportDeclaration(one) || ts.isExportAssignment(one)),
+    hasExported: file.statements.some(isExportedStatement),
+    values: new Set(),
+    types: new Set(),
+    from: new Set(),
+    handedOn: [],
+    locals: new Map(),
+    imported: new Map(),
+    later: [],
+    uses: [],
   };
-  for (const statement of file.statements) {
-    if (ts.isImportDeclaration(statement)) {
-      const from = use(statement.moduleSpecifier);
-      const clause = statement.importClause;
-      if (from === null || clause === undefined) continue;
-      const isType = clause.isTypeOnly;
-      if (clause.name !== undefined) imported.set(clause.name.text, { original: 'default', from, isType });
-      const named = clause.namedBindings;
-      if (named !== undefined && ts.isNamespaceImport(named))
-        imported.set(named.name.text, { original: '*', from, isType });
-      if (named !== undefined && ts.isNamedImports(named))
-        for (const one of named.elements)
-          imported.set(one.name.text, {
-            original: (one.propertyName ?? one.name).text,
-            from,
-            isType: isType || one.isTypeOnly,
-          });
-    } else if (ts.isExportDeclaration(statement)) {
-      const from = use(statement.moduleSpecifier);
-      const clause = statement.exportClause;
-      if (clause === undefined) {
-        if (from !== null && !statement.isTypeOnly) found.from.add(from);
-      } else if (ts.isNamespaceExport(clause)) {
-        (statement.isTypeOnly ? found.types : found.values).add(clause.name.text);
-      } else {
-        for (const one of clause.elements) {
-          const isType = statement.isTypeOnly || one.isTypeOnly;
-          const original = (one.propertyName ?? one.name).text;
-          if (isType) found.types.add(one.name.text);
-          else if (from !== null) handedOn.push({ name: one.name.text, original, from });
-          else later.push({ name: one.name.text, local: original, isType });
-        }
-      }
-    } else if (ts.isExportAssignment(statement)) {
-      if (statement.isExportEquals === true) isOneValue = true;
-      else found.values.add('default');
-    } else {
-      const modifiers = ts.canHaveModifiers(statement) ? (ts.getModifiers(statement) ?? []) : [];
-      const has = (kind: ts.SyntaxKind) => modifiers.some((one) => one.kind === kind);
-      const isExported = has(ts.SyntaxKind.ExportKeyword);
-      for (const { name, isValue } of declared(statement)) {
-        locals.set(name, locals.get(name) === true || isValue);
-        if (!isExported && isExplicit) continue;
-        if (!isExported && !file.statements.some(isExportedStatement)) continue;
-        const shown = has(ts.SyntaxKind.DefaultKeyword) ? 'default' : name;
-        if (isExported || !isExplicit) (isValue ? found.values : found.types).add(shown);
-      }
-    }
-  }
-  for (const { name, local } of later) {
-    const other = imported.get(local);
-    if (other !== undefined && other.original !== '*' && !other.isType)
-      handedOn.push({ name, original: other.original, from: other.from });
-    else if (other?.original === '*' && !other.isType) found.values.add(name);
-    else (locals.get(local) === true ? found.values : found.types).add(name);
-  }
+  for (const statement of file.statements) readStatement(reading, statement);
+  for (const one of reading.later) settleLater(reading, one);
   for (const { fileName, pos } of file.referencedFiles)
-    if (/^\.{1,2}\//.test(fileName))
-      uses.push({ specifier: fileName, line: file.getLineAndCharacterOfPosition(pos).line + 1 });
+    if (/^\.{1,2}\//.test(fileName)) reading.uses.push({ specifier: fileName, line: lineAt(file, pos) });
   return {
-    values: [...found.values],
-    types: [...found.types].filter((name) => !found.values.has(name)),
-    handedOn,
-    from: [...found.from],
-    isOneValue,
-    uses,
+    values: [...reading.values],
+    types: [...reading.types].filter((name) => !reading.values.has(name)),
+    handedOn: reading.handedOn,
+    from: [...reading.from],
+    isOneValue: file.statements.some((one) => ts.isExportAssignment(one) && one.isExportEquals === true),
+    uses: reading.uses,
   };
+}
+
+/** What is known of a file while its statements are read. */
+type Reading = {
+  readonly file: ts.SourceFile;
+  readonly isExplicit: boolean;
+  readonly hasExported: boolean;
+  readonly values: Set<string>;
+  readonly types: Set<string>;
+  readonly from: Set<string>;
+  readonly handedOn: DeclarationFacts['handedOn'][number][];
+  /** Names declared here, and whether each is a value. */
+  readonly locals: Map<string, boolean>;
+  readonly imported: Map<string, { readonly original: string; readonly from: string; readonly isType: boolean }>;
+  /** Exported by a name that may be declared or imported further down. */
+  readonly later: { readonly name: string; readonly local: string }[];
+  readonly uses: { readonly specifier: string; readonly line: number }[];
+};
+
+function lineAt(file: ts.SourceFile, position: number): number {
+  return file.getLineAndCharacterOfPosition(position).line + 1;
+}
+
+function readStatement(reading: Reading, statement: ts.Statement): void {
+  if (ts.isImportDeclaration(statement)) readImport(reading, statement);
+  else if (ts.isExportDeclaration(statement)) readExport(reading, statement);
+  else if (ts.isExportAssignment(statement)) {
+    if (statement.isExportEquals !== true) reading.values.add('default');
+  } else readDeclaration(reading, statement);
+}
+
+function use({ file, uses }: Reading, node: ts.Expression | undefined): string | null {
+  if (node === undefined || !ts.isStringLiteral(node)) return null;
+  uses.push({ specifier: node.text, line: lineAt(file, node.getStart(file)) });
+  return node.text;
+}
+
+function readImport(reading: Reading, { moduleSpecifier, importClause }: ts.ImportDeclaration): void {
+  const from = use(reading, moduleSpecifier);
+  if (from === null || importClause === undefined) return;
+  const isType = importClause.isTypeOnly;
+  const add = (name: string, original: string, ownType = false) =>
+    reading.imported.set(name, { original, from, isType: isType || ownType });
+  if (importClause.name !== undefined) add(importClause.name.text, 'default');
+  const named = importClause.namedBindings;
+  if (named === undefined) return;
+  if (ts.isNamespaceImport(named)) add(named.name.text, '*');
+  else for (const one of named.elements) add(one.name.text, (one.propertyName ?? one.name).text, one.isTypeOnly);
+}
+
+function readExport(reading: Reading, statement: ts.ExportDeclaration): void {
+  const { exportClause, isTypeOnly, moduleSpecifier } = statement;
+  const from = use(reading, moduleSpecifier);
+  if (exportClause === undefined) {
+    if (from !== null && !isTypeOnly) reading.from.add(from);
+    return;
+  }
+  if (ts.isNamespaceExport(exportClause)) {
+    (isTypeOnly ? reading.types : reading.values).add(exportClause.name.text);
+    return;
+  }
+  for (const { name, propertyName, isTypeOnly: isOwnType } of exportClause.elements) {
+    const original = (propertyName ?? name).text;
+    if (isTypeOnly || isOwnType) reading.types.add(name.text);
+    else if (from !== null) reading.handedOn.push({ name: name.text, original, from });
+    else reading.later.push({ name: name.text, local: original });
+  }
+}
+
+function readDeclaration({ isExplicit, hasExported, locals, values, types }: Reading, statement: ts.Statement): void {
+  const modifiers = ts.canHaveModifiers(statement) ? (ts.getModifiers(statement) ?? []) : [];
+  const has = (kind: ts.SyntaxKind) => modifiers.some((one) => one.kind === kind);
+  const isExported = has(ts.SyntaxKind.ExportKeyword);
+  for (const { name, isValue } of declared(statement)) {
+    locals.set(name, locals.get(name) === true || isValue);
+    if (!isExported && (isExplicit || !hasExported)) continue;
+    (isValue ? values : types).add(has(ts.SyntaxKind.DefaultKeyword) ? 'default' : name);
+  }
+}
+
+function settleLater(
+  { imported, handedOn, locals, values, types }: Reading,
+  { name, local }: Reading['later'][number],
+) {
+  const other = imported.get(local);
+  if (other !== undefined && other.original !== '*' && !other.isType)
+    handedOn.push({ name, original: other.original, from: other.from });
+  else if (other?.original === '*' && !other.isType) values.add(name);
+  else (locals.get(local) === true ? values : types).add(name);
 }
 
 function isExportedStatement(statement: ts.Statement): boolean {

@@ -139,14 +139,14 @@ class ScriptReader {
       case 'ImportDeclaration':
       case 'ExportAllDeclaration':
       case 'ExportNamedDeclaration':
-        this.#use(node['source'], 'import', scope, node.start);
+        this.#use({ source: node['source'], how: 'import', scope, at: node.start });
         break;
       case 'ImportExpression':
-        this.#use(node['source'], 'dynamic', scope, node.start);
+        this.#use({ source: node['source'], how: 'dynamic', scope, at: node.start });
         break;
       case 'CallExpression':
         if (isRequireCall(node) && scope.hasRequire)
-          this.#use((node['arguments'] as AnyNode[])[0], 'require', scope, node.start);
+          this.#use({ source: (node['arguments'] as AnyNode[])[0], how: 'require', scope, at: node.start });
         if (!this.#isModule) this.#exportCall(node);
         break;
       case 'AssignmentExpression':
@@ -156,7 +156,17 @@ class ScriptReader {
     }
   }
 
-  #use(source: unknown, how: ImportUse['how'], { inFunction, inTry }: Scope, at: number): void {
+  #use({
+    source,
+    how,
+    scope: { inFunction, inTry },
+    at,
+  }: {
+    readonly source: unknown;
+    readonly how: ImportUse['how'];
+    readonly scope: Scope;
+    readonly at: number;
+  }): void {
     const specifier = textOf(source);
     if (specifier === null) return;
     const isLate = how !== 'import' && (inFunction || inTry || how === 'dynamic');

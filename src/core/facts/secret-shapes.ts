@@ -1,7 +1,17 @@
 import { crc32 } from './crc32.ts';
 import type { Shape } from './shape.ts';
 
-const token = (what: string, anchor: string, pattern: RegExp, isReal = isVaried): Shape => ({
+const token = ({
+  what,
+  anchor,
+  pattern,
+  isReal = isVaried,
+}: {
+  readonly what: string;
+  readonly anchor: string;
+  readonly pattern: RegExp;
+  readonly isReal?: typeof isVaried;
+}): Shape => ({
   kind: 'secret',
   anchor,
   before: 1,
@@ -22,18 +32,37 @@ export const secretShapes: readonly Shape[] = [
     what: 'a private key',
     isReal: (match) => isVaried(match[1] ?? ''),
   },
-  token('a registry token', 'npm_', /\bnpm_[A-Za-z0-9]{36}\b/, hasChecksum),
-  token('a registry token', 'pypi-AgE', /\bpypi-AgE[A-Za-z0-9_-]{50,}/),
+  token({ what: 'a registry token', anchor: 'npm_', pattern: /\bnpm_[A-Za-z0-9]{36}\b/, isReal: hasChecksum }),
+  token({ what: 'a registry token', anchor: 'pypi-AgE', pattern: /\bpypi-AgE[A-Za-z0-9_-]{50,}/ }),
   ...['p', 'o', 'u', 's', 'r'].map((kind) =>
-    token('a code host token', `gh${kind}_`, new RegExp(`(?<![A-Za-z0-9_])gh${kind}_[A-Za-z0-9]{36}\\b`), hasChecksum),
+    token({
+      what: 'a code host token',
+      anchor: `gh${kind}_`,
+      pattern: new RegExp(`(?<![A-Za-z0-9_])gh${kind}_[A-Za-z0-9]{36}\\b`),
+      isReal: hasChecksum,
+    }),
   ),
-  token('a code host token', 'github_pat_', /\bgithub_pat_[A-Za-z0-9]{22}_[A-Za-z0-9]{59}\b/),
-  token('a code host token', 'glpat-', /\bglpat-[A-Za-z0-9_-]{20,}/),
-  token('a cloud access key', 'AKIA', /(?<![A-Za-z0-9+/=])AKIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
-  token('a cloud access key', 'ASIA', /(?<![A-Za-z0-9+/=])ASIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/, isAccessKey),
-  token('a chat token', 'xox', /\bxox[abprs]-[0-9]{8,}-[A-Za-z0-9-]{10,}/),
-  token('a payment key', 'sk_live_', /\bsk_live_[A-Za-z0-9]{24,}\b/),
-  token('a payment key', 'rk_live_', /\brk_live_[A-Za-z0-9]{24,}\b/),
+  token({
+    what: 'a code host token',
+    anchor: 'github_pat_',
+    pattern: /\bgithub_pat_[A-Za-z0-9]{22}_[A-Za-z0-9]{59}\b/,
+  }),
+  token({ what: 'a code host token', anchor: 'glpat-', pattern: /\bglpat-[A-Za-z0-9_-]{20,}/ }),
+  token({
+    what: 'a cloud access key',
+    anchor: 'AKIA',
+    pattern: /(?<![A-Za-z0-9+/=])AKIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/,
+    isReal: isAccessKey,
+  }),
+  token({
+    what: 'a cloud access key',
+    anchor: 'ASIA',
+    pattern: /(?<![A-Za-z0-9+/=])ASIA[A-Z2-7]{16}(?![A-Za-z0-9+/=])/,
+    isReal: isAccessKey,
+  }),
+  token({ what: 'a chat token', anchor: 'xox', pattern: /\bxox[abprs]-[0-9]{8,}-[A-Za-z0-9-]{10,}/ }),
+  token({ what: 'a payment key', anchor: 'sk_live_', pattern: /\bsk_live_[A-Za-z0-9]{24,}\b/ }),
+  token({ what: 'a payment key', anchor: 'rk_live_', pattern: /\brk_live_[A-Za-z0-9]{24,}\b/ }),
   {
     kind: 'secret',
     anchor: ':_',

@@ -31,7 +31,7 @@ export async function helperEntries(
   return Promise.all(
     helpers.map((helper) => {
       if (helper.helper === 'pkg-config') return pkgConfig(input, staged, place);
-      if (helper.helper === 'launcher') return launcher(helper, input, staged, place);
+      if (helper.helper === 'launcher') return launcher({ helperConfig: helper, formInput: input, staged, place });
       return helper.helper === 'desktop-entry' ? desktopEntry(helper, input, place) : installManifest(input, place);
     }),
   );
@@ -77,12 +77,17 @@ async function pkgConfig(input: FormInput, staged: readonly Staged[], place: Hel
 }
 
 /** A script in `bin/` that starts the program from wherever the archive was unpacked. */
-async function launcher(
-  { name, run, set }: HelperConfig,
-  { packageName }: FormInput,
-  staged: readonly Staged[],
-  place: HelperPlace,
-): Promise<PlannedEntry> {
+async function launcher({
+  helperConfig: { name, run, set },
+  formInput: { packageName },
+  staged,
+  place,
+}: {
+  readonly helperConfig: HelperConfig;
+  readonly formInput: FormInput;
+  readonly staged: readonly Staged[];
+  readonly place: HelperPlace;
+}): Promise<PlannedEntry> {
   const programs = staged.filter(({ path, mode }) => (mode & 0o111) !== 0 && !/\.(?:so|dylib)\b/.test(path));
   const target = run === null ? (programs.length === 1 ? programs[0]?.path : undefined) : `${place.root}${run}`;
   if (target === undefined || !staged.some(({ path }) => path === target)) {

@@ -22,7 +22,7 @@ export type PaxValues = Readonly<Record<string, string>>;
 
 /** @returns null for a block of zeros, which ends an archive. @throws TarError */
 export function decodeTarHeader(block: Buffer): TarHeader | null {
-  const stored = number(block, 148, 8, 'checksum');
+  const stored = number({ block, start: 148, length: 8, field: 'checksum' });
   let sum = 8 * 0x20;
   for (let at = 0; at < 148; at++) sum += block[at] ?? 0;
   for (let at = 156; at < blockBytes; at++) sum += block[at] ?? 0;
@@ -36,10 +36,10 @@ export function decodeTarHeader(block: Buffer): TarHeader | null {
   return {
     name: prefix === '' ? name : `${prefix}/${name}`,
     typeflag: String.fromCharCode(block[156] || 0x30),
-    mode: number(block, 100, 8, 'mode') & 0o7777,
-    owner: `${number(block, 108, 8, 'owner')}:${number(block, 116, 8, 'group')}${named}`,
-    sizeBytes: number(block, 124, 12, 'size'),
-    mtime: number(block, 136, 12, 'time'),
+    mode: number({ block, start: 100, length: 8, field: 'mode' }) & 0o7777,
+    owner: `${number({ block, start: 108, length: 8, field: 'owner' })}:${number({ block, start: 116, length: 8, field: 'group' })}${named}`,
+    sizeBytes: number({ block, start: 124, length: 12, field: 'size' }),
+    mtime: number({ block, start: 136, length: 12, field: 'time' }),
     linkname: text(block, 157, 100),
   };
 }
@@ -87,7 +87,17 @@ export function text(block: Buffer, start: number, length: number): string {
 }
 
 /** Octal digits, or a binary number where the highest bit is set, as GNU tar writes what is too large. */
-function number(block: Buffer, start: number, length: number, field: string): number {
+function number({
+  block,
+  start,
+  length,
+  field,
+}: {
+  readonly block: Buffer;
+  readonly start: number;
+  readonly length: number;
+  readonly field: string;
+}): number {
   if (((block[start] ?? 0) & 0x80) !== 0) {
     let value = (block[start] ?? 0) & 0x7f;
     for (let at = start + 1; at < start + length; at++) value = value * 256 + (block[at] ?? 0);

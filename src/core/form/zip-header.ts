@@ -34,7 +34,17 @@ export function encodeLocalHeader(member: ZipMember, time: number): Buffer {
 }
 
 /** The central directory with its end records (§4.3.12 to §4.3.16), zip64 where sizes, places or counts ask for it. */
-export function encodeDirectory(members: readonly ZipMember[], time: number, start: number, comment: string): Buffer {
+export function encodeDirectory({
+  members,
+  time,
+  start,
+  comment,
+}: {
+  readonly members: readonly ZipMember[];
+  readonly time: number;
+  readonly start: number;
+  readonly comment: string;
+}): Buffer {
   const headers = members.map((member) => centralHeader(member, time));
   const sizeBytes = headers.reduce((sum, { length }) => sum + length, 0);
   const isLarge = members.length >= 0xffff || start >= most32 || sizeBytes >= most32;

@@ -22,7 +22,17 @@ export type InRange = (index: number, owner: number) => boolean;
  * Walks reverts from newest to oldest (design page versions, step 12). A revert of something unreleased cancels it and
  * itself; a revert of something released is a change of its own; a revert that is cancelled does nothing.
  */
-export function cancelReverts(walk: Walk, owners: number, inRange: InRange, released: ReleasedCommits): Fates {
+export function cancelReverts({
+  walk,
+  owners,
+  inRange,
+  released,
+}: {
+  readonly walk: Walk;
+  readonly owners: number;
+  readonly inRange: InRange;
+  readonly released: ReleasedCommits;
+}): Fates {
   const fates = new Map<number, Fate>();
   for (const revert of walk.touching) {
     const { reverts } = revert.meaning.references;

@@ -1,5 +1,5 @@
 import { heaviest, type Weight } from '../version/weight.ts';
-import { cancelReverts, type Fate, type InRange, type ReleasedCommits } from './cancellation.ts';
+import { cancelReverts, type Fate, type Fates, type InRange, type ReleasedCommits } from './cancellation.ts';
 import type { Person } from './commit.ts';
 import { isReached } from './graph.ts';
 import type { Item } from './meaning.ts';
@@ -33,103 +33,136 @@ export type RangeStart = {
   readonly others: readonly { readonly version: string; readonly commit: string }[];
 };
 
+/** What is counted, and from where on. */
+export type Counting = {
+  readonly walk: Walk;
+  /** One per package, in the order of the walk's owners. */
+  readonly starts: readonly RangeStart[];
+  readonly released: ReleasedCommits;
+  /** `weights.revert` when the configuration sets it. */
+  readonly revertWeight: Weight | null;
+};
+
 /**
  * Which commits count for which package, and what as (design page versions, steps 7 to 12).
- * @param starts one per package, in the order of the walk's owners.
- * @param revertWeight `weights.revert` when the configuration sets it.
  */
-export function countChanges(
-  walk: Walk,
-  starts: readonly RangeStart[],
-  released: ReleasedCommits,
-  revertWeight: Weight | null,
-): PackageChanges[] {
+export function countChanges(counting: Counting): PackageChanges[] {
+  const { walk, starts } = counting;
+  const count = startCount(counting);
+  const elsewhere = starts.map((start) => containingVersions(walk, start));
+  const results = starts.map(() => ({ changes: [] as Change[], warnings: [] as string[] }));
+  for (const commit of walk.touching) {
+    for (const owner of commit.touched) {
+      const result = results[owner];
+      if (result === undefined || !count.inRange(commit.index, owner)) continue;
+      const { changes, warnings } = changesOf(count, { commit, owner, also: elsewhere[owner]?.get(commit.index) });
+      result.changes.push(...changes);
+      result.warnings.push(...warnings);
+    }
+  }
+  return results;
+}
+
+/** What is counted, with what of the graph is already released. */
+type Count = Counting & {
+  readonly inRange: InRange;
+  readonly fates: Fates;
+  /** What the last release of the series holds, by package. */
+  readonly series: ReturnType<Walk['graph']['carry']>;
+};
+
+function startCount(counting: Counting): Count {
+  const { walk, starts, released } = counting;
   const at = (id: string | null) => (id === null ? null : walk.graph.indexOf(id));
   const startOf = (id: string | null) => [at(id)].filter((index) => index !== null);
   const last = walk.graph.carry(starts.map((start) => startOf(start.last)));
   const series = walk.graph.carry(starts.map((start) => startOf(start.lastInSeries)));
   const inRange: InRange = (index, owner) => !isReached(last, index, owner);
-  const fates = cancelReverts(walk, starts.length, inRange, released);
-  const elsewhere = starts.map((start) => containingVersions(walk, start));
-  const results = starts.map(() => ({ changes: [] as Change[], warnings: [] as string[] }));
+  const fates = cancelReverts({ walk, owners: starts.length, inRange, released });
+  return { ...counting, inRange, fates, series };
+}
 
-  for (const commit of walk.touching) {
-    for (const owner of commit.touched) {
-      const result = results[owner];
-      if (result === undefined || !inRange(commit.index, owner)) continue;
-      const verdict = judge(commit, owner);
-      const takesFromSeries = !isReached(series, commit.index, owner) && isHeldBySeries(verdict.fate, owner);
-      if (verdict.warning !== null) result.warnings.push(verdict.warning);
-      if (takesFromSeries)
-        result.warnings.push(
-          `${walk.graph.idOf(commit.index).slice(0, 7)} takes back what the last prerelease holds: something public may go away`,
-        );
-      const also = elsewhere[owner]?.get(commit.index);
-      const why = also === undefined ? verdict.why : `${verdict.why}; also in ${also}`;
-      const id = walk.graph.idOf(commit.index);
-      for (const item of verdict.items) {
-        result.changes.push({
-          item,
-          commit: id,
-          counted: verdict.counted,
-          why,
-          author: commit.author,
-          references: commit.meaning.references,
-          unmarked: verdict.counted && commit.meaning.how === 'unmarked' && verdict.fate === undefined,
-          sinceSeries: !isReached(series, commit.index, owner),
-          takesFromSeries,
-        });
-      }
-    }
-  }
-  return results;
+type CountedCommit = {
+  readonly commit: TouchingCommit;
+  readonly owner: number;
+  /** Another version that holds the commit. */
+  readonly also: string | undefined;
+};
 
-  function isHeldBySeries(fate: Fate | undefined, owner: number): boolean {
-    const target = fate?.type === 'cancels' ? walk.graph.indexOf(fate.target) : null;
-    return target !== null && isReached(series, target, owner);
-  }
+function changesOf(count: Count, { commit, owner, also }: CountedCommit): PackageChanges {
+  const { walk, series } = count;
+  const id = walk.graph.idOf(commit.index);
+  const { counted, why, items, warning, fate } = judge(count, commit, owner);
+  const sinceSeries = !isReached(series, commit.index, owner);
+  const takesFromSeries = sinceSeries && isHeldBySeries(count, fate, owner);
+  const changes = items.map((item) => ({
+    item,
+    commit: id,
+    counted,
+    why: also === undefined ? why : `${why}; also in ${also}`,
+    author: commit.author,
+    references: commit.meaning.references,
+    unmarked: counted && commit.meaning.how === 'unmarked' && fate === undefined,
+    sinceSeries,
+    takesFromSeries,
+  }));
+  const lost = `${id.slice(0, 7)} takes back what the last prerelease holds: something public may go away`;
+  return { changes, warnings: [...(warning === null ? [] : [warning]), ...(takesFromSeries ? [lost] : [])] };
+}
 
-  function judge(commit: TouchingCommit, owner: number) {
-    const { meaning } = commit;
-    const fate = fates.get(commit.index * starts.length + owner);
-    const leave = (why: string) => ({ counted: false, why, items: [summaryItem(commit, 'none')], warning: null, fate });
-    if (meaning.how === 'ignored') return leave('ignored by the configuration');
-    if (commit.isRecord) return leave('records a release');
-    if (fate?.type === 'cancelled') return leave(`cancelled by revert ${fate.by.slice(0, 7)}`);
-    if (fate?.type === 'cancels') return leave(`takes back ${fate.target.slice(0, 7)}, which was not released`);
-    const same = fate === undefined ? pickedFrom(commit, owner) : null;
-    if (same !== null) return leave(`same as picked commit ${same.slice(0, 7)}`);
-    if (fate !== undefined) return { counted: true, ...revertVerdict(commit, fate), fate };
-    return { counted: true, why: reasonOf(commit), items: meaning.items, warning: null, fate };
-  }
+function isHeldBySeries({ walk, series }: Count, fate: Fate | undefined, owner: number): boolean {
+  const target = fate?.type === 'cancels' ? walk.graph.indexOf(fate.target) : null;
+  return target !== null && isReached(series, target, owner);
+}
 
-  function revertVerdict(commit: TouchingCommit, fate: Fate & { type: 'takes-back' | 'reverts-unknown' }) {
-    const short = fate.target.slice(0, 7);
-    if (fate.type === 'reverts-unknown') {
-      const why = `reverts ${short}, which is not in this history`;
-      return {
-        why,
-        items: [summaryItem(commit, revertWeight ?? 'patch')],
-        warning: `${walk.graph.idOf(commit.index).slice(0, 7)} ${why}; counted as a patch`,
-      };
-    }
-    const warning = fate.isPublic
-      ? `${walk.graph.idOf(commit.index).slice(0, 7)} takes back ${short}: something public goes away`
-      : null;
-    return { why: `takes back released ${short}`, items: [summaryItem(commit, revertWeight ?? fate.weight)], warning };
-  }
+/** What a commit counts as for a package, and why. */
+type Verdict = {
+  readonly counted: boolean;
+  readonly why: string;
+  readonly items: readonly Item[];
+  readonly warning: string | null;
+  readonly fate: Fate | undefined;
+};
 
-  /** The commit this one was picked from, if that is released or counts itself (step 11). */
-  function pickedFrom(commit: TouchingCommit, owner: number): string | null {
-    for (const id of commit.meaning.references.pickedFrom) {
-      const index = walk.graph.indexOfPrefix(id);
-      if (index === null ? released.has(id) : !inRange(index, owner)) return id;
-      const source = index === null ? null : walk.touchingAt(index);
-      const fate = fates.get((index ?? -1) * starts.length + owner);
-      if (source?.touched.includes(owner) && source.index !== commit.index && fate === undefined) return id;
-    }
-    return null;
+function judge(count: Count, commit: TouchingCommit, owner: number): Verdict {
+  const { meaning } = commit;
+  const fate = count.fates.get(commit.index * count.starts.length + owner);
+  const leave = (why: string) => ({ counted: false, why, items: [summaryItem(commit, 'none')], warning: null, fate });
+  if (meaning.how === 'ignored') return leave('ignored by the configuration');
+  if (commit.isRecord) return leave('records a release');
+  if (fate?.type === 'cancelled') return leave(`cancelled by revert ${fate.by.slice(0, 7)}`);
+  if (fate?.type === 'cancels') return leave(`takes back ${fate.target.slice(0, 7)}, which was not released`);
+  const same = fate === undefined ? pickedFrom(count, commit, owner) : null;
+  if (same !== null) return leave(`same as picked commit ${same.slice(0, 7)}`);
+  if (fate !== undefined) return { counted: true, ...revertVerdict(count, commit, fate), fate };
+  return { counted: true, why: reasonOf(commit), items: meaning.items, warning: null, fate };
+}
+
+function revertVerdict(
+  { walk, revertWeight }: Count,
+  commit: TouchingCommit,
+  fate: Fate & { type: 'takes-back' | 'reverts-unknown' },
+): Pick<Verdict, 'why' | 'items' | 'warning'> {
+  const [own, short] = [walk.graph.idOf(commit.index).slice(0, 7), fate.target.slice(0, 7)];
+  if (fate.type === 'reverts-unknown') {
+    const why = `reverts ${short}, which is not in this history`;
+    const items = [summaryItem(commit, revertWeight ?? 'patch')];
+    return { why, items, warning: `${own} ${why}; counted as a patch` };
   }
+  const warning = fate.isPublic ? `${own} takes back ${short}: something public goes away` : null;
+  return { why: `takes back released ${short}`, items: [summaryItem(commit, revertWeight ?? fate.weight)], warning };
+}
+
+/** The commit this one was picked from, if that is released or counts itself (step 11). */
+function pickedFrom({ walk, inRange, released, fates, starts }: Count, commit: TouchingCommit, owner: number) {
+  for (const id of commit.meaning.references.pickedFrom) {
+    const index = walk.graph.indexOfPrefix(id);
+    if (index === null ? released.has(id) : !inRange(index, owner)) return id;
+    const source = index === null ? null : walk.touchingAt(index);
+    const fate = fates.get((index ?? -1) * starts.length + owner);
+    if (source?.touched.includes(owner) && source.index !== commit.index && fate === undefined) return id;
+  }
+  return null;
 }
 
 /** How many commits count, or of how many there is a change at all. */

@@ -74,13 +74,13 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
   const answers = new Map<Unit, Answer>();
   const answer = (unit: Unit): Answer => decide(unit, packages, rules);
   for (const unit of units) answers.set(unit, answer(unit));
-  induce(packages, rules.edges, unitOf, answers, answer);
+  induce({ packages, edges: rules.edges, unitOf, answers, answer });
   const shown = units.filter(({ isSelected }) => isSelected);
   const problems = [
     ...manyProblems(shown, rules.overrides),
     ...unmarkedProblems(packages, rules, shown),
     ...shown.flatMap((unit) => answers.get(unit)?.problem ?? []),
-    ...prereleaseProblems(packages, rules, unitOf, answers),
+    ...prereleaseProblems({ packages, versionRules: rules, unitOf, answers }),
   ];
   return {
     packages: packages.map((facts, index) => {
@@ -94,7 +94,7 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
           weight: 'none',
           reasons: [reasonOfRest(sinceSeries(facts), facts.lastInSeries ?? facts.last)],
         };
-      return { next, weight: effective(unit, rules), reasons: reasonsFor(index, unit, packages, rules) };
+      return { next, weight: effective(unit, rules), reasons: reasonsFor({ index, unit, packages, rules }) };
     }),
     problems,
   };
@@ -134,13 +134,19 @@ function makeUnits(packages: readonly PackageFacts[], rules: VersionRules): Unit
 }
 
 /** Releases what must follow its dependencies, until nothing changes (step 16). Weights only grow, so this ends. */
-function induce(
-  packages: readonly PackageFacts[],
-  edges: readonly DependencyEdge[],
-  unitOf: ReadonlyMap<number, Unit>,
-  answers: Map<Unit, Answer>,
-  answer: (unit: Unit) => Answer,
-): void {
+function induce({
+  packages,
+  edges,
+  unitOf,
+  answers,
+  answer,
+}: {
+  readonly packages: readonly PackageFacts[];
+  readonly edges: readonly DependencyEdge[];
+  readonly unitOf: ReadonlyMap<number, Unit>;
+  readonly answers: Map<Unit, Answer>;
+  readonly answer: (unit: Unit) => Answer;
+}): void {
   for (let changed = true; changed; ) {
     changed = false;
     for (const edge of edges) {
@@ -167,7 +173,7 @@ function induce(
 function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRules): Answer {
   const members = unit.members.flatMap((member) => packages[member] ?? []);
   const { stream, overrides } = rules;
-  if (overrides.as !== null && unit.isSelected) return decideAs(overrides.as, unit, members, rules);
+  if (overrides.as !== null && unit.isSelected) return decideAs({ version: overrides.as, unit, members, rules });
   if (isOffLine(members, stream)) return { next: null, problem: null };
   const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
@@ -179,17 +185,22 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
       problem: null,
     };
   }
-  if (stream.type === 'labelled') return decideLabelled(core, unit, members, stream);
+  if (stream.type === 'labelled') return decideLabelled({ own: core, unit, members, stream });
   if (core === null) return { next: null, problem: null };
   return { next: core, problem: outsideProblem(core, members, rules) ?? elsewhereProblem(core, members) };
 }
 
-function decideLabelled(
-  own: string | null,
-  unit: Unit,
-  members: readonly PackageFacts[],
-  stream: Stream & { type: 'labelled' },
-): Answer {
+function decideLabelled({
+  own,
+  unit,
+  members,
+  stream,
+}: {
+  readonly own: string | null;
+  readonly unit: Unit;
+  readonly members: readonly PackageFacts[];
+  readonly stream: Stream & { type: 'labelled' };
+}): Answer {
   const inSeries = highestVersion(members.flatMap(({ lastInSeries }) => lastInSeries ?? []));
   const isNew = members.some(({ changes }) =>
     changes.changes.some(
@@ -218,7 +229,17 @@ function decideLabelled(
   };
 }
 
-function decideAs(version: string, unit: Unit, members: readonly PackageFacts[], rules: VersionRules): Answer {
+function decideAs({
+  version,
+  unit,
+  members,
+  rules,
+}: {
+  readonly version: string;
+  readonly unit: Unit;
+  readonly members: readonly PackageFacts[];
+  readonly rules: VersionRules;
+}): Answer {
   const refuse = (why: string, fix: string): Answer => ({
     next: null,
     problem: {
@@ -281,7 +302,17 @@ function effective(unit: Unit, { belowOne }: VersionRules): Weight {
   return isBelowOne && belowOne === 'shift' ? shiftBelowOne(unit.weight) : unit.weight;
 }
 
-function reasonsFor(index: number, unit: Unit, packages: readonly PackageFacts[], rules: VersionRules): string[] {
+function reasonsFor({
+  index,
+  unit,
+  packages,
+  rules,
+}: {
+  readonly index: number;
+  readonly unit: Unit;
+  readonly packages: readonly PackageFacts[];
+  readonly rules: VersionRules;
+}): string[] {
   const facts = packages[index];
   if (facts === undefined) return [];
   const { overrides } = rules;
@@ -358,12 +389,17 @@ function unmarkedProblems(packages: readonly PackageFacts[], rules: VersionRules
 }
 
 /** A stable release must not need a prerelease of the workspace (step 16). */
-function prereleaseProblems(
-  packages: readonly PackageFacts[],
-  { edges, stream }: VersionRules,
-  unitOf: ReadonlyMap<number, Unit>,
-  answers: ReadonlyMap<Unit, Answer>,
-): Problem[] {
+function prereleaseProblems({
+  packages,
+  versionRules: { edges, stream },
+  unitOf,
+  answers,
+}: {
+  readonly packages: readonly PackageFacts[];
+  readonly versionRules: VersionRules;
+  readonly unitOf: ReadonlyMap<number, Unit>;
+  readonly answers: ReadonlyMap<Unit, Answer>;
+}): Problem[] {
   if (stream.type !== 'stable' && stream.type !== 'maintained') return [];
   return edges.flatMap((edge) => {
     const [unit, needed] = [unitOf.get(edge.from), unitOf.get(edge.to)];

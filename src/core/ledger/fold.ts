@@ -74,18 +74,23 @@ export function foldEvents(events: readonly LedgerEvent[], anchors: TagAnchors):
   const damage: string[] = [];
   const releases = [...byRelease].flatMap(([key, own]) => {
     const sorted = [...own.values()].sort((a, b) => (a.id < b.id ? -1 : a.id > b.id ? 1 : 0));
-    return foldRelease(key, sorted, anchors, damage) ?? [];
+    return foldRelease({ key, events: sorted, anchors, damage }) ?? [];
   });
   releases.sort((a, b) => (a.date < b.date ? 1 : a.date > b.date ? -1 : 0));
   return { releases, damage };
 }
 
-function foldRelease(
-  key: string,
-  events: readonly LedgerEvent[],
-  anchors: TagAnchors,
-  damage: string[],
-): LedgerRelease | null {
+function foldRelease({
+  key,
+  events,
+  anchors,
+  damage,
+}: {
+  readonly key: string;
+  readonly events: readonly LedgerEvent[];
+  readonly anchors: TagAnchors;
+  readonly damage: string[];
+}): LedgerRelease | null {
   const plans = events.filter((event): event is PlannedEvent => event.type === 'planned');
   const vouched = plans.find((plan) => isVouchedBy(plan, anchors)) ?? null;
   const chosen = vouched ?? plans[0];
@@ -96,7 +101,7 @@ function foldRelease(
       `${key}: the ledger has several plans${vouched === null ? ', and no tag says which is true' : '; the one that the tag names counts'}`,
     );
   const artifacts = replannedArtifacts(chosen.artifacts, events);
-  const fits = deliveriesThatFit(key, artifacts, chosen.artifacts, events, damage);
+  const fits = deliveriesThatFit({ key, artifacts, planned: chosen.artifacts, events, damage });
   const { package: name, version, commit, source, tag, at, run, about, contents, destinations } = chosen;
   return {
     package: name,
@@ -135,13 +140,19 @@ function replannedArtifacts(planned: readonly ArtifactRecord[], events: readonly
 }
 
 /** Without deliveries of files that the release does not have, or of other bytes. */
-function deliveriesThatFit(
-  key: string,
-  artifacts: readonly ArtifactRecord[],
-  planned: readonly ArtifactRecord[],
-  events: readonly LedgerEvent[],
-  damage: string[],
-): LedgerEvent[] {
+function deliveriesThatFit({
+  key,
+  artifacts,
+  planned,
+  events,
+  damage,
+}: {
+  readonly key: string;
+  readonly artifacts: readonly ArtifactRecord[];
+  readonly planned: readonly ArtifactRecord[];
+  readonly events: readonly LedgerEvent[];
+  readonly damage: string[];
+}): LedgerEvent[] {
   const known = new Set([...artifacts, ...planned].map(({ file, sha256 }) => `${file}\n${sha256}`));
   return events.filter((event) => {
     if (event.type !== 'delivered' && event.type !== 'promoted') return true;

@@ -1,6 +1,6 @@
 import { objectOf, textOf } from './fields.ts';
 import { normaliseName } from './normalise-name.ts';
-import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
+import type { ManifestDependency, ManifestFormat, ManifestStamp } from './package-manifest.ts';
 import { editTomlLines, parseToml } from './toml.ts';
 
 /** `pyproject.toml` with a `[project]` table (PEP 621), dependencies as PEP 508 writes them. */
@@ -32,16 +32,22 @@ export const pyprojectFormat: ManifestFormat = {
             /(=\s*)(["']).*?\2/,
             (_, lead: string, quote: string) => `${lead}${quote}${version}${quote}`,
           );
-        return line.replace(
-          /(["'])([A-Za-z0-9][\w.-]*)(\s*(?:\[[^\]]*\])?\s*)((?:(?!\1)[^;])*?)(\s*(?:;(?:(?!\1).)*)?)\1/g,
-          (whole, quote: string, name: string, extra: string, range: string, rest: string) => {
-            const change = ranges.find((one) => one.name === normaliseName(name) && one.from === range);
-            return change === undefined ? whole : `${quote}${name}${extra}${change.to}${rest}${quote}`;
-          },
-        );
+        return raiseRequirements(line, ranges);
       },
     ),
 };
+
+/** A requirement in quotes: quote, name, extras, range, and what stands behind a semicolon (PEP 508). */
+const requirement =
+  /(?<quote>["'])(?<name>[A-Za-z0-9][\w.-]*)(?<extras>\s*(?:\[[^\]]*\])?\s*)(?<range>(?:(?!\k<quote>)[^;])*?)(?<rest>\s*(?:;(?:(?!\k<quote>).)*)?)\k<quote>/g;
+
+function raiseRequirements(line: string, ranges: ManifestStamp['ranges']): string {
+  return line.replace(requirement, (whole, ...groups) => {
+    const { quote = '', name = '', extras = '', range = '', rest = '' } = groups.at(-1) as Record<string, string>;
+    const change = ranges.find((one) => one.name === normaliseName(name) && one.from === range);
+    return change === undefined ? whole : `${quote}${name}${extras}${change.to}${rest}${quote}`;
+  });
+}
 
 /** A version that was left to the release becomes a static one (PEP 621, "dynamic"): below the name, out of the list. */
 function makeStatic(text: string, version: string, file: string): string {

@@ -63,33 +63,43 @@ export function resolveImports(
 ): string | null {
   const map = objectOf(manifest['imports']);
   if (Object.hasOwn(map, specifier) && !specifier.includes('*'))
-    return resolveTarget(map[specifier], null, conditions, true);
-  return resolvePattern(specifier, map, conditions, true);
+    return resolveTarget({ target: map[specifier], match: null, conditions, isInternal: true });
+  return resolvePattern({ entry: specifier, map, conditions, isInternal: true });
 }
 
 /** PACKAGE_EXPORTS_RESOLVE; null where the specification throws or finds nothing. */
 function resolveExports(entry: string, exports: unknown, conditions: ReadonlySet<string>): string | null {
-  if (!isSubpathMap(exports)) return entry === '.' ? resolveTarget(exports, null, conditions) : null;
+  if (!isSubpathMap(exports)) return entry === '.' ? resolveTarget({ target: exports, match: null, conditions }) : null;
   const map = objectOf(exports);
   // An own key without a pattern wins, also with null behind it.
   if (Object.hasOwn(map, entry) && !entry.includes('*') && !entry.endsWith('/'))
-    return resolveTarget(map[entry], null, conditions);
-  return resolvePattern(entry, map, conditions);
+    return resolveTarget({ target: map[entry], match: null, conditions });
+  return resolvePattern({ entry, map, conditions });
 }
 
 /** PACKAGE_IMPORTS_EXPORTS_RESOLVE, from the patterns on. */
-function resolvePattern(
-  entry: string,
-  map: Readonly<Record<string, unknown>>,
-  conditions: ReadonlySet<string>,
+function resolvePattern({
+  entry,
+  map,
+  conditions,
   isInternal = false,
-): string | null {
+}: {
+  readonly entry: string;
+  readonly map: Readonly<Record<string, unknown>>;
+  readonly conditions: ReadonlySet<string>;
+  readonly isInternal?: boolean;
+}): string | null {
   const keys = Object.keys(map).filter((key) => key.split('*').length === 2);
   for (const key of keys.sort(comparePatterns)) {
     const [before = '', after = ''] = key.split('*');
     if (!entry.startsWith(before) || entry === before) continue;
     if (after !== '' && !(entry.endsWith(after) && entry.length >= key.length)) continue;
-    return resolveTarget(map[key], entry.slice(before.length, entry.length - after.length), conditions, isInternal);
+    return resolveTarget({
+      target: map[key],
+      match: entry.slice(before.length, entry.length - after.length),
+      conditions,
+      isInternal,
+    });
   }
   return null;
 }
@@ -101,21 +111,31 @@ function isSubpathMap(exports: unknown): boolean {
 }
 
 /** PACKAGE_TARGET_RESOLVE: undefined goes on to the next condition, null ends the search. */
-function resolveTarget(
-  target: unknown,
-  match: string | null,
-  conditions: ReadonlySet<string>,
+function resolveTarget({
+  target,
+  match,
+  conditions,
   isInternal = false,
-): string | null {
-  return targetOf(target, match, conditions, isInternal) ?? null;
+}: {
+  readonly target: unknown;
+  readonly match: string | null;
+  readonly conditions: ReadonlySet<string>;
+  readonly isInternal?: boolean;
+}): string | null {
+  return targetOf({ target, match, conditions, isInternal }) ?? null;
 }
 
-function targetOf(
-  target: unknown,
-  match: string | null,
-  conditions: ReadonlySet<string>,
-  isInternal: boolean,
-): string | null | undefined {
+function targetOf({
+  target,
+  match,
+  conditions,
+  isInternal,
+}: {
+  readonly target: unknown;
+  readonly match: string | null;
+  readonly conditions: ReadonlySet<string>;
+  readonly isInternal: boolean;
+}): string | null | undefined {
   if (typeof target === 'string') {
     // Only `imports` may lead to another package.
     if (isInternal && !target.startsWith('.') && !target.startsWith('/'))
@@ -128,7 +148,7 @@ function targetOf(
   if (Array.isArray(target)) {
     let last: string | null | undefined = null;
     for (const one of target) {
-      const found = targetOf(one, match, conditions, isInternal);
+      const found = targetOf({ target: one, match, conditions, isInternal });
       if (found === undefined) continue;
       // An invalid text is passed over, and so is null, which counts only at the end.
       last = found;
@@ -139,7 +159,7 @@ function targetOf(
   if (typeof target !== 'object') return null;
   for (const [condition, value] of Object.entries(target as object)) {
     if (condition !== 'default' && !conditions.has(condition)) continue;
-    const found = targetOf(value, match, conditions, isInternal);
+    const found = targetOf({ target: value, match, conditions, isInternal });
     if (found !== undefined) return found;
   }
   return undefined;

@@ -35,7 +35,7 @@ function block(node: MarkdownNode, indent: string): string {
       return lines(blocks(children, ''), `${indent}| `);
     case 'bullet_list':
     case 'ordered_list':
-      return children.map((item, index) => listItem(item, node, index, indent)).join('\n');
+      return children.map((item, index) => listItem({ item, list: node, index, indent })).join('\n');
     case 'table':
       return table(children, indent);
     case 'hr':
@@ -47,7 +47,17 @@ function block(node: MarkdownNode, indent: string): string {
   }
 }
 
-function listItem({ children }: MarkdownNode, { token }: MarkdownNode, index: number, indent: string): string {
+function listItem({
+  item: { children },
+  list: { token },
+  index,
+  indent,
+}: {
+  readonly item: MarkdownNode;
+  readonly list: MarkdownNode;
+  readonly index: number;
+  readonly indent: string;
+}): string {
   const mark = token.type === 'ordered_list_open' ? `${Number(token.attrGet('start') ?? 1) + index}.` : '-';
   const isTight = children.every(({ token: inner }) => inner.type !== 'paragraph_open' || inner.hidden);
   const text = isTight ? children.map((child) => block(child, '')).join('\n') : blocks(children, '');

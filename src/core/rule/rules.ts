@@ -162,7 +162,9 @@ export function checkArtifact(artifact: Artifact, settings: RuleSettings): Findi
     if (configured === 'off' || !rule.forms.includes(artifact.form)) return [];
     return rule.check(artifact, settings).map((found): Finding => {
       const { path, message, fix, severity } = found;
-      const exception = settings.exceptions.find((one) => isExcepted(one, rule.id, path, artifact.prefix));
+      const exception = settings.exceptions.find((one) =>
+        isExcepted({ exception: one, rule: rule.id, path, prefix: artifact.prefix }),
+      );
       return {
         rule: rule.id,
         severity: exception !== undefined ? 'note' : (configured ?? severity ?? rule.severity),

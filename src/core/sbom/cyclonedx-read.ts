@@ -50,7 +50,12 @@ class Collector {
     const id = textOf(one['bom-ref']) ?? `${one['name']}-${this.#count}`;
     const property = (name: string) => objectsOf(one['properties']).find((each) => each['name'] === name)?.['value'];
     const declared = textOf(property('bevelstone:role')) as PackageRole | null;
-    const made = toPackage(one, id, role ?? declared ?? 'dependency', objectsOf(one['properties']));
+    const made = toPackage({
+      one,
+      id,
+      role: role ?? declared ?? 'dependency',
+      properties: objectsOf(one['properties']),
+    });
     const kind =
       textOf(property('bevelstone:dependency')) ??
       (one['scope'] === 'optional' ? 'optional' : one['scope'] === 'excluded' ? 'development' : 'run');
@@ -84,7 +89,17 @@ class Collector {
   }
 }
 
-function toPackage(one: Json, id: string, role: PackageRole, properties: readonly Json[]): BillPackage {
+function toPackage({
+  one,
+  id,
+  role,
+  properties,
+}: {
+  readonly one: Json;
+  readonly id: string;
+  readonly role: PackageRole;
+  readonly properties: readonly Json[];
+}): BillPackage {
   const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
   const address = objectsOf(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
     'url'

@@ -134,12 +134,7 @@ class GraphBuilder {
     // A lockfile above that has nothing of this package is none of its sources.
     if (roots.length === 0 && !this.#isInside(folder)) return;
     if (reading.packages.length === 0) return;
-    this.#take(
-      path,
-      folder,
-      reading,
-      roots.flatMap(([, needs]) => needs),
-    );
+    this.#take({ path, folder, reading, direct: roots.flatMap(([, needs]) => needs) });
   }
 
   #leave(path: string, format: string, why: string): void {
@@ -148,7 +143,17 @@ class GraphBuilder {
     this.#unknown.add(`${path} was found and not read: ${why}`);
   }
 
-  #take(path: string, folder: string, reading: DependencyReading, direct: readonly Need[]): void {
+  #take({
+    path,
+    folder,
+    reading,
+    direct,
+  }: {
+    readonly path: string;
+    readonly folder: string;
+    readonly reading: DependencyReading;
+    readonly direct: readonly Need[];
+  }): void {
     const locked = new Map(reading.packages.map((one) => [one.key, one]));
     const ids = new Map<string, string>();
     const strongest = reach(direct, locked);

@@ -244,18 +244,18 @@ function checkContents(document: Json): BillProblem[] {
       owned.set(String(spdxElementId), own);
     }
   const packages = objectsOf(document['packages']).flatMap((one, index) => [
-    ...licenceProblems(
+    ...licenceProblems({
       one,
-      ['licenseConcluded', 'licenseDeclared', 'licenseInfoFromFiles'],
-      `/packages/${index}`,
+      fields: ['licenseConcluded', 'licenseDeclared', 'licenseInfoFromFiles'],
+      pointer: `/packages/${index}`,
       refs,
-    ),
+    }),
     ...digestProblems(one, `/packages/${index}`),
     ...purlProblems(one, `/packages/${index}`),
-    ...codeProblems(one, `/packages/${index}`, owned, files),
+    ...codeProblems({ one, pointer: `/packages/${index}`, owned, files }),
   ]);
   const inFiles = objectsOf(document['files']).flatMap((one, index) => [
-    ...licenceProblems(one, ['licenseConcluded', 'licenseInfoInFiles'], `/files/${index}`, refs),
+    ...licenceProblems({ one, fields: ['licenseConcluded', 'licenseInfoInFiles'], pointer: `/files/${index}`, refs }),
     ...digestProblems(one, `/files/${index}`),
     // §8.4.1: a SHA-1 is mandatory for every file.
     ...(objectsOf(one['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
@@ -265,12 +265,17 @@ function checkContents(document: Json): BillProblem[] {
   return [...packages, ...inFiles];
 }
 
-function licenceProblems(
-  one: Json,
-  fields: readonly string[],
-  pointer: string,
-  refs: ReadonlySet<unknown>,
-): BillProblem[] {
+function licenceProblems({
+  one,
+  fields,
+  pointer,
+  refs,
+}: {
+  readonly one: Json;
+  readonly fields: readonly string[];
+  readonly pointer: string;
+  readonly refs: ReadonlySet<unknown>;
+}): BillProblem[] {
   return fields.flatMap((field) =>
     [one[field] ?? []].flat().flatMap((value, index): BillProblem[] => {
       const place = Array.isArray(one[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
@@ -312,12 +317,17 @@ function purlProblems(one: Json, pointer: string): BillProblem[] {
   });
 }
 
-function codeProblems(
-  one: Json,
-  pointer: string,
-  owned: ReadonlyMap<string, readonly string[]>,
-  files: ReadonlyMap<string, Json>,
-): BillProblem[] {
+function codeProblems({
+  one,
+  pointer,
+  owned,
+  files,
+}: {
+  readonly one: Json;
+  readonly pointer: string;
+  readonly owned: ReadonlyMap<string, readonly string[]>;
+  readonly files: ReadonlyMap<string, Json>;
+}): BillProblem[] {
   const code = textOf(objectOf(one['packageVerificationCode'])['packageVerificationCodeValue']);
   if (one['filesAnalyzed'] === false)
     return code === null

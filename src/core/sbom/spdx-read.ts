@@ -69,7 +69,9 @@ export function readSpdx(document: Json): Bill {
     tool: creator('Tool') ?? '',
     organisation: creator('Organization'),
     subjects: unique,
-    packages: packages.map((one) => toPackage(one, ids.get(String(one['SPDXID'])) ?? '', unique, owned, licenceOf)),
+    packages: packages.map((one) =>
+      toPackage({ one, id: ids.get(String(one['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
+    ),
     relations,
     unknown: (textOf(creation['comment'])?.match(/^What could not be determined: (.*)$/s)?.[1] ?? '')
       .split('; ')
@@ -84,13 +86,19 @@ function pushFile(owned: Map<string, BillFile[]>, owner: string, file: BillFile 
   else known.push(file);
 }
 
-function toPackage(
-  one: Json,
-  id: string,
-  subjects: readonly string[],
-  owned: ReadonlyMap<string, readonly BillFile[]>,
-  licenceOf: (value: unknown) => string | null,
-): BillPackage {
+function toPackage({
+  one,
+  id,
+  subjects,
+  owned,
+  licenceOf,
+}: {
+  readonly one: Json;
+  readonly id: string;
+  readonly subjects: readonly string[];
+  readonly owned: ReadonlyMap<string, readonly BillFile[]>;
+  readonly licenceOf: (value: unknown) => string | null;
+}): BillPackage {
   const purpose = one['primaryPackagePurpose'];
   const purl = objectsOf(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.[
     'referenceLocator'

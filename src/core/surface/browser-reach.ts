@@ -66,8 +66,8 @@ export async function findBrowserChains(top: ReadablePackage): Promise<BrowserRe
         for (const use of facts?.uses ?? []) {
           if (use.isTried) continue;
           const isLate = place.isLate || use.isLate;
-          const as = loadedAs(use, file, facts?.syntax ?? 'either', one);
-          const target = resolveUse(use.specifier, file, one, { consumer, as });
+          const as = loadedAs({ use, file, syntax: facts?.syntax ?? 'either', one });
+          const target = resolveUse({ specifier: use.specifier, importer: file, one, loading: { consumer, as } });
           if (target.type === 'file') {
             next.push({ one, file: target.path, steps: [...steps, shown(one, target.path, top)], isLate });
             continue;

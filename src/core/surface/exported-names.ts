@@ -11,19 +11,24 @@ export type DeclaredNames = Names & { readonly types: ReadonlySet<string> };
  * Names that a script exports at run time, through the files whose names it hands on.
  * @param locate the file that a specifier leads to from a file; null for one outside of the package.
  */
-export function exportedNames(
-  file: string,
-  read: (file: string) => ScriptFacts | null,
-  locate: (specifier: string, from: string) => string | null,
-  seen: ReadonlySet<string> = new Set(),
-): Names {
+export function exportedNames({
+  file,
+  read,
+  locate,
+  seen = new Set(),
+}: {
+  readonly file: string;
+  readonly read: (file: string) => ScriptFacts | null;
+  readonly locate: (specifier: string, from: string) => string | null;
+  readonly seen?: ReadonlySet<string>;
+}): Names {
   const facts = read(file);
   if (facts === null || facts.syntax === 'broken') return { names: new Set(), isComplete: false };
   const inner = facts.exports.from.map((specifier) => {
     const next = locate(specifier, file);
     if (next === null) return { names: new Set<string>(), isComplete: false };
     if (seen.has(next)) return { names: new Set<string>(), isComplete: true };
-    return exportedNames(next, read, locate, new Set([...seen, file]));
+    return exportedNames({ file: next, read, locate, seen: new Set([...seen, file]) });
   });
   const isReexport = facts.syntax === 'module';
   // `export *` hands on everything but the default; a CommonJS file hands on the object itself.
@@ -35,12 +40,17 @@ export function exportedNames(
 }
 
 /** Names that a declaration file declares. `isComplete` is false when some could not be followed. */
-export function declaredNames(
-  file: string,
-  read: (file: string) => DeclarationFacts | null,
-  locate: (specifier: string, from: string) => string | null,
-  seen: ReadonlySet<string> = new Set(),
-): DeclaredNames {
+export function declaredNames({
+  file,
+  read,
+  locate,
+  seen = new Set(),
+}: {
+  readonly file: string;
+  readonly read: (file: string) => DeclarationFacts | null;
+  readonly locate: (specifier: string, from: string) => string | null;
+  readonly seen?: ReadonlySet<string>;
+}): DeclaredNames {
   const facts = read(file);
   if (facts === null || facts.isOneValue) return { names: new Set(), types: new Set(), isComplete: false };
   const [names, types] = [new Set(facts.values), new Set(facts.types)];
@@ -49,7 +59,7 @@ export function declaredNames(
     const next = locate(specifier, file);
     if (next === null) return null;
     if (seen.has(next)) return { names: new Set(), types: new Set(), isComplete: true };
-    return declaredNames(next, read, locate, new Set([...seen, file]));
+    return declaredNames({ file: next, read, locate, seen: new Set([...seen, file]) });
   };
   for (const specifier of facts.from) {
     const inner = follow(specifier);

@@ -59,7 +59,17 @@ export function resolveOwnEntry(entry: string, one: NodePackage, consumer: Consu
 }
 
 /** Resolves what a file of the package asks for (Node.js, "Resolution Algorithm Specification" and "All together"). */
-export function resolveUse(specifier: string, importer: string, one: NodePackage, { consumer, as }: Loading): Target {
+export function resolveUse({
+  specifier,
+  importer,
+  one,
+  loading: { consumer, as },
+}: {
+  readonly specifier: string;
+  readonly importer: string;
+  readonly one: NodePackage;
+  readonly loading: Loading;
+}): Target {
   const isBundled = consumer.name === 'bundler for the browser';
   // A map that names `path` means `node:path` too.
   const replaced = isBundled ? browserMap(one.manifest)[specifier.replace(/^node:/, '')] : undefined;

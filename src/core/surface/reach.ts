@@ -9,7 +9,17 @@ export type ReachedUse = { readonly file: string; readonly use: ImportUse; reado
 export type Reach = { readonly files: ReadonlySet<string>; readonly uses: readonly ReachedUse[] };
 
 /** Follows imports from the files that a consumer begins with, inside one package. */
-export function reachFrom(starts: Iterable<string>, one: NodePackage, scripts: ReadScripts, consumer: Consumer): Reach {
+export function reachFrom({
+  starts,
+  one,
+  scripts,
+  consumer,
+}: {
+  readonly starts: Iterable<string>;
+  readonly one: NodePackage;
+  readonly scripts: ReadScripts;
+  readonly consumer: Consumer;
+}): Reach {
   const files = new Set<string>();
   const uses: ReachedUse[] = [];
   const waiting = [...starts];
@@ -19,8 +29,8 @@ export function reachFrom(starts: Iterable<string>, one: NodePackage, scripts: R
     const facts = scripts(file);
     if (facts === null) continue;
     for (const use of facts.uses) {
-      const as = loadedAs(use, file, facts.syntax, one);
-      const target = resolveUse(use.specifier, file, one, { consumer, as });
+      const as = loadedAs({ use, file, syntax: facts.syntax, one });
+      const target = resolveUse({ specifier: use.specifier, importer: file, one, loading: { consumer, as } });
       uses.push({ file, use, target });
       if (target.type === 'file') waiting.push(target.path);
     }
@@ -29,12 +39,17 @@ export function reachFrom(starts: Iterable<string>, one: NodePackage, scripts: R
 }
 
 /** By which rules a specifier is resolved: `require` by CommonJS, everything else as its file is loaded. */
-export function loadedAs(
-  use: ImportUse,
-  file: string,
-  syntax: 'module' | 'commonjs' | 'either' | 'broken',
-  one: NodePackage,
-): 'module' | 'commonjs' {
+export function loadedAs({
+  use,
+  file,
+  syntax,
+  one,
+}: {
+  readonly use: ImportUse;
+  readonly file: string;
+  readonly syntax: 'module' | 'commonjs' | 'either' | 'broken';
+  readonly one: NodePackage;
+}): 'module' | 'commonjs' {
   if (use.how === 'require') return 'commonjs';
   if (use.how === 'dynamic') return 'module';
   return moduleSystemOf(file, one) ?? (syntax === 'module' ? 'module' : 'commonjs');

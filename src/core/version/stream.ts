@@ -41,12 +41,17 @@ export function chooseStream(
   if (named !== null) {
     const config = streams[named];
     if (config === undefined) throw unknownStream(named, Object.keys(streams));
-    return fill(named, config, branch, branch === null ? [] : (captures(config.from, branch) ?? []));
+    return fill({
+      name: named,
+      config,
+      branch,
+      captured: branch === null ? [] : (captures(config.from, branch) ?? []),
+    });
   }
   if (branch === null) return { type: 'look', name: 'look', label: 'detached' };
   for (const [name, config] of Object.entries(streams)) {
     const captured = captures(config.from, branch);
-    if (captured !== null) return fill(name, config, branch, captured);
+    if (captured !== null) return fill({ name, config, branch, captured });
   }
   throw new BevelstoneError('STREAM_NOT_FOUND', {
     message: `No stream takes the branch ${branch}`,
@@ -87,7 +92,17 @@ export function lookLabel(branch: string): string {
   return label === '' || /^\d/.test(label) ? `b-${label}` : label;
 }
 
-function fill(name: string, config: StreamConfig, branch: string | null, captured: readonly string[]): Stream {
+function fill({
+  name,
+  config,
+  branch,
+  captured,
+}: {
+  readonly name: string;
+  readonly config: StreamConfig;
+  readonly branch: string | null;
+  readonly captured: readonly string[];
+}): Stream {
   if (config.look === true) return { type: 'look', name, label: branch === null ? 'detached' : lookLabel(branch) };
   if (config.identifier !== undefined) {
     const spell = config.spell ?? (isSpelling(config.identifier) ? config.identifier : null);

@@ -93,7 +93,7 @@ async function deliver(store: HttpStore, parcel: Parcel, { moved }: Sending): Pr
   const path = pathOf(store, parcel);
   if (await store.isDav()) await makeCollections(store, path);
   const address = `${base}${path}`;
-  await putParcel(web, address, parcel, moved);
+  await putParcel({ web, url: address, parcel, moved });
   return address;
 }
 
@@ -107,9 +107,14 @@ async function point(store: HttpStore, all: readonly Parcel[]): Promise<Pointed[
       `${base}${pathOf(store, one)}.sha256`,
       formatSums(new Map([[one.fileName, one.sha256]])),
     );
-  const moved = await changeRemoteText(web, `${base}${folderOf(store, parcel)}SHA256SUMS`, (text) =>
-    formatSums(new Map([...parseSums(text ?? ''), ...all.map(({ fileName, sha256 }) => [fileName, sha256] as const)])),
-  );
+  const moved = await changeRemoteText({
+    web,
+    url: `${base}${folderOf(store, parcel)}SHA256SUMS`,
+    change: (text) =>
+      formatSums(
+        new Map([...parseSums(text ?? ''), ...all.map(({ fileName, sha256 }) => [fileName, sha256] as const)]),
+      ),
+  });
   return [{ pointer: 'SHA256SUMS', from: null, moved }];
 }
 
@@ -146,9 +151,12 @@ async function withdraw(store: HttpStore, subject: Subject, { delivered }: Withd
   for (const { artifact } of delivered)
     for (const ending of ['', '.sha256'])
       await deleteAt(web, `${base}${folderOf(store, subject)}${encode(artifact).slice(0, -1)}${ending}`);
-  await changeRemoteText(web, `${base}${folderOf(store, subject)}SHA256SUMS`, (text) =>
-    text === null ? null : formatSums(new Map([...parseSums(text)].filter(([name]) => !names.has(name)))),
-  );
+  await changeRemoteText({
+    web,
+    url: `${base}${folderOf(store, subject)}SHA256SUMS`,
+    change: (text) =>
+      text === null ? null : formatSums(new Map([...parseSums(text)].filter(([name]) => !names.has(name)))),
+  });
   return { how: 'deleted', limits: 'copies that others took are not called back' };
 }
 

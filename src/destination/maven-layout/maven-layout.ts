@@ -120,7 +120,7 @@ async function find(repository: Repository, parcel: Parcel): Promise<Presence> {
 async function deliver(repository: Repository, parcel: Parcel, { moved }: Sending): Promise<string> {
   const { web } = repository;
   const address = await addressOf(repository, parcel);
-  await putParcel(web, address, parcel, moved);
+  await putParcel({ web, url: address, parcel, moved });
   return address;
 }
 
@@ -155,7 +155,7 @@ async function point(repository: Repository, all: readonly Parcel[]): Promise<Po
     const after = withVersion(before, { version: coordinates.version, isHighest, at: now() });
     return after === before ? null : formatVersionMetadata(coordinates, after);
   };
-  const moved = await changeRemoteText(web, address, change, writeDigests(repository, address));
+  const moved = await changeRemoteText({ web, url: address, change, written: writeDigests(repository, address) });
   return [{ pointer: 'maven-metadata.xml', from: moved ? from : null, moved }];
 }
 
@@ -180,7 +180,7 @@ async function pointSnapshot(
     if (before !== null && before.buildNumber >= stamp.buildNumber) return null;
     return formatSnapshotMetadata(coordinates, { ...stamp, lastUpdated: updated, files });
   };
-  await changeRemoteText(web, address, change, writeDigests(repository, address));
+  await changeRemoteText({ web, url: address, change, written: writeDigests(repository, address) });
 }
 
 async function isListed(repository: Repository, parcel: ListedParcel): Promise<string | true> {
@@ -231,7 +231,7 @@ async function withdraw(repository: Repository, subject: Subject, { delivered }:
     if (before === null || !before.versions.includes(coordinates.version)) return null;
     return formatVersionMetadata(coordinates, withoutVersion(before, coordinates.version, now()));
   };
-  await changeRemoteText(web, address, change, writeDigests(repository, address));
+  await changeRemoteText({ web, url: address, change, written: writeDigests(repository, address) });
   return { how: 'deleted', limits: 'machines that have it in their local repository keep it' };
 }
 

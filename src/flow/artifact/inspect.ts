@@ -46,7 +46,7 @@ export async function inspectFile(context: Context, options: InspectOptions): Pr
   return {
     file: options.file,
     artifact,
-    comparison: against === null ? null : await compare(context, file, artifact, against),
+    comparison: against === null ? null : await compare(context, { file, artifact, against }),
     picks: options.picks ? picksOf(artifact, options.file) : null,
     leftBehind: options.leftBehind ? await leftBehindOf(context, file, artifact) : null,
     extracted: folder === null ? null : { folder, files: (await extractArchive(file, folder)).length },
@@ -56,9 +56,7 @@ export async function inspectFile(context: Context, options: InspectOptions): Pr
 
 async function compare(
   context: Context,
-  file: string,
-  artifact: ReadArtifact,
-  against: string,
+  { file, artifact, against }: { readonly file: string; readonly artifact: ReadArtifact; readonly against: string },
 ): Promise<ArtifactComparison> {
   if (against === 'last') return compareWithLast(context, file, artifact);
   const other = path.resolve(context.folder, against);
@@ -83,7 +81,7 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
   const { record, origins } = release;
   const repository = await openContext(context);
   await resolveCommit(repository.place, record.commit);
-  const workspace = await readWorkspace(context, repository, record.commit, 'commit');
+  const workspace = await readWorkspace(context, { repository, commit: record.commit, source: 'commit' });
   const one = workspace.packages.find(({ name }) => name === record.package);
   const folder = record.folder === '.' ? '' : record.folder;
   const tracked = [...(await listFilesAt(repository.place, record.commit, folder)).keys()];

@@ -20,7 +20,9 @@ export function licensedComponents(
     const { dependencyFilesAt, packageDependencies } = await import('../sbom/bill-dependencies.ts');
     files ??= dependencyFilesAt(context, workspace, record.commit);
     const root = 'release';
-    const found = packageDependencies(context, workspace, await files, {
+    const found = packageDependencies(context, {
+      workspace,
+      files: await files,
       name: record.package,
       versions: new Map(),
       root,

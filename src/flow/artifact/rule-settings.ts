@@ -31,9 +31,11 @@ export function plainSettings(context: Pick<Context, 'now'>): RuleSettings {
 /** Settings for an artifact of a release, from the configuration of its package. */
 export function releaseSettings(
   context: Context,
-  workspace: Workspace | null,
-  record: ReleaseRecord,
-  { form, platform }: ArtifactRecord,
+  {
+    workspace,
+    record,
+    artifactRecord: { form, platform },
+  }: { readonly workspace: Workspace | null; readonly record: ReleaseRecord; readonly artifactRecord: ArtifactRecord },
 ): RuleSettings {
   const config = workspace?.packages.find(({ name }) => name === record.package)?.config ?? null;
   const others = workspace?.packages.filter(({ name }) => name !== record.package) ?? [];

@@ -73,7 +73,7 @@ export async function pagesOf(context: Context, files: readonly string[]): Promi
 async function builtHere(context: Context): Promise<{ workspace: Workspace; releases: ReleaseFolder[] }> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const workspace = await readWorkspace(context, repository, commit, 'working-folder');
+  const workspace = await readWorkspace(context, { repository, commit, source: 'working-folder' });
   return { workspace, releases: await builtReleases(context, workspace, commit) };
 }
 
@@ -101,7 +101,7 @@ async function examineReleases(
         platform: listed.platform,
       };
       const last = await lastOf(question);
-      const settings = { ...releaseSettings(context, workspace, record, listed), last, components };
+      const settings = { ...releaseSettings(context, { workspace, record, artifactRecord: listed }), last, components };
       const folders = [path.join(root, record.folder), root];
       // A step may bring a file whose form only the configuration knows.
       jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, folders });
@@ -130,12 +130,16 @@ async function settingsBeside(context: Context, file: string): Promise<RuleSetti
   if (beside === null || listed === undefined) return plainSettings(context);
   try {
     const repository = await openContext({ ...context, folder: path.dirname(file) });
-    const workspace = await readWorkspace(context, repository, beside.record.commit, 'working-folder');
-    return releaseSettings(context, workspace, beside.record, listed);
+    const workspace = await readWorkspace(context, {
+      repository,
+      commit: beside.record.commit,
+      source: 'working-folder',
+    });
+    return releaseSettings(context, { workspace, record: beside.record, artifactRecord: listed });
   } catch (error) {
     // A release folder that was copied elsewhere has no configuration any more, and still has its record.
     if (!isBevelstoneError(error, 'WORKSPACE_NOT_FOUND') && !isBevelstoneError(error, 'COMMIT_NOT_FOUND')) throw error;
-    return releaseSettings(context, null, beside.record, listed);
+    return releaseSettings(context, { workspace: null, record: beside.record, artifactRecord: listed });
   }
 }
 

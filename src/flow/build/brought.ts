@@ -57,7 +57,13 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
   const entries = read.entries.map(({ mtime: _, owner: __, ...entry }) => ({ ...entry, origin }));
   return {
     record: {
-      ...toRecord(fileName, artifact, platform, { ...copied, entries }, ''),
+      ...toRecord({
+        file: fileName,
+        artifactConfig: artifact,
+        platform,
+        writtenArchive: { ...copied, entries },
+        metadata: '',
+      }),
       contentDigest: read.contentDigest,
     },
     entries,

@@ -68,7 +68,7 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
     const packed: PackedArtifact[] = [];
     for (const { artifact, platform } of madeHere(job)) {
       job.signal.throwIfAborted();
-      packed.push(await makeArtifact(job, prepared, artifact, platform, fresh));
+      packed.push(await makeArtifact({ job, prepared, artifact, platform, fresh }));
     }
     await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
     return packed;
@@ -81,7 +81,7 @@ export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
   const prepared = await prepare(job);
   const artifacts: ReleaseSelection['artifacts'][number][] = [];
   for (const { artifact, platform } of madeHere(job)) {
-    const input = await formInput(job, prepared, artifact, platform);
+    const input = await formInput({ job, prepared, artifact, platform });
     const staged = artifact.brought === null ? await stageArtifact(input) : [];
     const { originOf } = sourceOf(job, prepared, artifact);
     const entries = staged.map((entry: Staged) => ({
@@ -146,18 +146,24 @@ export function pendingOf({ one, platforms }: Pick<BuildJob, 'one' | 'platforms'
   });
 }
 
-async function makeArtifact(
-  job: BuildJob,
-  prepared: Prepared,
-  artifact: ArtifactConfig,
-  platform: string | null,
-  fresh: string,
-): Promise<PackedArtifact> {
+async function makeArtifact({
+  job,
+  prepared,
+  artifact,
+  platform,
+  fresh,
+}: {
+  readonly job: BuildJob;
+  readonly prepared: Prepared;
+  readonly artifact: ArtifactConfig;
+  readonly platform: string | null;
+  readonly fresh: string;
+}): Promise<PackedArtifact> {
   const { locate, originOf } = sourceOf(job, prepared, artifact);
   if (artifact.brought !== null) {
     return bringArtifact(job, { artifact, platform, files: prepared.files, locate, originOf, target: fresh });
   }
-  return packArtifact(await formInput(job, prepared, artifact, platform), { locate, originOf, target: fresh });
+  return packArtifact(await formInput({ job, prepared, artifact, platform }), { locate, originOf, target: fresh });
 }
 
 /** Where selected files lie and come from: the package's folder, the steps' own, or for a whole tree the checkout. */
@@ -176,12 +182,17 @@ function sourceOf({ one, folder, out, checkout, survey }: BuildJob, prepared: Pr
   return { locate, originOf };
 }
 
-async function formInput(
-  job: BuildJob,
-  prepared: Prepared,
-  artifact: ArtifactConfig,
-  platform: string | null,
-): Promise<FormInput> {
+async function formInput({
+  job,
+  prepared,
+  artifact,
+  platform,
+}: {
+  readonly job: BuildJob;
+  readonly prepared: Prepared;
+  readonly artifact: ArtifactConfig;
+  readonly platform: string | null;
+}): Promise<FormInput> {
   const { one, survey, folder, checkout, context } = job;
   const manifestPath = one.manifestPath === null ? null : path.posix.relative(one.folder, one.manifestPath);
   const text =

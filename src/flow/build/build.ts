@@ -3,11 +3,9 @@ import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
-import { orderByDependency } from '../../core/history/dependency.ts';
+import { type BuildPlan, planBuild } from '../../core/plan/build-plan.ts';
 import { nearest } from '../../core/text/nearest.ts';
-import { formatLook } from '../../core/version/look.ts';
 import type { Stream } from '../../core/version/stream.ts';
-import { coreOf } from '../../core/version/version.ts';
 import { fillOutsideFiles } from '../../world/git/outside-files.ts';
 import { commitTime, uncommittedPaths } from '../../world/git/repository.ts';
 import { type Checkout, checkOut, copyWorkingFolder } from '../../world/git/worktree.ts';
@@ -71,7 +69,7 @@ export async function buildWorkspace(context: Context, options: BuildOptions): P
   const dirty = options.at === null && (await warnAboutDirt(context, survey, options));
   const { repository, config } = survey.workspace;
   const output = await placeInside(repository.root, config.output, '`output`');
-  return { ...(await buildSurveyed(context, survey, options, { output, source: survey.commit })), dirty };
+  return { ...(await buildSurveyed(context, { survey, options, target: { output, source: survey.commit } })), dirty };
 }
 
 /** Where a build goes, and what of it is there already. */
@@ -87,16 +85,18 @@ export type BuildTarget = {
 /** Builds what a survey gives, at the commit that it names. @throws like `buildWorkspace` */
 export async function buildSurveyed(
   context: Context,
-  survey: Survey,
-  options: BuildOptions,
-  target: BuildTarget,
+  {
+    survey,
+    options,
+    target,
+  }: { readonly survey: Survey; readonly options: BuildOptions; readonly target: BuildTarget },
 ): Promise<Build> {
   const plan = makePlan(survey, options);
   refuseUnknownPlatforms(plan, options.platforms);
   const tools = await checkTools(context, survey.workspace.config, plan.packages);
   refuseMissing(tools.missing);
   warnAboutRoot(context, plan.packages);
-  const resting = survey.packages.filter((_, index) => !plan.versions.has(survey.indexes[index] ?? -1));
+  const resting = survey.packages.filter(({ own }) => !plan.versions.has(own.index));
   const base = { commit: survey.commit, dirty: false, resting };
   const run: Run = { context, survey, plan, tools, options, source: target.source, said: new Set() };
   if (options.list) {
@@ -139,12 +139,8 @@ export function differenceError({ twice }: Build): BevelstoneError | null {
   });
 }
 
-type Plan = {
-  /** Versions to build by package index. */
-  readonly versions: ReadonlyMap<number, string>;
-  readonly order: readonly number[];
-  readonly packages: readonly Package[];
-};
+/** What is built, with the packages of the plan in its order. */
+type Plan = BuildPlan & { readonly packages: readonly Package[] };
 
 type Run = {
   readonly context: Context;
@@ -160,28 +156,16 @@ type Run = {
 
 const uncommittedStream: Stream = { type: 'look', name: 'uncommitted', label: 'uncommitted' };
 
-function makePlan(survey: Survey, { uncommitted }: BuildOptions): Plan {
-  const versions = new Map(
-    survey.packages.flatMap((one, position): [number, string][] => {
-      const version = uncommitted ? uncommittedVersion(one, survey) : versionHere(one, survey);
-      return version === null ? [] : [[survey.indexes[position] ?? -1, version]];
-    }),
-  );
-  const names = survey.workspace.packages.map(({ name }) => name);
-  const order = orderByDependency(names, survey.edges).filter((index) => versions.has(index));
-  return { versions, order, packages: order.flatMap((index) => survey.workspace.packages[index] ?? []) };
-}
-
-function versionHere({ next, last }: SurveyedPackage, { commit }: Survey): string | null {
-  if (next !== null) return next;
-  return last !== null && last.commit === commit ? last.version : null;
-}
-
-/** Marked so that nobody takes it for a release, and sorting below every one: see the design page versions, step 21. */
-function uncommittedVersion({ next, last, changes }: SurveyedPackage, { commit, workspace }: Survey): string {
-  const { major, minor, patch } = coreOf(next ?? last?.version ?? workspace.config.history.first);
-  const core = `${major}.${minor}.${next === null && last !== null ? patch + 1 : patch}`;
-  return formatLook({ core, label: 'uncommitted', commits: changes.length, commit, dirty: true });
+function makePlan({ packages, edges, commit, workspace }: Survey, { uncommitted }: BuildOptions): Plan {
+  const plan = planBuild({
+    names: workspace.packages.map(({ name }) => name),
+    candidates: packages.map(({ own, next, last, changes }) => ({ index: own.index, next, last, changes })),
+    edges,
+    commit,
+    first: workspace.config.history.first,
+    uncommitted,
+  });
+  return { ...plan, packages: plan.order.flatMap((index) => workspace.packages[index] ?? []) };
 }
 
 /** Runs one kind of work for every package of the plan, each in a checkout of its own. */
@@ -190,13 +174,11 @@ async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Pro
   const built = await makeOwnFolder(survey.workspace.repository.commonFolder, 'built');
   const links = built.folder;
   const folders = new Map<string, string>();
-  const needsOf = (index: number) =>
-    survey.edges.filter(({ from, kind }) => from === index && kind !== 'development').map(({ to }) => to);
   try {
-    const schedule = { order: plan.order, needs: needsOf, jobs: options.jobs ?? availableParallelism() };
+    const schedule = { order: plan.order, needs: plan.needs, jobs: options.jobs ?? availableParallelism() };
     const done = await runInOrder(schedule, async (index, failed) => {
       const result = await runOne(run, { index, name, failed, links, folders, work });
-      await linkDependency(links, folders, survey.workspace.packages[index]?.name ?? '', result);
+      await linkDependency({ links, folders, name: survey.workspace.packages[index]?.name ?? '', result });
       return result;
     });
     return plan.order.flatMap((index) => (done.has(index) ? [done.get(index) as Done] : []));
@@ -205,12 +187,17 @@ async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Pro
   }
 }
 
-async function linkDependency(
-  links: string,
-  folders: Map<string, string>,
-  name: string,
-  result: unknown,
-): Promise<void> {
+async function linkDependency({
+  links,
+  folders,
+  name,
+  result,
+}: {
+  readonly links: string;
+  readonly folders: Map<string, string>;
+  readonly name: string;
+  readonly result: unknown;
+}): Promise<void> {
   const folder = (result as Partial<BuiltRelease>).folder;
   if (folder === undefined) return;
   folders.set(name, folder);
@@ -230,7 +217,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
   const { context, survey, plan, tools, options } = run;
   const one = survey.workspace.packages[index];
   const version = plan.versions.get(index);
-  const surveyed = survey.packages[survey.indexes.indexOf(index)];
+  const surveyed = survey.packages.find(({ own }) => own.index === index);
   if (one === undefined || version === undefined || surveyed === undefined) throw new Error('a package got lost');
   const signal = AbortSignal.any([context.signal, failed]);
   signal.throwIfAborted();

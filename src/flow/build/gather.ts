@@ -28,7 +28,7 @@ export async function gather(context: Context, folders: readonly string[]): Prom
   const [first] = found;
   if (first === undefined) throw nothing(folders);
   await resolveCommit(repository.place, first.record.commit);
-  const { config } = await readWorkspace(context, repository, first.record.commit, 'commit');
+  const { config } = await readWorkspace(context, { repository, commit: first.record.commit, source: 'commit' });
   const output = await placeInside(repository.root, config.output, '`output`');
   const releases: BuiltRelease[] = [];
   for (const name of names) {
@@ -66,10 +66,12 @@ function refuseDifferent(first: ReleaseRecord, parts: readonly ReleaseFolder[]):
     ['zlib', (record) => record.program.zlib],
   ];
   for (const { folder, record } of parts) {
-    if (record.commit !== first.commit) throw differs(folder, 'commit', record.commit, first.commit);
-    if (record.uncommitted) throw differs(folder, 'source', 'files that no commit holds', 'a commit');
+    if (record.commit !== first.commit)
+      throw differs({ folder, what: 'commit', found: record.commit, wanted: first.commit });
+    if (record.uncommitted)
+      throw differs({ folder, what: 'source', found: 'files that no commit holds', wanted: 'a commit' });
     for (const [what, of] of facts)
-      if (of(record) !== of(one.record)) throw differs(folder, what, of(record), of(one.record));
+      if (of(record) !== of(one.record)) throw differs({ folder, what, found: of(record), wanted: of(one.record) });
   }
   const byFile = new Map<string, { readonly artifact: ArtifactRecord; readonly folder: string }>();
   for (const { folder, record } of parts) {
@@ -78,14 +80,19 @@ function refuseDifferent(first: ReleaseRecord, parts: readonly ReleaseFolder[]):
       byFile.set(artifact.file, before ?? { artifact, folder });
       if (before === undefined) continue;
       if (artifact.platform !== null && before.artifact.sha256 !== artifact.sha256)
-        throw differs(folder, artifact.file, `another build for ${artifact.platform}`, `the one in ${before.folder}`);
-      if (before.artifact.contentDigest !== artifact.contentDigest)
-        throw differs(
+        throw differs({
           folder,
-          `the contents of ${artifact.file}`,
-          artifact.contentDigest,
-          before.artifact.contentDigest,
-        );
+          what: artifact.file,
+          found: `another build for ${artifact.platform}`,
+          wanted: `the one in ${before.folder}`,
+        });
+      if (before.artifact.contentDigest !== artifact.contentDigest)
+        throw differs({
+          folder,
+          what: `the contents of ${artifact.file}`,
+          found: artifact.contentDigest,
+          wanted: before.artifact.contentDigest,
+        });
     }
   }
 }
@@ -130,7 +137,17 @@ async function join(
   });
 }
 
-function differs(folder: string, what: string, found: string, wanted: string): BevelstoneError {
+function differs({
+  folder,
+  what,
+  found,
+  wanted,
+}: {
+  readonly folder: string;
+  readonly what: string;
+  readonly found: string;
+  readonly wanted: string;
+}): BevelstoneError {
   return new BevelstoneError('GATHER_DIFFERS', {
     message: `${folder} does not belong to the others`,
     why: `${what}: ${found}, elsewhere ${wanted}`,

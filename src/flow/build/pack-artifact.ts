@@ -36,21 +36,36 @@ export async function packArtifact(input: FormInput, source: PackSource): Promis
   const control = (plan.control ?? []).map((entry) => toInput(entry, source));
   let written: WrittenArchive;
   if (plan.container === 'zip') written = await writeZip(file, inputs, options);
-  else if (plan.container === 'deb') written = await writeDeb(file, control, inputs, input.sourceTime);
+  else if (plan.container === 'deb') written = await writeDeb({ file, control, data: inputs, mtime: input.sourceTime });
   else if (plan.container === 'tar.gz') written = await writeTarGz(file, inputs, options);
   else written = await writeOne(file, inputs);
   const { artifact, platform } = input;
-  return { record: toRecord(plan.fileName, artifact, platform, written, plan.metadata), entries: written.entries };
+  return {
+    record: toRecord({
+      file: plan.fileName,
+      artifactConfig: artifact,
+      platform,
+      writtenArchive: written,
+      metadata: plan.metadata,
+    }),
+    entries: written.entries,
+  };
 }
 
 /** The record of an artifact, of whatever was written or read of it. */
-export function toRecord(
-  file: string,
-  { form }: ArtifactConfig,
-  platform: string | null,
-  { entries, sizeBytes, sha256, sha512, sha1 }: WrittenArchive,
-  metadata: string,
-): ArtifactRecord {
+export function toRecord({
+  file,
+  artifactConfig: { form },
+  platform,
+  writtenArchive: { entries, sizeBytes, sha256, sha512, sha1 },
+  metadata,
+}: {
+  readonly file: string;
+  readonly artifactConfig: ArtifactConfig;
+  readonly platform: string | null;
+  readonly writtenArchive: WrittenArchive;
+  readonly metadata: string;
+}): ArtifactRecord {
   const digest = contentDigest(entries, metadata);
   return {
     file,

@@ -49,16 +49,21 @@ async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: 
   const { versionHeaders } = ecosystemDefinitions[job.one.ecosystem];
   for (const file of tracked) {
     if (versionHeaders?.test(file) !== true) continue;
-    await edit(job, file, stamped, (text) => stampHeader(text, job.one.name, job.version));
+    await edit({ job, file, stamped, change: (text) => stampHeader(text, job.one.name, job.version) });
   }
 }
 
-async function edit(
-  job: StampJob,
-  file: string,
-  stamped: Set<string>,
-  change: (text: string) => string,
-): Promise<void> {
+async function edit({
+  job,
+  file,
+  stamped,
+  change,
+}: {
+  readonly job: StampJob;
+  readonly file: string;
+  readonly stamped: Set<string>;
+  readonly change: (text: string) => string;
+}): Promise<void> {
   const place = await placeInside(job.folder, file, file);
   const text = (await readTextIfThere(place)) ?? '';
   const changed = change(text);
@@ -89,10 +94,10 @@ async function stampManifest(
 function rangesOf(one: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
   const rules = ecosystemDefinitions[one.ecosystem].ranges;
   return survey.edges
-    .filter(({ from }) => survey.workspace.packages[from] === one)
+    .filter(({ from }) => from === one.index)
     .flatMap(({ to, range, takes }) => {
       const needed = survey.workspace.packages[to];
-      const released = versions.get(to) ?? survey.packages[survey.indexes.indexOf(to)]?.last?.version;
+      const released = versions.get(to) ?? survey.packages.find(({ own }) => own.index === to)?.last?.version;
       if (released === undefined || (takes(released) && !rules.isWorkspaceRange(range))) return [];
       const name = needed?.manifest?.name ?? needed?.name ?? '';
       return [{ name, from: range, to: rules.raise(range, released) }];

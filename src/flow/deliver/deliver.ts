@@ -85,7 +85,7 @@ export async function deliverShipments(
         ? shipment.deliveries.map((one) =>
             pendingDelivery(shipment, one, 'an earlier delivery there failed or is not confirmed'),
           )
-        : await deliverShipment(context, shipment, limit, ledger);
+        : await deliverShipment(context, { shipment, limit, ledger });
       results.set(shipment, deliveries);
       isStopped ||= !deliveries.every(isSettled);
     }
@@ -97,9 +97,11 @@ export async function deliverShipments(
 /** Sends all of it, fetches all of it back, and only then moves the pointers that lead to it. */
 async function deliverShipment(
   context: Context,
-  shipment: Shipment,
-  limit: LimitFunction,
-  ledger: DeliveryLedger,
+  {
+    shipment,
+    limit,
+    ledger,
+  }: { readonly shipment: Shipment; readonly limit: LimitFunction; readonly ledger: DeliveryLedger },
 ): Promise<Delivery[]> {
   const { destination, deliveries, trouble } = shipment;
   if (trouble !== null) {
@@ -107,11 +109,13 @@ async function deliverShipment(
     context.report({ type: 'failed', what: `ask ${destination.name}`, why });
     return deliveries.map((one) => ({ ...pendingDelivery(shipment, one, why), state: 'failed' }));
   }
-  const sent = await Promise.all(deliveries.map((one) => limit(() => deliverOne(context, shipment, one, ledger))));
+  const sent = await Promise.all(
+    deliveries.map((one) => limit(() => deliverOne(context, { shipment, planned: one, ledger }))),
+  );
   // Pointers and digests never lead to a file that has not been seen there.
   if (!sent.every(isSettled)) return sent;
   try {
-    await pointTo(context, shipment, sent, ledger);
+    await pointTo(context, { shipment, sent, ledger });
     return sent;
   } catch (error) {
     if (!isBevelstoneError(error) && !context.signal.aborted) throw error;
@@ -123,9 +127,11 @@ async function deliverShipment(
 
 async function pointTo(
   context: Context,
-  { release, destination, deliveries }: Shipment,
-  sent: readonly Delivery[],
-  ledger: DeliveryLedger,
+  {
+    shipment: { release, destination, deliveries },
+    sent,
+    ledger,
+  }: { readonly shipment: Shipment; readonly sent: readonly Delivery[]; readonly ledger: DeliveryLedger },
 ): Promise<void> {
   const { package: name, version } = release.record;
   const key = pointKey(release.record, destination.name);
@@ -154,9 +160,11 @@ async function pointTo(
 
 async function deliverOne(
   context: Context,
-  shipment: Shipment,
-  planned: PlannedDelivery,
-  ledger: DeliveryLedger,
+  {
+    shipment,
+    planned,
+    ledger,
+  }: { readonly shipment: Shipment; readonly planned: PlannedDelivery; readonly ledger: DeliveryLedger },
 ): Promise<Delivery> {
   const { release, destination } = shipment;
   const { artifact, presence } = planned;
@@ -173,13 +181,13 @@ async function deliverOne(
     const { address, isThere } =
       presence?.type === 'same'
         ? { address: presence.address, isThere: true }
-        : await sendUntilThere(context, shipment, planned, what);
+        : await sendUntilThere(context, { shipment, plannedDelivery: planned, what });
     faultPoint('sent', key, 'after-effect');
     const receipt = { ...common, sha256: artifact.sha256, address };
     if (ledger.promotedFrom === undefined) writer?.add({ type: 'delivered', ...receipt, alreadyThere: isThere });
     else writer?.add({ type: 'promoted', ...receipt, from: ledger.promotedFrom });
     faultPoint('confirmed', key, 'before');
-    const seen = await confirmDelivery(context, shipment, planned, address, what);
+    const seen = await confirmDelivery(context, { shipment, plannedDelivery: planned, address, what });
     faultPoint('confirmed', key, 'after-effect');
     const { confirmed, why } = seen;
     writer?.add({ type: 'confirmed', ...common, confirmed, why });
@@ -211,9 +219,11 @@ async function deliverOne(
  */
 async function sendUntilThere(
   context: Context,
-  { destination, deliveries, confirmForMs }: Shipment,
-  { parcel }: PlannedDelivery,
-  what: string,
+  {
+    shipment: { destination, deliveries, confirmForMs },
+    plannedDelivery: { parcel },
+    what,
+  }: { readonly shipment: Shipment; readonly plannedDelivery: PlannedDelivery; readonly what: string },
 ): Promise<{ address: string; isThere: boolean }> {
   const all = deliveries.map((one) => one.parcel);
   for (let attempt = 1; ; attempt++) {
@@ -229,7 +239,11 @@ async function sendUntilThere(
       if (!isBevelstoneError(error, ...doubtful)) throw error;
       // Taken, says the server, and its index may show it only later.
       const isTaken = isBevelstoneError(error, 'DELIVERY_EXISTS', 'DESTINATION_ANSWER');
-      const found = await askUntil(context, what, isTaken ? confirmForMs : 0, () => destination.find(parcel, all));
+      const found = await askUntil(context, {
+        what,
+        withinMs: isTaken ? confirmForMs : 0,
+        ask: () => destination.find(parcel, all),
+      });
       if (found?.type === 'same') return { address: found.address, isThere: true };
       const isPassing = isBevelstoneError(error, 'DESTINATION_UNREACHABLE', 'DESTINATION_BUSY');
       const { retryAfterMs } = error;
@@ -257,9 +271,7 @@ const doubtful = [
 /** Asks until the answer is another than absent, or the time is over. @returns null when it can't be asked. */
 async function askUntil(
   context: Context,
-  what: string,
-  withinMs: number,
-  ask: () => Promise<Presence>,
+  { what, withinMs, ask }: { readonly what: string; readonly withinMs: number; readonly ask: () => Promise<Presence> },
 ): Promise<Presence | null> {
   const until = Date.now() + withinMs;
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
@@ -284,17 +296,24 @@ type Confirmation = {
 /** Downloads a delivery again and compares it, until it is there or the time is over. */
 async function confirmDelivery(
   context: Context,
-  { destination, confirmForMs }: Shipment,
-  { artifact }: PlannedDelivery,
-  address: string,
-  what: string,
+  {
+    shipment: { destination, confirmForMs },
+    plannedDelivery: { artifact },
+    address,
+    what,
+  }: {
+    readonly shipment: Shipment;
+    readonly plannedDelivery: PlannedDelivery;
+    readonly address: string;
+    readonly what: string;
+  },
 ): Promise<Confirmation> {
   const { download } = formDefinitions[artifact.form];
   if (!download.isPossible) return { confirmed: 'no', why: download.why, isDifferent: false };
   const until = Date.now() + confirmForMs;
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
     const limitMs = Math.max(until - Date.now(), leastConfirmMs);
-    const found = await compareBytes(destination, address, artifact, limitMs);
+    const found = await compareBytes({ destination, address, artifactRecord: artifact, limitMs });
     if (found === null) return { confirmed: 'bytes', why: null, isDifferent: false };
     if (Date.now() + pause > until) return { confirmed: 'no', why: found.why, isDifferent: found.isDifferent };
     context.report({ type: 'waiting', what, why: found.why });
@@ -313,12 +332,17 @@ export type Mismatch = { readonly why: string; readonly isDifferent: boolean };
  * @param limitMs for the download, beside the time that its bytes take.
  * @returns null, or why not.
  */
-export async function compareBytes(
-  destination: Destination,
-  address: string,
-  { sha256, size }: Pick<ArtifactRecord, 'sha256' | 'size'>,
-  limitMs: number,
-): Promise<Mismatch | null> {
+export async function compareBytes({
+  destination,
+  address,
+  artifactRecord: { sha256, size },
+  limitMs,
+}: {
+  readonly destination: Destination;
+  readonly address: string;
+  readonly artifactRecord: Pick<ArtifactRecord, 'sha256' | 'size'>;
+  readonly limitMs: number;
+}): Promise<Mismatch | null> {
   const hash = createHash('sha256');
   let sizeBytes = 0;
   try {

@@ -12,9 +12,11 @@ import type { Shipment } from './deliver.ts';
  */
 export async function checkNarrow(
   context: Context,
-  repository: Repository,
-  { config }: Workspace,
-  shipments: readonly Shipment[],
+  {
+    repository,
+    workspace: { config },
+    shipments,
+  }: { readonly repository: Repository; readonly workspace: Workspace; readonly shipments: readonly Shipment[] },
 ): Promise<void> {
   const known = await localReleases(context, repository);
   const told = new Set<string>();

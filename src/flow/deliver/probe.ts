@@ -1,6 +1,7 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Access, Destination, NameState, Subject } from '../../destination/destination.ts';
 import { closeConnections } from '../../world/http.ts';
@@ -9,7 +10,7 @@ import type { Context } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { destinationNamed, standingDeliveries } from '../release-folder/recorded-release.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
-import { openDestination, refusesRelease } from '../workspace/open-destination.ts';
+import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust, originsFor } from '../workspace/trust.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 
@@ -67,11 +68,11 @@ export async function probeDestinations(context: Context, options: ProbeOptions)
 export async function probeSurveyed(context: Context, survey: Survey, options: ProbeOptions): Promise<Probe> {
   const { workspace } = survey;
   const ledger = await readLedger(context, workspace.repository);
-  const used = survey.indexes.flatMap((index) => workspace.packages[index]?.config['send-to'] ?? []);
+  const used = survey.packages.flatMap(({ own }) => own.config['send-to']);
   const all = Object.keys(workspace.config.destinations).filter((name) => used.includes(name));
   const names = options.destinations.length > 0 ? options.destinations : all;
   if (options.keep === null) await ensureTrust(context, workspace, names);
-  const secret = options.keep === null ? null : await secretFor(context, options, workspace, names);
+  const secret = options.keep === null ? null : await secretFor(context, { probeOptions: options, workspace, names });
   // What was typed in for this destination goes there, and nothing else does.
   const asked: Context =
     secret === null
@@ -93,7 +94,9 @@ export async function probeSurveyed(context: Context, survey: Survey, options: P
     const error = problemsOf(destinations);
     const isRefused = destinations.some(({ credential, reachable }) => credential === 'refused' || !reachable);
     const keeps = secret !== null && options.keep !== null && !isRefused;
-    const kept = keeps ? await keepFor(context, workspace, names, { name: options.keep ?? '', secret }) : null;
+    const kept = keeps
+      ? await keepFor(context, { workspace, destinations: names, kept: { name: options.keep ?? '', secret } })
+      : null;
     return { destinations, kept, error };
   } finally {
     await closeConnections();
@@ -103,9 +106,11 @@ export async function probeSurveyed(context: Context, survey: Survey, options: P
 /** The credential to try and keep: asked for, or piped in; never an argument. @throws USAGE, CREDENTIAL_MISSING */
 async function secretFor(
   context: Context,
-  { keep }: ProbeOptions,
-  workspace: Workspace,
-  names: readonly string[],
+  {
+    probeOptions: { keep },
+    workspace,
+    names,
+  }: { readonly probeOptions: ProbeOptions; readonly workspace: Workspace; readonly names: readonly string[] },
 ): Promise<string> {
   const [name = ''] = names;
   if (names.length !== 1) {
@@ -131,9 +136,15 @@ async function secretFor(
 /** Keeps a credential for the origins that just took it. @returns the file. */
 async function keepFor(
   context: Context,
-  workspace: Workspace,
-  [destination = '']: readonly string[],
-  { name, secret }: { readonly name: string; readonly secret: string },
+  {
+    workspace,
+    destinations: [destination = ''],
+    kept: { name, secret },
+  }: {
+    readonly workspace: Workspace;
+    readonly destinations: readonly string[];
+    readonly kept: { readonly name: string; readonly secret: string };
+  },
 ): Promise<string> {
   const origins = originsFor(context, destination, destinationNamed(workspace, destination));
   return keepCredential(name, { secret, origins }, context.env);
@@ -152,7 +163,7 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   context.report({ type: 'started', what });
   const blank = { name, speaks: config.speaks, url: config.url, skewMs: null, packages: [] };
   try {
-    const destination = await openDestination(context, name, config, survey.workspace.repository);
+    const destination = await openDestination(context, { name, config, repository: survey.workspace.repository });
     const found = await askAll(destination, question);
     const first = found[0]?.access ?? (await destination.access(anySubject(config)));
     context.report({ type: 'finished', what });
@@ -192,10 +203,9 @@ async function askAll(
   { name, config, survey, ledger }: Question,
 ): Promise<{ access: Access; probed: ProbedPackage }[]> {
   const found: { access: Access; probed: ProbedPackage }[] = [];
-  for (const [at, surveyed] of survey.packages.entries()) {
-    const own = survey.workspace.packages[survey.indexes[at] ?? -1];
-    if (own?.config['send-to'].includes(name) !== true) continue;
-    const { next, spellings } = surveyed;
+  for (const surveyed of survey.packages) {
+    const { own, next, spellings } = surveyed;
+    if (!own.config['send-to'].includes(name)) continue;
     if (next !== null && refusesRelease(config, { stream: survey.stream, spellings }) !== null) continue;
     const version = next ?? surveyed.last?.version ?? '0.0.0';
     const subject = { packageName: own.name, name: own.manifest?.name ?? own.name, version, spellings };

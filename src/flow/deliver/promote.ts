@@ -1,5 +1,6 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
@@ -14,7 +15,7 @@ import {
   recordedFolder,
   standingDeliveries,
 } from '../release-folder/recorded-release.ts';
-import { openDestination, refusesRelease, takesForm } from '../workspace/open-destination.ts';
+import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from './deliver.ts';
@@ -52,7 +53,11 @@ export async function promoteRelease(
   confirm: (shipment: Shipment) => Promise<void>,
 ): Promise<Promotion> {
   const repository = await openContext(context);
-  const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
+  const workspace = await readWorkspace(context, {
+    repository,
+    commit: await resolveCommit(repository.place, 'HEAD'),
+    source: 'commit',
+  });
   const [fromConfig, toConfig] = [options.from, options.to].map((one) => destinationNamed(workspace, one));
   if (fromConfig === undefined || toConfig === undefined) throw new Error('two destinations were asked for');
   const release = findRelease(await readLedger(context, repository), options.release);
@@ -63,7 +68,7 @@ export async function promoteRelease(
     'Fetch the tags and try again: git fetch --tags. Otherwise publish the release from its tagged commit',
   );
   await ensureTrust(context, workspace, [options.from, options.to]);
-  const standing = vouchedDeliveries(context, release, options.from, fromConfig);
+  const standing = vouchedDeliveries(context, { release, name: options.from, config: fromConfig });
   const wanted = vouchedArtifacts(release).filter(
     ({ file, form }) => takesForm(toConfig, form) && standing.some(({ artifact }) => artifact === file),
   );
@@ -72,9 +77,9 @@ export async function promoteRelease(
   const own = await makeOwnFolder(repository.commonFolder, 'promote');
   const { folder } = own;
   try {
-    const from = await openDestination(context, options.from, fromConfig, repository);
-    const to = await openDestination(context, options.to, toConfig, repository);
-    for (const artifact of wanted) await fetchArtifact(context, from, artifact, standing, folder);
+    const from = await openDestination(context, { name: options.from, config: fromConfig, repository });
+    const to = await openDestination(context, { name: options.to, config: toConfig, repository });
+    for (const artifact of wanted) await fetchArtifact(context, { from, artifact, standing, folder });
     const shipment = await planShipment(recordedFolder(release, wanted, folder), to, toConfig);
     if (shipment.trouble !== null) throw shipment.trouble;
     refuseDifferent([shipment]);

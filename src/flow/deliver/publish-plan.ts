@@ -1,15 +1,15 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { orderByDependency } from '../../core/history/dependency.ts';
 import { isRemote } from '../../core/name/protocol.ts';
+import { planRoutes, takesForm } from '../../core/plan/delivery-plan.ts';
 import type { ReleaseRecord } from '../../core/record/release-record.ts';
-import type { Destination, Parcel } from '../../destination/destination.ts';
+import type { Destination } from '../../destination/destination.ts';
 import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
 import { checkIdentity, currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
-import { openDestination, refusesRelease, takesForm } from '../workspace/open-destination.ts';
+import { openDestination } from '../workspace/open-destination.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 import type { PlannedDelivery, Shipment } from './deliver.ts';
 
@@ -30,43 +30,35 @@ export type TagPlan = {
 /** How tags are treated. */
 export type TagOptions = { readonly tag: boolean; readonly dryRun: boolean };
 
-/** The releases so ordered that each comes after what it needs. */
-export function inDependencyOrder(releases: readonly ReleaseFolder[]): ReleaseFolder[] {
-  const names = releases.map(({ record }) => record.package);
-  const edges = releases.flatMap(({ record }, from) =>
-    record.needs.flatMap((name) => {
-      const to = names.indexOf(name);
-      return to === -1 ? [] : [{ from, to, kind: 'run' as const, range: '', isReExported: false, takes: () => true }];
-    }),
-  );
-  return orderByDependency(names, edges).flatMap((index) => releases[index] ?? []);
-}
-
 /** Opens every destination that is needed and asks it about every artifact. One that can't be asked is a trouble, not an end. */
 export async function planShipments(
   context: Context,
-  workspace: Workspace,
-  releases: readonly ReleaseFolder[],
-  ifNone: 'refuse' | 'none-is-fine' = 'refuse',
+  {
+    workspace,
+    releases,
+    ifNone = 'refuse',
+  }: {
+    readonly workspace: Workspace;
+    readonly releases: readonly ReleaseFolder[];
+    readonly ifNone?: 'refuse' | 'none-is-fine';
+  },
 ): Promise<Shipment[]> {
   const opened = new Map<string, Destination>();
   const shipments: Shipment[] = [];
-  for (const release of releases) {
-    const { record } = release;
-    const names = workspace.packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [];
-    for (const name of names) {
-      const config = workspace.config.destinations[name];
-      if (config === undefined) throw new Error(`unchecked destination ${name}`);
-      if (record.uncommitted && isRemote(config.speaks)) throw uncommittedRefused(record, name);
-      const refusal = record.uncommitted ? null : refusesRelease(config, record);
-      if (refusal !== null) {
-        context.report({ type: 'skipped', what: `${record.package} ${record.version} to ${name}`, why: refusal });
-        continue;
-      }
-      const destination = opened.get(name) ?? (await openDestination(context, name, config, workspace.repository));
-      opened.set(name, destination);
-      shipments.push(await planShipment(release, destination, config));
+  for (const { release, destination: name, config, refusal } of planRoutes(
+    releases,
+    sendToOf(workspace),
+    workspace.config.destinations,
+  )) {
+    if (refusal !== null) {
+      const { package: packageName, version } = release.record;
+      context.report({ type: 'skipped', what: `${packageName} ${version} to ${name}`, why: refusal });
+      continue;
     }
+    const destination =
+      opened.get(name) ?? (await openDestination(context, { name, config, repository: workspace.repository }));
+    opened.set(name, destination);
+    shipments.push(await planShipment(release, destination, config));
   }
   if (shipments.length > 0 || ifNone === 'none-is-fine') return shipments;
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
@@ -74,6 +66,11 @@ export async function planShipments(
     why: 'no package that was built has a destination for its stream in `send-to`',
     fix: 'Add destinations to the package, or this stream to the `streams` of one, and commit bevelstone.yaml',
   });
+}
+
+/** Names of the destinations that a package is sent to. */
+export function sendToOf({ packages }: Workspace): (packageName: string) => readonly string[] {
+  return (packageName) => packages.find(({ name }) => name === packageName)?.config['send-to'] ?? [];
 }
 
 /** What of a release goes to a destination, and what is there already. @throws FORM_NOT_TAKEN */
@@ -85,9 +82,11 @@ export async function planShipment(
   const { record } = release;
   const taken = [...record.artifacts, ...record.bills].filter(({ form }) => takesForm(config, form));
   if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
-  const parcels = await Promise.all(taken.map((artifact) => parcelOf(release, artifact)));
+  const planned = await Promise.all(
+    taken.map(async (artifact) => ({ artifact, parcel: await parcelOf(release, artifact), presence: null })),
+  );
+  const parcels = planned.map(({ parcel }) => parcel);
   const common = { release, destination, confirmForMs: config['confirm-for'], confirm: config.confirm };
-  const planned = taken.map((artifact, index) => ({ artifact, parcel: parcels[index] as Parcel, presence: null }));
   try {
     const deliveries: PlannedDelivery[] = [];
     for (const one of planned) deliveries.push({ ...one, presence: await destination.find(one.parcel, parcels) });
@@ -127,9 +126,11 @@ export function refuseDifferent(shipments: readonly Shipment[]): void {
 /** Whatever leaves this machine needs its annotated tag on the remote (design page release-run, "publish alone"). */
 export async function planTags(
   context: Context,
-  repository: Repository,
-  shipments: readonly Shipment[],
-  options: TagOptions,
+  {
+    repository,
+    shipments,
+    options,
+  }: { readonly repository: Repository; readonly shipments: readonly Shipment[]; readonly options: TagOptions },
 ): Promise<TagPlan> {
   const { place } = repository;
   const remote = await remoteOf(place, await currentBranch(place));
@@ -150,11 +151,13 @@ export async function planTags(
   const missing: string[] = [];
   for (const { tag, commit } of records) {
     const found = there.get(tag);
-    if (found !== undefined && found.commit !== commit) throw tagElsewhere(tag, `on ${remote}`, found.commit, commit);
+    if (found !== undefined && found.commit !== commit)
+      throw tagElsewhere({ tag, where: `on ${remote}`, found: found.commit, wanted: commit });
     if (found !== undefined && !found.isAnnotated) throw notAnnotated(tag, remote, true);
     if (found !== undefined) continue;
     const local = await readLocalTag(place, tag);
-    if (local !== null && local.commit !== commit) throw tagElsewhere(tag, 'here', local.commit, commit);
+    if (local !== null && local.commit !== commit)
+      throw tagElsewhere({ tag, where: 'here', found: local.commit, wanted: commit });
     if (local !== null && !local.isAnnotated) throw notAnnotated(tag, remote, false);
     missing.push(tag);
   }
@@ -163,14 +166,6 @@ export async function planTags(
   if (missing.length > 0 && options.dryRun && !options.tag)
     warn(context, `${missing.join(', ')} would have to be on ${remote} first; --tag makes and pushes it`);
   return { remote, missing };
-}
-
-function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {
-  return new BevelstoneError('UNCOMMITTED_REFUSED', {
-    message: `${destination} does not take ${name} ${version}`,
-    why: 'it was built from files that no commit holds, so nobody could ever tell what is in it',
-    fix: 'Commit, and build again; a folder takes such a build for looking at it',
-  });
 }
 
 function notTaken({ package: name, artifacts }: ReleaseRecord, destination: string): BevelstoneError {
@@ -209,7 +204,17 @@ function notAnnotated(tag: string, remote: string, isThere: boolean): Bevelstone
   });
 }
 
-function tagElsewhere(tag: string, where: string, found: string, wanted: string): BevelstoneError {
+function tagElsewhere({
+  tag,
+  where,
+  found,
+  wanted,
+}: {
+  readonly tag: string;
+  readonly where: string;
+  readonly found: string;
+  readonly wanted: string;
+}): BevelstoneError {
   return new BevelstoneError('TAG_ELSEWHERE', {
     message: `The tag ${tag} ${where} points to ${found.slice(0, 7)}, and this was built from ${wanted.slice(0, 7)}`,
     why: 'a version belongs to one commit for ever',

@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { currentLedger, pushLedger, restoreLedger } from '../../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../../world/git/remote-tags.ts';
 import { type Repository, resolveCommit } from '../../world/git/repository.ts';
@@ -15,7 +16,6 @@ import { openContext, readWorkspace, type Workspace } from '../workspace/workspa
 import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from './deliver.ts';
 import { checkNarrow } from './narrow-credential.ts';
 import {
-  inDependencyOrder,
   type PublishPlan,
   planShipments,
   planTags,
@@ -55,7 +55,7 @@ export async function publish(
 ): Promise<Publication> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const workspace = await readWorkspace(context, repository, commit, 'commit');
+  const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
   const releases = inDependencyOrder(await builtReleases(context, workspace, commit));
   await ensureTrust(
     context,
@@ -64,15 +64,15 @@ export async function publish(
   );
   await refuseByRules(context, workspace, releases);
   try {
-    const shipments = await planShipments(context, workspace, releases);
+    const shipments = await planShipments(context, { workspace, releases });
     refuseDifferent(shipments);
-    const tags = await planTags(context, repository, shipments, options);
+    const tags = await planTags(context, { repository, shipments, options });
     // Once something is public the rest is finished; before, nothing begins that can't be finished.
     const trouble = shipments.find((one) => one.trouble !== null)?.trouble ?? null;
     if (trouble !== null && tags.missing.length > 0 && !options.dryRun) throw trouble;
     const news = shipments.filter(({ deliveries }) => deliveries.some(({ presence }) => presence?.type === 'absent'));
     if (options.dryRun) return { run: '', dryRun: true, releases: pendingReleases(releases, shipments), error: null };
-    await checkNarrow(context, repository, workspace, news);
+    await checkNarrow(context, { repository, workspace, shipments: news });
     const plan: PublishPlan = { shipments, tagsToPush: tags.missing, remote: tags.remote };
     if (tags.missing.length > 0 || news.length > 0) await confirm(plan);
     return await deliverAll(context, repository, { releases, shipments, tags });
@@ -120,7 +120,7 @@ async function deliverAll(
     if (!known.some((recorded) => recorded.package === name && recorded.version === version))
       planInLedger(plan, writer);
   }
-  if (tags.missing.length > 0) await pushPlan(context, repository, { plans, tags }, writer);
+  if (tags.missing.length > 0) await pushPlan(context, { repository, wanted: { plans, tags }, writer });
   const results = await deliverShipments(context, shipments, {
     writer,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
@@ -138,9 +138,15 @@ async function deliverAll(
 /** Tags and plan go out as one push before any file does; from then on any clone can finish. */
 async function pushPlan(
   context: Context,
-  repository: Repository,
-  { plans, tags }: { readonly plans: ReadonlyMap<ReleaseFolder, ReleasePlan>; readonly tags: TagPlan },
-  writer: LedgerWriter,
+  {
+    repository,
+    wanted: { plans, tags },
+    writer,
+  }: {
+    readonly repository: Repository;
+    readonly wanted: { readonly plans: ReadonlyMap<ReleaseFolder, ReleasePlan>; readonly tags: TagPlan };
+    readonly writer: LedgerWriter;
+  },
 ): Promise<void> {
   const { remote, missing } = tags;
   if (remote === null) return;
@@ -152,7 +158,7 @@ async function pushPlan(
     const { tag, commit } = release.record;
     if (!missing.includes(tag)) continue;
     if ((await readLocalTag(repository.place, tag))?.isAnnotated === true) continue;
-    await makeTag(repository.place, tag, commit, await tagMessage(release, plan, mark));
+    await makeTag({ place: repository.place, name: tag, commit, message: await tagMessage(release, plan, mark) });
     made.push(tag);
   }
   await writer.flush(`Plan ${missing.join(', ')}`);

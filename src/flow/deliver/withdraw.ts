@@ -46,7 +46,11 @@ export async function withdrawRelease(
   confirm: (release: LedgerRelease) => Promise<void>,
 ): Promise<Withdrawn> {
   const repository = await openContext(context);
-  const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
+  const workspace = await readWorkspace(context, {
+    repository,
+    commit: await resolveCommit(repository.place, 'HEAD'),
+    source: 'commit',
+  });
   const config = destinationNamed(workspace, options.from);
   const release = findRelease(await readLedger(context, repository), options.release);
   const standing = standingDeliveries(release).get(options.from) ?? [];
@@ -63,7 +67,7 @@ export async function withdrawRelease(
     }));
   if (options.dryRun) return { ...outcome, how: null, limits: null, deliveries: state('pending') };
   await ensureTrust(context, workspace, [options.from]);
-  const destination = await openDestination(context, options.from, config, repository);
+  const destination = await openDestination(context, { name: options.from, config, repository });
   await confirm(release);
   // It is shown to everybody, and kept for good.
   const reason = redact(options.reason, context.secrets);

@@ -17,9 +17,11 @@ export type VouchedDelivery = LedgerDelivery & { readonly record: ArtifactRecord
  */
 export function vouchedDeliveries(
   context: Context,
-  release: LedgerRelease,
-  name: string,
-  config: DestinationConfig,
+  {
+    release,
+    name,
+    config,
+  }: { readonly release: LedgerRelease; readonly name: string; readonly config: DestinationConfig },
 ): VouchedDelivery[] {
   if (!release.isVouched) return [];
   const standing = standingDeliveries(release).get(name) ?? [];
@@ -29,7 +31,7 @@ export function vouchedDeliveries(
       found !== undefined &&
       !found.isContradicted &&
       found.sha256 === record.sha256 &&
-      isAddressOf(context, name, config, found.address);
+      isAddressOf(context, { name, config, address: found.address });
     return isUsed ? [{ ...found, record }] : [];
   });
 }
@@ -40,7 +42,10 @@ export function vouchedArtifacts({ artifacts, replanned }: LedgerRelease): Artif
 }
 
 /** Whether an address on record belongs to a destination as it is configured. */
-function isAddressOf(context: Context, name: string, config: DestinationConfig, address: string): boolean {
+function isAddressOf(
+  context: Context,
+  { name, config, address }: { readonly name: string; readonly config: DestinationConfig; readonly address: string },
+): boolean {
   // The folder itself refuses everything that is not below it.
   if (!isRemote(config.speaks))
     return !/^[a-z][a-z0-9+.-]*:\/\//i.test(resolveUrl(context, name, config.url)) && address.startsWith('/');

@@ -56,7 +56,11 @@ export async function showRelease(context: Context, text: string, against: strin
 async function surveyAt(context: Context, release: LedgerRelease, other: LedgerRelease | null): Promise<Survey> {
   const quiet: Context = { ...context, packages: [], report: () => {} };
   const asked = { ...plainSurvey, at: release.commit, from: other?.commit ?? null, asReleased: true };
-  const { config } = await readWorkspace(quiet, await openContext(quiet), release.commit, 'working-folder');
+  const { config } = await readWorkspace(quiet, {
+    repository: await openContext(quiet),
+    commit: release.commit,
+    source: 'working-folder',
+  });
   const { name } = release.about.stream;
   // A stream of a branch's own name has to know the branch; its pointer tells it.
   const stream = config.streams[name] === undefined ? null : name;
@@ -90,7 +94,11 @@ async function compareDependencies(
   other: LedgerRelease,
 ): Promise<ReleaseComparison['dependencies']> {
   const at = async ({ commit, package: name }: LedgerRelease) => {
-    const workspace = await readWorkspace(context, await openContext(context), commit, 'commit');
+    const workspace = await readWorkspace(context, {
+      repository: await openContext(context),
+      commit,
+      source: 'commit',
+    });
     return workspace.packages.find((one) => one.name === name)?.manifest?.dependencies ?? [];
   };
   const [now, before] = [await at(release), await at(other)];

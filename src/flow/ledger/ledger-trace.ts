@@ -46,14 +46,14 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
     (one) => context.packages.length === 0 || context.packages.includes(one.package),
   );
   const issue = /^issue:#?([\w-]+)$/.exec(asked)?.[1];
-  if (issue !== undefined) return { asked, matches: await traceIssue(context, repository, known, issue) };
+  if (issue !== undefined) return { asked, matches: await traceIssue(context, { repository, known, issue }) };
   const digest = /^(?:sha256:)?([0-9a-f]{64})$/i.exec(asked)?.[1]?.toLowerCase();
   if (digest !== undefined) return { asked, matches: await traceDigest(repository, known, digest) };
   const file = path.resolve(context.folder, asked);
   if (await exists(file)) return { asked, matches: await traceDigest(repository, known, await digestOf(file)) };
   try {
     const commit = await resolveCommit(repository.place, asked);
-    return { asked, matches: await traceCommit(context, repository, known, commit) };
+    return { asked, matches: await traceCommit(context, { repository, known, commit }) };
   } catch (error) {
     if (!isBevelstoneError(error, 'COMMIT_NOT_FOUND')) throw error;
     throw new BevelstoneError('COMMIT_NOT_FOUND', {
@@ -106,9 +106,11 @@ function formOf(file: string | null, version: string | null): string {
 /** For every package that a commit touches: the first release of each line that contains it, or what it would be. */
 async function traceCommit(
   context: Context,
-  repository: Repository,
-  known: readonly LedgerRelease[],
-  commit: string,
+  {
+    repository,
+    known,
+    commit,
+  }: { readonly repository: Repository; readonly known: readonly LedgerRelease[]; readonly commit: string },
 ): Promise<TraceMatch[]> {
   const touched = await touchedPackages(context, repository, commit);
   const matches: TraceMatch[] = [];
@@ -120,15 +122,17 @@ async function traceCommit(
   }
   const first = firstOfEach(matches, ({ package: name, line }) => [name, line]);
   const open = touched.filter((name) => !released.has(name));
-  return open.length === 0 ? first : [...first, ...(await notYet(context, repository, open, commit))];
+  return open.length === 0 ? first : [...first, ...(await notYet(context, { repository, names: open, commit }))];
 }
 
 /** What would have it, were a release made from here now. */
 async function notYet(
   context: Context,
-  repository: Repository,
-  names: readonly string[],
-  commit: string,
+  {
+    repository,
+    names,
+    commit,
+  }: { readonly repository: Repository; readonly names: readonly string[]; readonly commit: string },
 ): Promise<TraceMatch[]> {
   const head = await resolveCommit(repository.place, 'HEAD');
   if (!(await contains(repository, head, commit))) return [];
@@ -149,9 +153,11 @@ async function notYet(
 
 async function traceIssue(
   context: Context,
-  repository: Repository,
-  known: readonly LedgerRelease[],
-  issue: string,
+  {
+    repository,
+    known,
+    issue,
+  }: { readonly repository: Repository; readonly known: readonly LedgerRelease[]; readonly issue: string },
 ): Promise<TraceMatch[]> {
   const { text } = await git(repository.place, [
     'log',
@@ -167,12 +173,12 @@ async function traceIssue(
     return issues.includes(issue) || issues.includes(`#${issue}`) ? [commit] : [];
   });
   const matches: TraceMatch[] = [];
-  for (const commit of commits) matches.push(...(await traceCommit(context, repository, known, commit)));
+  for (const commit of commits) matches.push(...(await traceCommit(context, { repository, known, commit })));
   return firstOfEach(matches, ({ package: name, line, version }) => [name, line, version ?? '']);
 }
 
 async function touchedPackages(context: Context, repository: Repository, commit: string): Promise<string[]> {
-  const { packages } = await readWorkspace(context, repository, commit, 'working-folder');
+  const { packages } = await readWorkspace(context, { repository, commit, source: 'working-folder' });
   const args = ['diff-tree', '-r', '-z', '--root', '--no-commit-id', '--name-only', '-m', commit];
   const paths = (await git(repository.place, args)).text.split('\0').filter(Boolean);
   const byPath = packagesByPath(

@@ -21,7 +21,7 @@ export type ReleaseLines = {
 export async function releaseLines(context: Context, text: string, isSetUp: boolean): Promise<ReleaseLines> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const workspace = await readWorkspace(context, repository, commit, 'working-folder');
+  const workspace = await readWorkspace(context, { repository, commit, source: 'working-folder' });
   const release = findRelease(await readLedger(context, repository), text);
   const offers = offersOf(context, workspace, release);
   return {
@@ -48,7 +48,7 @@ export function offersOf(context: Context, { config, packages }: Workspace, rele
   return [...standingDeliveries(release).keys()].flatMap((name) => {
     const destination = config.destinations[name];
     if (destination === undefined) return [];
-    const delivered = vouchedDeliveries(context, release, name, destination);
+    const delivered = vouchedDeliveries(context, { release, name, config: destination });
     const url = readerUrl(context, name, destination);
     return [{ destination: name, config: destination, url, release: named, delivered }];
   });

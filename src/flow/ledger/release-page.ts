@@ -20,9 +20,11 @@ import { offersOf } from './lines.ts';
 /** Writes the card of releases on record as a page. @returns where it lies. */
 export async function writeLedgerCard(
   context: Context,
-  releases: readonly ShownRelease[],
-  file: string,
-  known: ReleaseCard | null = null,
+  {
+    releases,
+    file,
+    known = null,
+  }: { readonly releases: readonly ShownRelease[]; readonly file: string; readonly known?: ReleaseCard | null },
 ): Promise<string> {
   const [first] = releases;
   if (first === undefined) throw new Error('a card needs a release');
@@ -46,12 +48,10 @@ export async function writeLedgerCard(
 /** Writes the card of what is about to be released. @param folder where the release folders lie. @returns where it lies. */
 export async function writePlannedCard(
   context: Context,
-  card: ReleaseCard,
-  folder: string,
-  file: string,
+  { card, folder, file }: { readonly card: ReleaseCard; readonly folder: string; readonly file: string },
 ): Promise<string> {
   const repository = await openContext(context);
-  const { config } = await readWorkspace(context, repository, card.source, 'commit');
+  const { config } = await readWorkspace(context, { repository, commit: card.source, source: 'commit' });
   const releases = await Promise.all(
     card.releases.map(async (one): Promise<ShownCardRelease> => {
       const out = builtFolder(folder, one);

@@ -1,11 +1,12 @@
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { isPublic } from '../../core/plan/choose-run.ts';
 import { currentBranch, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
 import { readFolders } from '../release-folder/built-release.ts';
-import { isPublic, openRuns } from '../run/run.ts';
+import { openRuns } from '../run/run.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext } from '../workspace/workspace.ts';
 

@@ -14,10 +14,17 @@ import type { Context } from '../context.ts';
  */
 export async function fetchArtifact(
   context: Context,
-  from: Destination,
-  artifact: ArtifactRecord,
-  standing: readonly LedgerDelivery[],
-  folder: string,
+  {
+    from,
+    artifact,
+    standing,
+    folder,
+  }: {
+    readonly from: Destination;
+    readonly artifact: ArtifactRecord;
+    readonly standing: readonly LedgerDelivery[];
+    readonly folder: string;
+  },
 ): Promise<void> {
   const address = standing.find((one) => one.artifact === artifact.file)?.address ?? '';
   const file = path.join(folder, path.basename(artifact.file));

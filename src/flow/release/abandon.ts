@@ -1,4 +1,5 @@
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { chooseRun, isUnreadable, type KnownRun, noRun } from '../../core/plan/choose-run.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
@@ -13,16 +14,7 @@ import { LedgerWriter } from '../ledger-record/ledger-writer.ts';
 import { readFolders } from '../release-folder/built-release.ts';
 import { dropRun } from '../run/drop-run.ts';
 import { removeMarkedTags, removeOwnTags } from '../run/own-tags.ts';
-import {
-  chooseRun,
-  continueRun,
-  isUnreadable,
-  type KnownRun,
-  lockFolder,
-  noRun,
-  openRuns,
-  type Run,
-} from '../run/run.ts';
+import { continueRun, lockFolder, openRuns, type Run } from '../run/run.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { forgetHandedOut } from './hand-out.ts';
 import { repairRun } from './repair.ts';
@@ -59,7 +51,7 @@ export async function abandon(
       await repairRun(context, repository, run).catch((error: unknown) => {
         if (!isBevelstoneError(error, 'REMOTE_REFUSED')) throw error;
       });
-      return { run: run.id, told: await giveUp(context, repository, run, confirm) };
+      return { run: run.id, told: await giveUp(context, { repository, run, confirm }) };
     } finally {
       run.journal.close();
     }
@@ -81,9 +73,15 @@ async function giveUpUnreadable(repository: Repository, known: KnownRun): Promis
 
 async function giveUp(
   context: Context,
-  repository: Repository,
-  run: Run,
-  confirm: (tags: readonly string[], remote: string) => Promise<void>,
+  {
+    repository,
+    run,
+    confirm,
+  }: {
+    readonly repository: Repository;
+    readonly run: Run;
+    readonly confirm: (tags: readonly string[], remote: string) => Promise<void>;
+  },
 ): Promise<string[]> {
   const { journal, opened } = run;
   const { remote } = opened;
@@ -118,7 +116,7 @@ async function giveUp(
     if (opened.branch !== null && journal.done<{ commit: string }>('committed')?.commit !== opened.source)
       told.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
   }
-  const isRecorded = await recordAbandoned(context, repository, run, remote);
+  const isRecorded = await recordAbandoned(context, { repository, run, remote });
   journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });
   await markClosed(run.folder);
   return [
@@ -159,7 +157,10 @@ async function pushedTags(
 }
 
 /** @returns whether the remote has it as well. */
-async function recordAbandoned(context: Context, repository: Repository, run: Run, remote: string): Promise<boolean> {
+async function recordAbandoned(
+  context: Context,
+  { repository, run, remote }: { readonly repository: Repository; readonly run: Run; readonly remote: string },
+): Promise<boolean> {
   const writer = new LedgerWriter(context, repository, run.id);
   for (const { record } of await readFolders(`${run.folder}/out`))
     writer.add({ type: 'abandoned', package: record.package, version: record.version });

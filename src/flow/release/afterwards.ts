@@ -15,10 +15,17 @@ import type { Workspace } from '../workspace/workspace.ts';
  */
 export async function runAfterwards(
   context: Context,
-  { journal, id }: Run,
-  { config, repository }: Workspace,
-  releases: readonly ReleaseFolder[],
-  again: boolean,
+  {
+    run: { journal, id },
+    workspace: { config, repository },
+    releases,
+    again,
+  }: {
+    readonly run: Run;
+    readonly workspace: Workspace;
+    readonly releases: readonly ReleaseFolder[];
+    readonly again: boolean;
+  },
 ): Promise<BevelstoneError | null> {
   const failed: string[] = [];
   const env = withoutCredentials(context.env, config) as Record<string, string>;

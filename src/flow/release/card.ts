@@ -1,10 +1,10 @@
 import path from 'node:path';
 import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
+import type { Opened } from '../../core/plan/choose-run.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
 import type { Shipment } from '../deliver/deliver.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
-import type { Opened } from '../run/run.ts';
 import { notesOf, readIntro } from '../survey/notes.ts';
 import type { Survey } from '../survey/survey.ts';
 import type { Rehearsal } from '../trial/rehearse.ts';

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import {
@@ -20,7 +21,7 @@ import { markClosed } from '../../world/journal.ts';
 import type { Context } from '../context.ts';
 import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from '../deliver/deliver.ts';
 import { deliveryFailed } from '../deliver/publish.ts';
-import { inDependencyOrder, planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
+import { planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
 import {
   isRecorded,
   type PublishedRelease,
@@ -63,16 +64,14 @@ export type FinishOptions = {
  */
 export async function finishRun(
   context: Context,
-  repository: Repository,
-  run: Run,
-  options: FinishOptions,
+  { repository, run, options }: { readonly repository: Repository; readonly run: Run; readonly options: FinishOptions },
 ): Promise<FinishedRun> {
   // What has happened must be written down even when the person has asked to stop.
   const lasting: Repository = { ...repository, place: { folder: repository.place.folder, env: repository.place.env } };
   const ledger = new RunLedger(run.journal, run.id);
   const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
   const releases = await releasesOf(run);
-  const workspace = await readWorkspace(context, repository, commit, 'commit');
+  const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
   await ensureTrust(
     context,
     workspace,
@@ -81,11 +80,11 @@ export async function finishRun(
     ),
   );
   context.report({ type: 'group', title: 'Push' });
-  const stale = await pushAll(context, lasting, run, { ledger, releases, workspace });
+  const stale = await pushAll(context, { repository: lasting, run, pushing: { ledger, releases, workspace } });
   if (stale !== null)
     return { run: run.id, releases: pendingDeliveries(releases, []), advice: [], error: stale, isStale: true };
   context.report({ type: 'group', title: 'Deliveries' });
-  const shipments = await planShipments(context, workspace, releases, 'none-is-fine');
+  const shipments = await planShipments(context, { workspace, releases, ifNone: 'none-is-fine' });
   refuseDifferent(shipments);
   const known = await localReleases(context, repository, ledger.events());
   const results = await deliverShipments(context, shipments, {
@@ -93,14 +92,18 @@ export async function finishRun(
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
   });
   context.report({ type: 'group', title: 'Record' });
-  await writeLedger(context, lasting, run, ledger);
-  const advice = await settle(context, lasting, run, { commit, releases, output: workspace.config.output });
+  await writeLedger(context, { repository: lasting, run, ledger });
+  const advice = await settle(context, {
+    repository: lasting,
+    run,
+    settling: { commit, releases, output: workspace.config.output },
+  });
   const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
   const failed = [...results.values()].flat().filter((delivery) => !isSettled(delivery));
   if (failed.length > 0 || context.signal.aborted) {
     return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
   }
-  const error = await runAfterwards(context, run, workspace, releases, options.again);
+  const error = await runAfterwards(context, { run, workspace, releases, again: options.again });
   if (error === null) {
     run.journal.append({ step: 'closed', phase: 'done' });
     await markClosed(run.folder);
@@ -128,15 +131,17 @@ type Pushing = {
 /** Tags, plan and branch go out as one push; the remote decides who has the release. @returns why it is not ours. */
 async function pushAll(
   context: Context,
-  repository: Repository,
-  run: Run,
-  { ledger, releases, workspace }: Pushing,
+  {
+    repository,
+    run,
+    pushing: { ledger, releases, workspace },
+  }: { readonly repository: Repository; readonly run: Run; readonly pushing: Pushing },
 ): Promise<BevelstoneError | null> {
   const { journal, opened } = run;
   if (journal.isDone('push') || opened.remote === null) return null;
   const before = (lastRecord(journal.records, 'push', { phase: 'intent' })?.data as PushData | undefined)?.ledger;
   const planned = await Promise.all(releases.map((release) => withPlan(release, workspace)));
-  const tags = opened.asked.tagged === null ? await makeTags(repository, run, planned, workspace) : [];
+  const tags = opened.asked.tagged === null ? await makeTags({ repository, run, planned, workspace }) : [];
   for (const { plan } of planned) planInLedger(plan, ledger);
   const commit = releases[0]?.record.commit ?? opened.source;
   const branch = opened.branch === null || tags.length === 0 ? null : opened.branch;
@@ -156,11 +161,11 @@ async function pushAll(
   context.report({ type: 'started', what });
   // An earlier try may have come through without our seeing the answer.
   const asked = tags.length === 0 ? 'absent' : await askVerdict(repository.place, push);
-  const verdict = asked === 'absent' ? await pushOrUndo(repository, run, push, ledgerBefore) : asked;
+  const verdict = asked === 'absent' ? await pushOrUndo({ repository, run, push, ledgerBefore }) : asked;
   faultPoint('push', '', 'after-effect');
   if (verdict !== 'won') {
     context.report({ type: 'failed', what, why: verdict === 'lost' ? 'somebody was quicker' : 'the branch moved' });
-    await undo(repository, run, push, ledgerBefore);
+    await undo({ repository, run, releasePush: push, ledgerBefore });
     journal.append({ step: 'push', phase: 'failed', data: { verdict } });
     journal.append({ step: 'closed', phase: 'done', data: { verdict } });
     return verdictError(verdict, push);
@@ -174,28 +179,38 @@ async function pushAll(
 type PushData = { readonly ledger: string | null; readonly push: ReleasePush };
 
 /** What a remote refuses outright leaves nothing behind here either. */
-async function pushOrUndo(
-  repository: Repository,
-  run: Run,
-  push: ReleasePush,
-  ledgerBefore: string | null,
-): Promise<PushVerdict> {
+async function pushOrUndo({
+  repository,
+  run,
+  push,
+  ledgerBefore,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly push: ReleasePush;
+  readonly ledgerBefore: string | null;
+}): Promise<PushVerdict> {
   try {
     return await pushRelease(repository, push);
   } catch (error) {
-    await undo(repository, run, push, ledgerBefore);
+    await undo({ repository, run, releasePush: push, ledgerBefore });
     run.journal.append({ step: 'push', phase: 'failed' });
     throw error;
   }
 }
 
 /** Takes back what only this machine has: its own tags, by their ids, and the plan in the local ledger. */
-async function undo(
-  repository: Repository,
-  { journal }: Run,
-  { remote, tags }: ReleasePush,
-  ledgerBefore: string | null,
-): Promise<void> {
+async function undo({
+  repository,
+  run: { journal },
+  releasePush: { remote, tags },
+  ledgerBefore,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly releasePush: ReleasePush;
+  readonly ledgerBefore: string | null;
+}): Promise<void> {
   const { place } = repository;
   for (const { name, id } of tags) await git(place, ['update-ref', '-d', `refs/tags/${name}`, id], { allow: [1, 128] });
   for (const { name } of tags) journal.append({ step: 'tagged', key: name, phase: 'failed' });
@@ -211,12 +226,17 @@ async function withPlan(release: ReleaseFolder, { packages }: Workspace): Promis
   return { release, plan: await planOf(release, own?.config['send-to'] ?? []) };
 }
 
-async function makeTags(
-  repository: Repository,
-  { journal, opened }: Run,
-  planned: readonly PlannedRelease[],
-  workspace: Workspace,
-): Promise<{ name: string; id: string }[]> {
+async function makeTags({
+  repository,
+  run: { journal, opened },
+  planned,
+  workspace,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly planned: readonly PlannedRelease[];
+  readonly workspace: Workspace;
+}): Promise<{ name: string; id: string }[]> {
   const tags: { name: string; id: string }[] = [];
   for (const { release, plan } of planned) {
     const { record } = release;
@@ -230,7 +250,13 @@ async function makeTags(
     if ((await readLocalTag(repository.place, name)) === null) {
       const message = await tagMessage(release, plan, opened.mark);
       const isSigned = workspace.config['write-back'].sign;
-      await makeTag(repository.place, name, record.commit, message, { time: opened.time, isSigned });
+      await makeTag({
+        place: repository.place,
+        name,
+        commit: record.commit,
+        message,
+        tagMaking: { time: opened.time, isSigned },
+      });
     }
     faultPoint('tagged', name, 'after-effect');
     const id = await tagObject(repository.place, name);
@@ -242,7 +268,10 @@ async function makeTags(
 }
 
 /** Writes what the ledger lacks of this run's events, here and on the remote. */
-async function writeLedger(context: Context, repository: Repository, run: Run, ledger: RunLedger): Promise<void> {
+async function writeLedger(
+  context: Context,
+  { repository, run, ledger }: { readonly repository: Repository; readonly run: Run; readonly ledger: RunLedger },
+): Promise<void> {
   const { journal, opened } = run;
   const files = ledger.files();
   const key = createHash('sha256')

@@ -3,6 +3,8 @@ import { copyFile, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { noRun, type Opened } from '../../core/plan/choose-run.ts';
+import { inDependencyOrder, refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { faultPoint } from '../../world/fault-point.ts';
@@ -13,7 +15,6 @@ import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { buildSurveyed, plainBuild } from '../build/build.ts';
 import { type Context, quietly, warn } from '../context.ts';
-import { inDependencyOrder } from '../deliver/publish-plan.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
 import { requireVouched, vouchedDeliveries } from '../ledger-record/vouched.ts';
 import { fetchArtifact } from '../read/fetch-artifact.ts';
@@ -21,10 +22,10 @@ import { builtFolder, type ReleaseFolder, readFolders } from '../release-folder/
 import { recordedFolder, standingDeliveries } from '../release-folder/recorded-release.ts';
 import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
-import { beginRun, newRunId, noRun, type Opened, type Run, runsFolder } from '../run/run.ts';
+import { beginRun, newRunId, type Run, runsFolder } from '../run/run.ts';
 import { billReleases } from '../sbom/bill-write.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
-import { openDestination, refusesRelease, takesForm } from '../workspace/open-destination.ts';
+import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { RunLedger } from './run-ledger.ts';
@@ -39,10 +40,10 @@ export async function runFromRemote(context: Context, repository: Repository, op
   const remote = await remoteOf(place, await currentBranch(place));
   if (remote === null) throw noRun();
   await uniteWithRemote(repository, remote);
-  const found = await findUnfinished(context, repository, remote, options.resume ?? '');
+  const found = await findUnfinished(context, { repository, remote, named: options.resume ?? '' });
   const [first] = found;
   if (first === undefined) throw noRun();
-  const workspace = await readWorkspace(context, repository, first.commit, 'commit');
+  const workspace = await readWorkspace(context, { repository, commit: first.commit, source: 'commit' });
   await ensureTrust(
     context,
     workspace,
@@ -74,11 +75,9 @@ export async function runFromRemote(context: Context, repository: Repository, op
  */
 async function findUnfinished(
   context: Context,
-  repository: Repository,
-  remote: string,
-  named: string,
+  { repository, remote, named }: { readonly repository: Repository; readonly remote: string; readonly named: string },
 ): Promise<LedgerRelease[]> {
-  const known = await releasesWithTags(context, repository, remote, named);
+  const known = await releasesWithTags(context, { repository, remote, named });
   const open = known.filter(({ isAbandoned }) => !isAbandoned);
   const vouched = open.filter(({ isVouched }) => isVouched);
   for (const run of new Set(vouched.map((release) => release.run))) {
@@ -86,7 +85,7 @@ async function findUnfinished(
     const own = vouched.filter((release) => release.run === run);
     const [first] = own;
     if (first === undefined) continue;
-    const workspace = await readWorkspace(context, repository, first.commit, 'commit');
+    const workspace = await readWorkspace(context, { repository, commit: first.commit, source: 'commit' });
     // Of the run that was named the destinations are asked themselves: a forged delivery must not hide what is missing.
     if (named !== '' || own.some((release) => lacksSomething(context, release, workspace))) return own;
   }
@@ -102,9 +101,7 @@ async function findUnfinished(
 /** What this clone does not have yet of the tags that may be meant comes from the remote, with their commits. */
 async function releasesWithTags(
   context: Context,
-  repository: Repository,
-  remote: string,
-  named: string,
+  { repository, remote, named }: { readonly repository: Repository; readonly remote: string; readonly named: string },
 ): Promise<LedgerRelease[]> {
   const before = await localReleases(quietly(context), repository);
   const asked = before
@@ -127,7 +124,9 @@ function lacksSomething(context: Context, release: LedgerRelease, { config }: Wo
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
-    const there = new Set(vouchedDeliveries(context, release, name, destination).map(({ artifact }) => artifact));
+    const there = new Set(
+      vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
+    );
     return release.planned.some(({ file, form }) => takesForm(destination, form) && !there.has(file));
   });
 }
@@ -178,7 +177,7 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
     const release = { ...onRecord, artifacts: onRecord.planned };
     const folder = builtFolder(path.join(run.folder, 'out'), release);
     await mkdir(folder, { recursive: true });
-    const lacking = await collect(context, layout, release, folder);
+    const lacking = await collect(context, { layout, release, folder });
     if (lacking.length > 0) missing.set(release, lacking);
     const { record } = recordedFolder(release, release.artifacts, folder);
     await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
@@ -193,15 +192,17 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
 /** Gets what can be had without building. @returns the artifacts that could not. */
 async function collect(
   context: Context,
-  { workspace }: Layout,
-  release: LedgerRelease,
-  folder: string,
+  {
+    layout: { workspace },
+    release,
+    folder,
+  }: { readonly layout: Layout; readonly release: LedgerRelease; readonly folder: string },
 ): Promise<ArtifactRecord[]> {
   const lacking: ArtifactRecord[] = [];
   for (const artifact of release.artifacts) {
     if (
-      !(await fetchFromAny(context, workspace, release, artifact, folder)) &&
-      !(await copyBuilt(workspace, release, artifact, folder))
+      !(await fetchFromAny(context, { workspace, release, artifact, folder })) &&
+      !(await copyBuilt({ workspace, release, artifactRecord: artifact, folder }))
     )
       lacking.push(artifact);
   }
@@ -210,19 +211,26 @@ async function collect(
 
 async function fetchFromAny(
   context: Context,
-  { config, repository }: Workspace,
-  release: LedgerRelease,
-  artifact: ArtifactRecord,
-  folder: string,
+  {
+    workspace: { config, repository },
+    release,
+    artifact,
+    folder,
+  }: {
+    readonly workspace: Workspace;
+    readonly release: LedgerRelease;
+    readonly artifact: ArtifactRecord;
+    readonly folder: string;
+  },
 ): Promise<boolean> {
   for (const name of standingDeliveries(release).keys()) {
     const destination = config.destinations[name];
     if (destination === undefined) continue;
-    const standing = vouchedDeliveries(context, release, name, destination);
+    const standing = vouchedDeliveries(context, { release, name, config: destination });
     if (!standing.some((delivery) => delivery.artifact === artifact.file)) continue;
     try {
-      const opened = await openDestination(context, name, destination, repository);
-      await fetchArtifact(context, opened, artifact, standing, folder);
+      const opened = await openDestination(context, { name, config: destination, repository });
+      await fetchArtifact(context, { from: opened, artifact, standing, folder });
       return true;
     } catch (error) {
       if (!isBevelstoneError(error)) throw error;
@@ -232,12 +240,17 @@ async function fetchFromAny(
   return false;
 }
 
-async function copyBuilt(
-  { config, repository }: Workspace,
-  release: LedgerRelease,
-  { file, size, sha256 }: ArtifactRecord,
-  folder: string,
-): Promise<boolean> {
+async function copyBuilt({
+  workspace: { config, repository },
+  release,
+  artifactRecord: { file, size, sha256 },
+  folder,
+}: {
+  readonly workspace: Workspace;
+  readonly release: LedgerRelease;
+  readonly artifactRecord: ArtifactRecord;
+  readonly folder: string;
+}): Promise<boolean> {
   const output = await placeInside(repository.root, config.output, '`output`');
   const built = path.join(builtFolder(output, release), file);
   if (!(await exists(built)) || (await fileDigest(built, size)) !== sha256) return false;
@@ -261,11 +274,15 @@ async function rebuild(
   const packages = survey.packages.map((one) => ({ ...one, next: versions.get(one.name) ?? null }));
   const output = path.join(run.folder, 'again');
   const at = { ...survey, packages, commit: first.commit };
-  await buildSurveyed(context, at, plainBuild, { output, source: first.source });
-  await billReleases(context, survey.workspace, await readFolders(output), {
-    commit: first.commit,
-    kinds: [],
-    to: null,
+  await buildSurveyed(context, { survey: at, options: plainBuild, target: { output, source: first.source } });
+  await billReleases(context, {
+    workspace: survey.workspace,
+    releases: await readFolders(output),
+    wish: {
+      commit: first.commit,
+      kinds: [],
+      to: null,
+    },
   });
   const built = await readFolders(output);
   for (const [release, artifacts] of missing) {

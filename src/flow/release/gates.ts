@@ -57,7 +57,10 @@ export async function askGates(context: Context, input: GateInput): Promise<Gate
   const answered = await Promise.all(asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })));
   // Only now: git may hand credentials to its helpers while it asks the remote, and a test could look at them.
   const tested = await Promise.all(
-    config.gates.run.map(async (line, index) => ({ gate: line, trouble: await testGate(context, input, line, index) })),
+    config.gates.run.map(async (line, index) => ({
+      gate: line,
+      trouble: await testGate(context, { input, line, index }),
+    })),
   );
   return [...answered, ...tested];
 }
@@ -205,18 +208,16 @@ async function platformGate({ releasing, without }: GateInput): Promise<Trouble>
 
 async function destinationGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
   const names = new Set(releasing.map(({ one }) => one.name));
-  const kept = [...survey.packages.keys()].filter((position) => names.has(survey.packages[position]?.name ?? ''));
-  const own: Survey = {
-    ...survey,
-    packages: kept.flatMap((position) => survey.packages[position] ?? []),
-    indexes: kept.flatMap((position) => survey.indexes[position] ?? []),
-  };
+  const own: Survey = { ...survey, packages: survey.packages.filter(({ name }) => names.has(name)) };
   const { error } = await probeSurveyed(context, own, { destinations: [], keep: null });
   return error === null ? null : { why: error.why, fix: error.fix };
 }
 
 /** One command of `gates.run`, in a fresh checkout unless the working folder was asked for. */
-async function testGate(context: Context, input: GateInput, line: string, index: number): Promise<Trouble> {
+async function testGate(
+  context: Context,
+  { input, line, index }: { readonly input: GateInput; readonly line: string; readonly index: number },
+): Promise<Trouble> {
   const { repository, config } = input.survey.workspace;
   const isInside = config.gates['run-in'] === 'working-folder';
   const env = { ...withoutCredentials(context.env, config), LC_ALL: 'C', TZ: 'UTC' } as Record<string, string>;

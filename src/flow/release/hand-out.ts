@@ -21,12 +21,17 @@ function handedOutRef(run: string): string {
  * Pushes the commit of a run, which no branch has yet, so that other machines can build it.
  * @returns what is typed there and here.
  */
-export async function handOut(
-  repository: Repository,
-  { id, journal, opened }: Run,
-  commit: string,
-  releasing: readonly Releasing[],
-): Promise<string[]> {
+export async function handOut({
+  repository,
+  run: { id, journal, opened },
+  commit,
+  releasing,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly commit: string;
+  readonly releasing: readonly Releasing[];
+}): Promise<string[]> {
   const ref = handedOutRef(id);
   const remote = opened.remote ?? 'origin';
   await git(repository.place, ['push', '--no-verify', '--porcelain', remote, `${commit}:${ref}`]);

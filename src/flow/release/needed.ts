@@ -9,9 +9,15 @@ import type { Survey, SurveyOptions } from '../survey/survey.ts';
  */
 export async function withNeeded(
   context: Context,
-  options: SurveyOptions,
-  isAdded: boolean,
-  survey: (context: Context, options: SurveyOptions) => Promise<Survey>,
+  {
+    options,
+    isAdded,
+    survey,
+  }: {
+    readonly options: SurveyOptions;
+    readonly isAdded: boolean;
+    readonly survey: (context: Context, options: SurveyOptions) => Promise<Survey>;
+  },
 ): Promise<Survey> {
   if (context.packages.length === 0) return survey(context, options);
   const chosen = new Set(context.packages);

@@ -2,6 +2,18 @@ import { createHash, randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cardDigest, type ReleaseCard } from '../../core/page/card.ts';
+import {
+  chooseRun,
+  isHalfLaidOut,
+  isPublic,
+  isUnreadable,
+  type KnownRun,
+  type Opened,
+  type RunAsked,
+  refuseOpen,
+  unreadableRun,
+} from '../../core/plan/choose-run.ts';
+import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
@@ -20,30 +32,14 @@ import type { BuiltRelease } from '../build/build-package.ts';
 import type { Context } from '../context.ts';
 import type { Shipment } from '../deliver/deliver.ts';
 import { checkNarrow } from '../deliver/narrow-credential.ts';
-import { inDependencyOrder, planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
+import { planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
 import type { PublishedRelease } from '../deliver/published.ts';
 import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
 import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { removeOwnTags } from '../run/own-tags.ts';
-import {
-  beginRun,
-  chooseRun,
-  continueRun,
-  isHalfLaidOut,
-  isPublic,
-  isUnreadable,
-  type KnownRun,
-  lockFolder,
-  newRunId,
-  type Opened,
-  openRuns,
-  type Run,
-  type RunAsked,
-  refuseOpen,
-  unreadableRun,
-} from '../run/run.ts';
+import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run } from '../run/run.ts';
 import { billReleases } from '../sbom/bill-write.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
 import { type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
@@ -98,7 +94,7 @@ export async function release(context: Context, options: ReleaseOptions, talk: R
     }
     if (options.resume === null) {
       refuseOpen(runs);
-      return await newRelease(context, repository, options, talk);
+      return await newRelease(context, { repository, options, talk });
     }
     const known = chooseRun(runs, options.resume === '' ? null : options.resume);
     if (known !== null && !isUnreadable(known)) {
@@ -107,7 +103,7 @@ export async function release(context: Context, options: ReleaseOptions, talk: R
       return await goOn(context, repository, { run, options, talk, isPushed: isPublic(run.journal) });
     }
     // Nothing of it on this machine: what was pushed says what is left to do.
-    const run = await fromRemote(context, repository, options, known);
+    const run = await fromRemote(context, { repository, options, unreadable: known });
     if (known !== null) await markClosed(known.folder);
     return await goOn(context, repository, { run, options, talk, isPushed: true });
   } finally {
@@ -119,9 +115,11 @@ export async function release(context: Context, options: ReleaseOptions, talk: R
 /** @param unreadable the run of this machine whose journal says nothing any more. @throws JOURNAL_DAMAGED, RUN_NOT_FOUND */
 async function fromRemote(
   context: Context,
-  repository: Repository,
-  options: ReleaseOptions,
-  unreadable: KnownRun | null,
+  {
+    repository,
+    options,
+    unreadable,
+  }: { readonly repository: Repository; readonly options: ReleaseOptions; readonly unreadable: KnownRun | null },
 ): Promise<Run> {
   const { runFromRemote } = await import('./from-remote.ts');
   if (unreadable === null) return runFromRemote(context, repository, options);
@@ -144,9 +142,11 @@ type Work = {
 
 async function newRelease(
   context: Context,
-  repository: Repository,
-  options: ReleaseOptions,
-  talk: ReleaseTalk,
+  {
+    repository,
+    options,
+    talk,
+  }: { readonly repository: Repository; readonly options: ReleaseOptions; readonly talk: ReleaseTalk },
 ): Promise<Released> {
   const { place } = repository;
   const survey = await surveyFor(context, options.asked, null);
@@ -189,16 +189,16 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
       if (prepared.card === null)
         return { ...prepared, card: null, run: run.id, dryRun: false, page: null, error: null };
       if (options.dryRun) {
-        const page = await writePlan(inside, run, prepared.card, options.card);
+        const page = await writePlan(inside, { run, card: prepared.card, file: options.card });
         await dropRun(repository, run);
         return { ...prepared, run: '', dryRun: true, page, error: null };
       }
     }
     isPushed = true;
-    const end = await finishRun(inside, repository, run, { again: options.again });
+    const end = await finishRun(inside, { repository, run, options: { again: options.again } });
     if (end.isStale) await dropRun(repository, run);
     const card = run.journal.done<{ what: ReleaseCard }>('agreed')?.what ?? null;
-    const page = end.isStale ? null : await writePage(inside, end.releases, card, options.card);
+    const page = end.isStale ? null : await writePage(inside, { releases: end.releases, card, file: options.card });
     return { ...end, dryRun: false, card, page };
   } catch (thrown) {
     const error = systemFault(thrown, `run: bevelstone release --resume ${run.id}`) ?? thrown;
@@ -214,22 +214,31 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
   }
 }
 
-async function writePlan(context: Context, run: Run, card: ReleaseCard, file: string | null): Promise<string | null> {
+async function writePlan(
+  context: Context,
+  { run, card, file }: { readonly run: Run; readonly card: ReleaseCard; readonly file: string | null },
+): Promise<string | null> {
   if (file === null) return null;
   const { writePlannedCard } = await import('../ledger/release-page.ts');
-  return writePlannedCard(context, card, outOf(run), file);
+  return writePlannedCard(context, { card, folder: outOf(run), file });
 }
 
 async function writePage(
   context: Context,
-  releases: readonly PublishedRelease[],
-  card: ReleaseCard | null,
-  file: string | null,
+  {
+    releases,
+    card,
+    file,
+  }: {
+    readonly releases: readonly PublishedRelease[];
+    readonly card: ReleaseCard | null;
+    readonly file: string | null;
+  },
 ): Promise<string | null> {
   if (file === null) return null;
   const { shownReleases, writeLedgerCard } = await import('../ledger/release-page.ts');
   const names = releases.map((one) => `${one.package}@${one.version}`);
-  return writeLedgerCard(context, await shownReleases(context, names), file, card);
+  return writeLedgerCard(context, { releases: await shownReleases(context, names), file, known: card });
 }
 
 /** What is ready; without a card where others go on with the commit. */
@@ -254,12 +263,13 @@ async function prepare(context: Context, repository: Repository, { run, options,
     releasing.flatMap(({ one }) => one.config['send-to']),
   );
   context.report({ type: 'group', title: 'Gates' });
-  await gate(context, run, { survey, releasing, makesTags, isHandedOut }, talk);
+  await gate(context, { run, input: { survey, releasing, makesTags, isHandedOut }, talk });
   context.report({ type: 'group', title: 'Build' });
   noteSurvey(run, releasing);
-  const commit = await makeCommit(context, repository, run, survey, releasing);
+  const commit = await makeCommit(context, { repository, run, survey, releasing });
   const at: Survey = { ...survey, commit };
-  if (options.handOut) return { releases: [], card: null, advice: await handOut(repository, run, commit, releasing) };
+  if (options.handOut)
+    return { releases: [], card: null, advice: await handOut({ repository, run, commit, releasing }) };
   await takeGathered(repository, run, at);
   const releases = inDependencyOrder(await buildAll(context, run, at));
   if (isHandedOut) {
@@ -267,14 +277,14 @@ async function prepare(context: Context, repository: Repository, { run, options,
     if (error !== null) throw error;
   }
   context.report({ type: 'group', title: 'Checks' });
-  const verification = await verifyAll(context, run, at, releases);
-  const billed = inDependencyOrder(await billAll(context, run, at, releases));
-  const rehearsal = await rehearseAll(context, run, at, billed);
-  const shipments = await planShipments(context, at.workspace, billed, 'none-is-fine');
+  const verification = await verifyAll(context, { run, survey: at, releases });
+  const billed = inDependencyOrder(await billAll(context, { run, survey: at, releases }));
+  const rehearsal = await rehearseAll(context, { run, survey: at, releases: billed });
+  const shipments = await planShipments(context, { workspace: at.workspace, releases: billed, ifNone: 'none-is-fine' });
   await refuseTaken(repository, opened, shipments);
-  await checkNarrow(context, repository, at.workspace, shipments);
+  await checkNarrow(context, { repository, workspace: at.workspace, shipments });
   const card = await makeCard({ survey: at, opened, releases: billed, shipments, verification, rehearsal, makesTags });
-  await agree(run, card, options, talk);
+  await agree({ run, card, releaseOptions: options, talk });
   await closeConnections();
   journalBuilt(journal, billed);
   return { releases: pendingDeliveries(billed, shipments), card, advice: [] };
@@ -322,21 +332,29 @@ async function surveyFor(context: Context, asked: RunAsked, at: string | null): 
   const { place } = await openContext(context);
   // A survey at an id knows no branch, and the stream is that of the branch.
   const branch = options.branch ?? (context.env['BEVELSTONE_BRANCH'] || (await currentBranch(place)));
-  return withNeeded(context, { ...options, branch }, asked.withNeeded, (inside, own) =>
-    surveyWorkspace(inside, own, 'commit'),
-  );
+  return withNeeded(context, {
+    options: { ...options, branch },
+    isAdded: asked.withNeeded,
+    survey: (inside, own) => surveyWorkspace(inside, own, 'commit'),
+  });
 }
 
 async function gate(
   context: Context,
-  run: Run,
-  input: {
-    readonly survey: Survey;
-    readonly releasing: readonly Releasing[];
-    readonly makesTags: boolean;
-    readonly isHandedOut: boolean;
+  {
+    run,
+    input,
+    talk,
+  }: {
+    readonly run: Run;
+    readonly input: {
+      readonly survey: Survey;
+      readonly releasing: readonly Releasing[];
+      readonly makesTags: boolean;
+      readonly isHandedOut: boolean;
+    };
+    readonly talk: ReleaseTalk;
   },
-  talk: ReleaseTalk,
 ): Promise<void> {
   faultPoint('gated', '', 'before');
   const gates = await askGates(context, {
@@ -375,10 +393,17 @@ function noteSurvey({ journal, id }: Run, releasing: readonly Releasing[]): void
 /** The commit that is built. Its date was fixed when the run began, so making it again gives the same one. */
 async function makeCommit(
   context: Context,
-  repository: Repository,
-  { journal, opened, id }: Run,
-  survey: Survey,
-  releasing: readonly Releasing[],
+  {
+    repository,
+    run: { journal, opened, id },
+    survey,
+    releasing,
+  }: {
+    readonly repository: Repository;
+    readonly run: Run;
+    readonly survey: Survey;
+    readonly releasing: readonly Releasing[];
+  },
 ): Promise<string> {
   const before = journal.done<{ commit: string }>('committed');
   if (before !== null) {
@@ -387,7 +412,7 @@ async function makeCommit(
   }
   faultPoint('committed', '', 'before');
   const writes = survey.workspace.config['write-back'].commit && opened.asked.tagged === null;
-  const made = writes ? await makeReleaseCommit(context, survey, releasing, opened) : null;
+  const made = writes ? await makeReleaseCommit(context, { survey, releasing, opened }) : null;
   if (made !== null) await keepForRun(repository.place, id, made.commit);
   faultPoint('committed', '', 'after-effect');
   const commit = made?.commit ?? survey.commit;
@@ -412,7 +437,7 @@ async function buildAll(context: Context, run: Run, survey: Survey): Promise<Rel
     const { package: name, version, artifacts, pending } = record;
     built.set(name, { package: name, version, folder, artifacts, pending });
   }
-  await buildSurveyed(context, survey, plainBuild, { output, source: opened.source, built });
+  await buildSurveyed(context, { survey, options: plainBuild, target: { output, source: opened.source, built } });
   faultPoint('built', '', 'after-effect');
   const releases = await readFolders(output);
   for (const { record } of releases) {
@@ -443,9 +468,11 @@ async function isWhole(release: ReleaseFolder): Promise<boolean> {
 
 async function verifyAll(
   context: Context,
-  { journal }: Run,
-  { workspace }: Survey,
-  releases: readonly ReleaseFolder[],
+  {
+    run: { journal },
+    survey: { workspace },
+    releases,
+  }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
 ): Promise<Verification> {
   faultPoint('verified', '', 'before');
   context.report({ type: 'started', what: 'verify' });
@@ -465,12 +492,18 @@ async function verifyAll(
 
 async function billAll(
   context: Context,
-  run: Run,
-  survey: Survey,
-  releases: readonly ReleaseFolder[],
+  {
+    run,
+    survey,
+    releases,
+  }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
 ): Promise<ReleaseFolder[]> {
   faultPoint('billed', '', 'before');
-  await billReleases(context, survey.workspace, releases, { commit: survey.commit, kinds: [], to: null });
+  await billReleases(context, {
+    workspace: survey.workspace,
+    releases,
+    wish: { commit: survey.commit, kinds: [], to: null },
+  });
   faultPoint('billed', '', 'after-effect');
   const billed = await readFolders(outOf(run));
   const bills = billed.flatMap(({ record }) =>
@@ -484,9 +517,11 @@ async function billAll(
 /** Tries what can be tried, unless these very artifacts were tried before. */
 async function rehearseAll(
   context: Context,
-  { journal }: Run,
-  { workspace }: Survey,
-  releases: readonly ReleaseFolder[],
+  {
+    run: { journal },
+    survey: { workspace },
+    releases,
+  }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
 ): Promise<Rehearsal | null> {
   const tried = releases.filter(
     ({ record }) => (workspace.packages.find(({ name }) => name === record.package)?.config.trial.length ?? 0) > 0,
@@ -496,7 +531,7 @@ async function rehearseAll(
   const before = lastRecord(journal.records, 'rehearsed', { phase: 'done' });
   if (before?.input === input) return before.data as Rehearsal;
   faultPoint('rehearsed', '', 'before');
-  const rehearsal = await rehearseReleases(context, workspace, releases, false);
+  const rehearsal = await rehearseReleases(context, { workspace, built: releases, everyone: false });
   if (rehearsal.error !== null) throw rehearsal.error;
   faultPoint('rehearsed', '', 'after-effect');
   journal.append({ step: 'rehearsed', phase: 'done', input, data: rehearsal });
@@ -505,12 +540,17 @@ async function rehearseAll(
 }
 
 /** One question, asked again only when something on the card changed. */
-async function agree(
-  { journal }: Run,
-  card: ReleaseCard,
-  { dryRun }: ReleaseOptions,
-  talk: ReleaseTalk,
-): Promise<void> {
+async function agree({
+  run: { journal },
+  card,
+  releaseOptions: { dryRun },
+  talk,
+}: {
+  readonly run: Run;
+  readonly card: ReleaseCard;
+  readonly releaseOptions: ReleaseOptions;
+  readonly talk: ReleaseTalk;
+}): Promise<void> {
   const digest = cardDigest(card);
   const before = journal.done<{ card: string }>('agreed');
   const isAgreed = before?.card === digest;

@@ -1,10 +1,10 @@
 import path from 'node:path';
+import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { sweepTagLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { readLocalTag, readTagMessage, tagObject } from '../../world/git/remote-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
-import { inDependencyOrder } from '../deliver/publish-plan.ts';
 import { readFolders } from '../release-folder/built-release.ts';
 import type { Run } from '../run/run.ts';
 
@@ -34,30 +34,40 @@ export async function repairRun(context: Context, repository: Repository, run: R
     );
     const own: string[] = [];
     for (const tag of tags)
-      if (await isOwnTag(repository, run, tag, there.get(`refs/tags/${tag}`) ?? null)) own.push(tag);
+      if (await isOwnTag({ repository, run, tag, id: there.get(`refs/tags/${tag}`) ?? null })) own.push(tag);
     if (own.length === tags.length)
-      await recordPush(
-        repository,
-        run,
-        own,
-        releases.map(({ record }) => record.package),
-      );
+      await recordPush({ repository, run, tags: own, order: releases.map(({ record }) => record.package) });
   }
   await journal.markRepaired();
 }
 
 /** Whether the remote's tag is the one that this run made here: the same object, with the run's mark in it. */
-async function isOwnTag({ place }: Repository, { opened }: Run, tag: string, id: string | null): Promise<boolean> {
+async function isOwnTag({
+  repository: { place },
+  run: { opened },
+  tag,
+  id,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly tag: string;
+  readonly id: string | null;
+}): Promise<boolean> {
   if (id === null || (await readLocalTag(place, tag)) === null || (await tagObject(place, tag)) !== id) return false;
   return (await readTagMessage(place, tag))?.includes(`\nBevelstone-Run: ${opened.mark}\n`) === true;
 }
 
-async function recordPush(
-  { place }: Repository,
-  { journal }: Run,
-  tags: readonly string[],
-  order: readonly string[],
-): Promise<void> {
+async function recordPush({
+  repository: { place },
+  run: { journal },
+  tags,
+  order,
+}: {
+  readonly repository: Repository;
+  readonly run: Run;
+  readonly tags: readonly string[];
+  readonly order: readonly string[];
+}): Promise<void> {
   const commit = (await readLocalTag(place, tags[0] ?? ''))?.commit;
   if (!journal.isDone('committed')) journal.append({ step: 'committed', phase: 'done', data: { commit, tree: null } });
   if (journal.done('built') === null) journal.append({ step: 'built', phase: 'done', data: order });

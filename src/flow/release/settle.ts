@@ -25,15 +25,19 @@ export type Settling = {
  */
 export async function settle(
   context: Context,
-  repository: Repository,
-  { id, journal, opened }: Run,
-  { commit, releases, output }: Settling,
+  {
+    repository,
+    run: { id, journal, opened },
+    settling: { commit, releases, output },
+  }: { readonly repository: Repository; readonly run: Run; readonly settling: Settling },
 ): Promise<string[]> {
   faultPoint('settled', '', 'before');
   const isAgain = journal.isMeant('settled') && !journal.isDone('settled');
   if (!journal.isMeant('settled')) journal.append({ step: 'settled', phase: 'intent' });
   const advice =
-    opened.branch === null || commit === opened.source ? [] : await follow(repository, opened.branch, commit, isAgain);
+    opened.branch === null || commit === opened.source
+      ? []
+      : await follow({ repository, branch: opened.branch, commit, isAgain });
   await forgetRun(repository.place, id);
   const top = await placeInside(repository.root, output, '`output`');
   for (const { folder } of releases) {
@@ -54,7 +58,17 @@ export async function settle(
  * Moves the branch forward when nothing of the person's is lost by it.
  * @param isAgain whether an earlier try was cut short.
  */
-async function follow(repository: Repository, branch: string, commit: string, isAgain: boolean): Promise<string[]> {
+async function follow({
+  repository,
+  branch,
+  commit,
+  isAgain,
+}: {
+  readonly repository: Repository;
+  readonly branch: string;
+  readonly commit: string;
+  readonly isAgain: boolean;
+}): Promise<string[]> {
   const { place } = repository;
   const ref = `refs/heads/${branch}`;
   const local = await gitLine(place, ['rev-parse', '--verify', '--quiet', ref], { allow: [1] });
@@ -71,5 +85,5 @@ async function follow(repository: Repository, branch: string, commit: string, is
   if (isAgain) await undoHalfMove(repository, local, commit);
   // git itself refuses when a changed file would be touched; others stay as they are.
   const isChanged = (await uncommittedPaths(place)).length > 0;
-  return (await moveBranch(repository, branch, commit, isChanged ? [1, 128] : [])) ? [] : catchUp;
+  return (await moveBranch({ repository, branch, commit, allow: isChanged ? [1, 128] : [] })) ? [] : catchUp;
 }

@@ -3,6 +3,7 @@ import path from 'node:path';
 import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { Opened } from '../../core/plan/choose-run.ts';
 import { globMatcher } from '../../core/text/glob.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
@@ -13,26 +14,22 @@ import { runStep } from '../../world/step.ts';
 import { notesForRelease } from '../build/build-records.ts';
 import { recordVersion } from '../build/stamp.ts';
 import { type Context, warn } from '../context.ts';
-import type { Opened } from '../run/run.ts';
 import type { Survey, SurveyedPackage } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import type { Package } from '../workspace/workspace.ts';
 
 /** A package with the version that it gets. */
 export type Releasing = {
-  readonly index: number;
   readonly one: Package;
   readonly surveyed: SurveyedPackage;
   readonly version: string;
 };
 
 /** The packages of a survey that have something to release. */
-export function releasingOf({ packages, indexes, workspace }: Survey): Releasing[] {
-  return packages.flatMap((surveyed, position): Releasing[] => {
-    const index = indexes[position] ?? -1;
-    const one = workspace.packages[index];
-    return surveyed.next === null || one === undefined ? [] : [{ index, one, surveyed, version: surveyed.next }];
-  });
+export function releasingOf({ packages }: Survey): Releasing[] {
+  return packages.flatMap((surveyed): Releasing[] =>
+    surveyed.next === null ? [] : [{ one: surveyed.own, surveyed, version: surveyed.next }],
+  );
 }
 
 /**
@@ -43,16 +40,22 @@ export function releasingOf({ packages, indexes, workspace }: Survey): Releasing
  */
 export async function makeReleaseCommit(
   context: Context,
-  survey: Survey,
-  releasing: readonly Releasing[],
-  opened: Pick<Opened, 'time' | 'run'>,
+  {
+    survey,
+    releasing,
+    opened,
+  }: {
+    readonly survey: Survey;
+    readonly releasing: readonly Releasing[];
+    readonly opened: Pick<Opened, 'time' | 'run'>;
+  },
 ): Promise<ObjectCommit | null> {
   const { repository, config } = survey.workspace;
   const place = { ...repository.place, env: withoutCredentials(context.env, config) };
   const checkout = await checkOut({ ...repository, place }, survey.commit, 'record-');
   try {
     const written = new Set<string>();
-    const versions = new Map(releasing.map(({ index, version }) => [index, version]));
+    const versions = new Map(releasing.map(({ one, version }) => [one.index, version]));
     for (const each of releasing) {
       const inside = (file: string) => path.posix.join(each.one.folder, file);
       const folder = await placeInside(checkout.folder, each.one.folder, `\`folder\` of ${each.one.name}`);
@@ -68,7 +71,7 @@ export async function makeReleaseCommit(
       await rm(await placeInside(checkout.folder, intro, 'notes/next.md'), { force: true });
       written.add(intro);
     }
-    const makes = await runMakes(context, survey, checkout.folder, opened);
+    const makes = await runMakes(context, { survey, checkout: checkout.folder, opened });
     const takes = (file: string) => written.has(file) || makes.some((fits) => fits(file));
     const message = messageOf(config['write-back'].message, releasing);
     return await makeCommitObject(repository, {
@@ -109,9 +112,11 @@ async function writeChangelog(
 /** Runs the commands of `make` in the checkout. @returns what tells whether a path is one of their files. */
 async function runMakes(
   context: Context,
-  survey: Survey,
-  checkout: string,
-  { time, run }: Pick<Opened, 'time' | 'run'>,
+  {
+    survey,
+    checkout,
+    opened: { time, run },
+  }: { readonly survey: Survey; readonly checkout: string; readonly opened: Pick<Opened, 'time' | 'run'> },
 ): Promise<((file: string) => boolean)[]> {
   const { repository, config } = survey.workspace;
   const versions = Object.fromEntries(

@@ -1,5 +1,4 @@
-import type { RunAsked } from './run.ts';
-
+import type { RunAsked } from '../../core/plan/choose-run.ts';
 /** What `release` may be asked for. */
 export type ReleaseOptions = {
   readonly asked: RunAsked;

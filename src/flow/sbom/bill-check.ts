@@ -32,7 +32,7 @@ export type BillCheck = FileDifferences & {
 export async function checkBillFile(context: Context, file: string, against: string | null): Promise<BillCheck> {
   const document = await readDocument(context, file);
   const problems = checkBill(document);
-  const differences = against === null ? null : await compareWith(context, readBill(document), file, against);
+  const differences = against === null ? null : await compareWith(context, { bill: readBill(document), file, against });
   const { missing, extra, altered } = differences ?? { missing: [], extra: [], altered: [] };
   return { file, kind: document.kind, valid: problems.length === 0, problems, missing, extra, altered, against };
 }
@@ -55,7 +55,10 @@ export function billRefusal({ file, problems, missing, extra, altered, against }
   });
 }
 
-async function compareWith(context: Context, bill: Bill, file: string, against: string): Promise<FileDifferences> {
+async function compareWith(
+  context: Context,
+  { bill, file, against }: { readonly bill: Bill; readonly file: string; readonly against: string },
+): Promise<FileDifferences> {
   const place = path.resolve(context.folder, against);
   const found = await stat(place).catch((error) => {
     throw unreadableFile(error, against) ?? error;

@@ -77,16 +77,20 @@ export async function dependencyFilesAt(
   return readDependencyFiles(context, paths, texts);
 }
 
+/** Of which package, by which files. */
+type DependencyQuestion = {
+  readonly workspace: Workspace;
+  readonly files: DependencyFiles;
+  readonly name: string;
+  /** Versions of packages that are released together. */
+  readonly versions: ReadonlyMap<string, string>;
+  readonly root: string;
+};
+
 /** Finds the dependencies of one package of a workspace. */
 export function packageDependencies(
   context: Context,
-  workspace: Workspace,
-  files: DependencyFiles,
-  {
-    name,
-    versions,
-    root,
-  }: { readonly name: string; readonly versions: ReadonlyMap<string, string>; readonly root: string },
+  { workspace, files, name, versions, root }: DependencyQuestion,
 ): DependencyGraph {
   const one = workspace.packages.find((candidate) => candidate.name === name);
   const folder = one?.folder ?? '';

@@ -62,7 +62,9 @@ export async function writeBills(context: Context, { targets, kinds, to }: BillO
     context.signal.throwIfAborted();
     const made = await billOfTarget(context, path.resolve(context.folder, target), target);
     const folder = to === null ? made.folder : path.resolve(context.folder, to);
-    parts.push(await writeOut(made, made.stem, folder, kinds.length === 0 ? bothKinds : kinds));
+    parts.push(
+      await writeOut({ madeBill: made, stem: made.stem, folder, kinds: kinds.length === 0 ? bothKinds : kinds }),
+    );
   }
   return joinParts(parts);
 }
@@ -81,28 +83,39 @@ async function writeReleaseBills(
 ): Promise<BillsWritten> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const workspace = await readWorkspace(context, repository, commit, 'commit');
+  const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
   const releases = await builtReleases(context, workspace, commit);
-  return billReleases(context, workspace, releases, { commit, kinds, to });
+  return billReleases(context, { workspace, releases, wish: { commit, kinds, to } });
 }
 
 /** The bills of built releases, recorded beside their artifacts unless they go elsewhere. */
 export async function billReleases(
   context: Context,
-  workspace: Workspace,
-  releases: readonly ReleaseFolder[],
-  { commit, kinds, to }: { readonly commit: string } & Pick<BillOptions, 'kinds' | 'to'>,
+  {
+    workspace,
+    releases,
+    wish: { commit, kinds, to },
+  }: {
+    readonly workspace: Workspace;
+    readonly releases: readonly ReleaseFolder[];
+    readonly wish: { readonly commit: string } & Pick<BillOptions, 'kinds' | 'to'>;
+  },
 ): Promise<BillsWritten> {
   const files = await dependencyFilesAt(context, workspace, commit);
   const versions = new Map(releases.map(({ record }) => [record.package, record.version]));
   const parts: BillsWritten[] = [];
   for (const release of releases) {
     context.signal.throwIfAborted();
-    const made = await billOfRelease(context, workspace, release, { files, versions });
+    const made = await billOfRelease(context, { workspace, releaseFolder: release, found: { files, versions } });
     const configured =
       workspace.packages.find(({ name }) => name === release.record.package)?.config.bills ?? bothKinds;
     const folder = to === null ? release.folder : path.resolve(context.folder, to);
-    const written = await writeOut(made, made.stem, folder, kinds.length === 0 ? configured : kinds);
+    const written = await writeOut({
+      madeBill: made,
+      stem: made.stem,
+      folder,
+      kinds: kinds.length === 0 ? configured : kinds,
+    });
     if (to === null) await recordBills(release, written.bills);
     parts.push(written);
   }
@@ -112,15 +125,21 @@ export async function billReleases(
 /** The bill of a release: the package, its artifacts with their files, the commit they come from, and all it depends on. */
 async function billOfRelease(
   context: Context,
-  workspace: Workspace,
-  { folder, record }: ReleaseFolder,
-  found: { readonly files: DependencyFiles; readonly versions: ReadonlyMap<string, string> },
+  {
+    workspace,
+    releaseFolder: { folder, record },
+    found,
+  }: {
+    readonly workspace: Workspace;
+    readonly releaseFolder: ReleaseFolder;
+    readonly found: { readonly files: DependencyFiles; readonly versions: ReadonlyMap<string, string> };
+  },
 ): Promise<MadeBill> {
   const config = workspace.config;
   const one = workspace.packages.find(({ name }) => name === record.package);
   const licence = one?.manifest?.licence ?? null;
   const artifacts = await Promise.all(
-    record.artifacts.map((listed) => artifactPackage(folder, record, listed, licence, config.supplier)),
+    record.artifacts.map((listed) => artifactPackage({ folder, record, listed, licence, supplier: config.supplier })),
   );
   const commitPage = config.links.commit?.replaceAll('{commit}', record.commit) ?? null;
   const source = billPackage({
@@ -145,7 +164,9 @@ async function billOfRelease(
     description:
       one?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
   });
-  const graph = packageDependencies(context, workspace, found.files, {
+  const graph = packageDependencies(context, {
+    workspace,
+    files: found.files,
     name: record.package,
     versions: found.versions,
     root: subject.id,
@@ -170,13 +191,19 @@ async function billOfRelease(
   return { bill, graph, stem: path.basename(folder), folder };
 }
 
-async function artifactPackage(
-  folder: string,
-  record: ReleaseRecord,
-  listed: ArtifactRecord,
-  licence: string | null,
-  supplier: string | null,
-): Promise<BillPackage> {
+async function artifactPackage({
+  folder,
+  record,
+  listed,
+  licence,
+  supplier,
+}: {
+  readonly folder: string;
+  readonly record: ReleaseRecord;
+  readonly listed: ArtifactRecord;
+  readonly licence: string | null;
+  readonly supplier: string | null;
+}): Promise<BillPackage> {
   const { artifact, files } = await billArtifact(path.join(folder, listed.file), () => false);
   if (artifact.sha256 !== listed.sha256) throw alteredArtifact(path.join(folder, listed.file));
   const common = artifact.manifest?.common;
@@ -252,7 +279,7 @@ async function billOfFile(context: Context, file: string, changed: Date): Promis
     id,
   );
   return {
-    bill: plainBill(context, subject, graph, sourceDate(context) ?? changed),
+    bill: plainBill(context, { subject, graph, at: sourceDate(context) ?? changed }),
     graph,
     stem: path.basename(file),
     folder: path.dirname(file),
@@ -297,14 +324,17 @@ async function billOfFolder(context: Context, folder: string): Promise<MadeBill>
   const stem = safe([name, version].filter((part) => part !== null).join('-'));
   // Inside the folder the bill would be one of its files the next time.
   return {
-    bill: plainBill(context, subject, graph, sourceDate(context) ?? context.now()),
+    bill: plainBill(context, { subject, graph, at: sourceDate(context) ?? context.now() }),
     graph,
     stem,
     folder: path.dirname(folder),
   };
 }
 
-function plainBill(context: Context, subject: BillPackage, graph: DependencyGraph, at: Date): Bill {
+function plainBill(
+  context: Context,
+  { subject, graph, at }: { readonly subject: BillPackage; readonly graph: DependencyGraph; readonly at: Date },
+): Bill {
   return {
     name: [subject.name, subject.version].filter((part) => part !== null).join(' '),
     created: at.toISOString().replace(/\.\d+Z$/, 'Z'),
@@ -323,12 +353,17 @@ function sourceDate({ env }: Context): Date | null {
   return /^\d{1,11}$/.test(text) ? new Date(Number(text) * 1000) : null;
 }
 
-async function writeOut(
-  { bill, graph }: MadeBill,
-  stem: string,
-  folder: string,
-  kinds: readonly BillKind[],
-): Promise<BillsWritten> {
+async function writeOut({
+  madeBill: { bill, graph },
+  stem,
+  folder,
+  kinds,
+}: {
+  readonly madeBill: MadeBill;
+  readonly stem: string;
+  readonly folder: string;
+  readonly kinds: readonly BillKind[];
+}): Promise<BillsWritten> {
   const bills: WrittenBill[] = [];
   const files = bill.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
   const unread = graph.sources.filter((one) => one.unread !== null).map((one) => one.path);

@@ -45,7 +45,7 @@ export async function billArtifact(file: string, wantsText: (path: string) => bo
   const files = artifact.entries
     .filter(({ type }) => type === 'file')
     .map(({ path: inside, sha256 }) =>
-      toBillFile(inside, digests.get(inside) ?? emptySha1, sha256 ?? '', headers.get(inside)),
+      toBillFile({ inside, sha1: digests.get(inside) ?? emptySha1, sha256: sha256 ?? '', header: headers.get(inside) }),
     );
   return { artifact, files: withLicenceFiles(files), texts: artifact.texts };
 }
@@ -56,12 +56,22 @@ export async function billFolder(folder: string): Promise<BillFile[]> {
   const surveyed = await surveyFiles(folder, paths.sort());
   return withLicenceFiles(
     surveyed.map(({ path: inside, sha1, sha256, head }) =>
-      toBillFile(inside, sha1, sha256, head === null ? undefined : readFileHeader(head)),
+      toBillFile({ inside, sha1, sha256, header: head === null ? undefined : readFileHeader(head) }),
     ),
   );
 }
 
-function toBillFile(inside: string, sha1: string, sha256: string, header: FileHeader | undefined): BillFile {
+function toBillFile({
+  inside,
+  sha1,
+  sha256,
+  header,
+}: {
+  readonly inside: string;
+  readonly sha1: string;
+  readonly sha256: string;
+  readonly header: FileHeader | undefined;
+}): BillFile {
   return { path: inside, sha1, sha256, licences: header?.licences ?? [], copyright: header?.copyright ?? null };
 }
 

@@ -59,14 +59,14 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
       contributors: options.contributors,
       range: rangeName(options, survey),
     });
-    releases.push({ notes, text: await render(survey, one, notes, options.format, at) });
+    releases.push({ notes, text: await render({ survey, one, notes, format: options.format, at }) });
   }
   const written = options.write ? await writeChangelogs(context, survey, releases) : [];
   const all = releases.map(({ notes }) => notes);
   const text =
     options.template === null
       ? releases.map((one) => one.text).join('\n')
-      : await fromTemplate(context, options.template, all, survey.workspace.config.links);
+      : await fromTemplate(context, { file: options.template, notes: all, links: survey.workspace.config.links });
   return { releases, text, written };
 }
 
@@ -130,13 +130,19 @@ function rangeName({ from, to }: NotesOptions, { commit }: Survey): string {
   return from === null ? `up to ${to ?? commit.slice(0, 7)}` : `${from} to ${to ?? commit.slice(0, 7)}`;
 }
 
-async function render(
-  survey: Survey,
-  one: SurveyedPackage,
-  notes: ReleaseNotes,
-  format: NotesFormat,
-  at: Date,
-): Promise<string> {
+async function render({
+  survey,
+  one,
+  notes,
+  format,
+  at,
+}: {
+  readonly survey: Survey;
+  readonly one: SurveyedPackage;
+  readonly notes: ReleaseNotes;
+  readonly format: NotesFormat;
+  readonly at: Date;
+}): Promise<string> {
   const { links } = survey.workspace.config;
   if (format === 'text') return renderPlainText(notes);
   if (format !== 'debian') return renderMarkdown(notes, { links, withPackage: true, level: 2 });
@@ -147,9 +153,11 @@ async function render(
 
 async function fromTemplate(
   context: Context,
-  file: string,
-  notes: readonly ReleaseNotes[],
-  links: LinksConfig,
+  {
+    file,
+    notes,
+    links,
+  }: { readonly file: string; readonly notes: readonly ReleaseNotes[]; readonly links: LinksConfig },
 ): Promise<string> {
   const template = await readTextIfThere(path.resolve(context.folder, file));
   if (template === null) {
@@ -161,7 +169,7 @@ async function fromTemplate(
     });
   }
   const { renderTemplate } = await import('../../core/changelog/template.ts');
-  return renderTemplate(template, file, notes, links);
+  return renderTemplate({ template, file, notes, links });
 }
 
 async function writeChangelogs(context: Context, survey: Survey, releases: readonly WrittenNotes[]): Promise<string[]> {

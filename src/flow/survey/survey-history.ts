@@ -20,12 +20,17 @@ export type KnownRelease = LastRelease & { type: 'known' };
 export type Range = { readonly commit: string; readonly end: string | null };
 
 /** Asks git about the highest tags of all packages at once, then about the next ones, until each package is settled. */
-export async function lastReleases(
-  repository: Repository,
-  commit: string,
-  stream: Stream,
-  byOwner: readonly (readonly VersionTag[])[],
-): Promise<KnownRelease[]> {
+export async function lastReleases({
+  repository,
+  commit,
+  stream,
+  byOwner,
+}: {
+  readonly repository: Repository;
+  readonly commit: string;
+  readonly stream: Stream;
+  readonly byOwner: readonly (readonly VersionTag[])[];
+}): Promise<KnownRelease[]> {
   const known = new Map<string, boolean>();
   for (;;) {
     const found = byOwner.map((tags) => findLastRelease(tags, stream, known));
@@ -37,12 +42,17 @@ export async function lastReleases(
 }
 
 /** Reads the history back to its end, commit by commit. */
-export async function walkHistory(
-  repository: Repository,
-  { commit, end }: Range,
-  { config, packages }: Workspace,
-  keepOthers: boolean,
-): Promise<{ walk: Walk; amendments: Amendments; rules: MeaningRules }> {
+export async function walkHistory({
+  repository,
+  range: { commit, end },
+  workspace: { config, packages },
+  keepOthers,
+}: {
+  readonly repository: Repository;
+  readonly range: Range;
+  readonly workspace: Workspace;
+  readonly keepOthers: boolean;
+}): Promise<{ walk: Walk; amendments: Amendments; rules: MeaningRules }> {
   const { history } = config;
   const rules: MeaningRules = {
     weights: history.weights,
@@ -82,12 +92,17 @@ function recordFiles(folder: string): string[] {
 }
 
 /** Asks git what the ids are that messages name and the walk does not hold. */
-export async function askReferences(
-  repository: Repository,
-  walk: Walk,
-  { commit, end }: Range,
-  rules: MeaningRules,
-): Promise<ReleasedCommits> {
+export async function askReferences({
+  repository,
+  walk,
+  range: { commit, end },
+  rules,
+}: {
+  readonly repository: Repository;
+  readonly walk: Walk;
+  readonly range: Range;
+  readonly rules: MeaningRules;
+}): Promise<ReleasedCommits> {
   const open = walk.openReferences();
   if (open.length === 0 || end === null) return new Map();
   const found = await findCommits(repository.place, open);

@@ -1,6 +1,7 @@
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { refuseOpen } from '../../core/plan/choose-run.ts';
 import { type Context, warn } from '../context.ts';
-import { openRuns, refuseOpen } from '../run/run.ts';
+import { openRuns } from '../run/run.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { type Survey, type SurveyOptions, surveyWorkspace } from './survey.ts';
 

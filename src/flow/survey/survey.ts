@@ -1,15 +1,22 @@
-import type { Config } from '../../core/config/config.ts';
-import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
-import { type Change, countChanges } from '../../core/history/count-changes.ts';
+import { countChanges } from '../../core/history/count-changes.ts';
 import type { DependencyEdge } from '../../core/history/dependency.ts';
-import { type NextVersion, nextVersions, type Overrides, type PackageFacts } from '../../core/history/next-version.ts';
-import type { OtherCommit } from '../../core/history/walk.ts';
-import type { Ecosystem } from '../../core/name/ecosystem.ts';
-import { type Spellings, spell, spellAll } from '../../core/version/spelling.ts';
+import { nextVersions, type PackageFacts } from '../../core/history/next-version.ts';
+import type { OtherCommit, Walk } from '../../core/history/walk.ts';
+import {
+  dependencyEdges,
+  elsewhereNote,
+  groupIndexes,
+  isShown,
+  joinByOwner,
+  joinChanges,
+  manifestNotes,
+  type PackageHistory,
+  type SurveyedPackage as Surveyed,
+  surveyedPackage,
+} from '../../core/plan/survey-parts.ts';
 import { chooseStream, type Stream } from '../../core/version/stream.ts';
-import { assignTags, type Tag, type VersionTag } from '../../core/version/tag-pattern.ts';
-import { compareVersions } from '../../core/version/version.ts';
+import { assignTags } from '../../core/version/tag-pattern.ts';
 import type { Weight } from '../../core/version/weight.ts';
 import { readTags } from '../../world/git/read-tags.ts';
 import { currentBranch, type Repository, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
@@ -22,14 +29,7 @@ import {
   selectPackages,
   type Workspace,
 } from '../workspace/workspace.ts';
-import {
-  askReferences,
-  type KnownRelease,
-  lastReleases,
-  noteUnknownAmendments,
-  walkEnd,
-  walkHistory,
-} from './survey-history.ts';
+import { askReferences, lastReleases, noteUnknownAmendments, walkEnd, walkHistory } from './survey-history.ts';
 
 /** What a survey may be asked to do otherwise. */
 export type SurveyOptions = {
@@ -60,22 +60,8 @@ export const plainSurvey: SurveyOptions = {
   asReleased: false,
 };
 
-/** One package of a survey. */
-export type SurveyedPackage = {
-  readonly name: string;
-  readonly folder: string;
-  readonly ecosystem: Ecosystem;
-  readonly stream: string;
-  readonly last: VersionTag | null;
-  readonly lastInSeries: VersionTag | null;
-  readonly next: string | null;
-  readonly weight: Weight;
-  readonly reasons: readonly string[];
-  readonly spellings: Spellings;
-  readonly changes: readonly Change[];
-  /** The version that the surveyed commit itself is tagged with. */
-  readonly here: VersionTag | null;
-};
+/** One package of a survey, with the package of the workspace that it is about. */
+export type SurveyedPackage = Surveyed<Package>;
 
 /** The answer of `survey`, with what later steps need beside it. */
 export type Survey = {
@@ -86,8 +72,7 @@ export type Survey = {
   /** Commits of no package, only when asked for. */
   readonly others: readonly OtherCommit[];
   readonly workspace: Workspace;
-  /** Indexes into `workspace.packages` of the packages above, in their order. */
-  readonly indexes: readonly number[];
+  /** Packages by their `index`. */
   readonly edges: readonly DependencyEdge[];
 };
 
@@ -101,211 +86,113 @@ export async function surveyWorkspace(
   options: SurveyOptions,
   source: ConfigSource = 'working-folder',
 ): Promise<Survey> {
-  const [repository, commit, branch, found] = await askGit(context, options);
-  const workspace = await readWorkspace(context, repository, commit, source);
+  const { repository, commit, branch, found } = await askGit(context, options);
+  const workspace = await readWorkspace(context, { repository, commit, source });
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
+  const stream = chooseStream(config.streams, branch, options.stream);
+  const { histories, walk } = await readHistories(context, { workspace, commit, stream, options, found });
+  const edges = dependencyEdges(histories);
+  const groups = groupIndexes(config.together, packages);
+  // A question that looks at every file: only versions for looking depend on it.
+  const dirty = stream.type === 'look' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
+  const { first, 'below-one': belowOne, unmarked } = config.history;
+  const { as, raise, because } = options;
+  const overrides = { as, raise, because };
+  const rules = { stream, head: commit, dirty, first, belowOne, unmarked, groups, edges, overrides, selected };
+  const answers = nextVersions(histories.map(factsOf), rules);
+  if (!options.asReleased) throwAll(answers.problems);
+
+  const shown = histories.flatMap((history, index) => {
+    const answer = answers.packages[index];
+    return answer === undefined || !isShown(index, selected, groups) ? [] : [{ history, answer }];
+  });
+  const surveyed = shown.map(({ history, answer }) => surveyedPackage(history, answer, stream));
+  if (!options.asReleased) {
+    for (const { history } of shown) noteHistory(context, history);
+    for (const note of manifestNotes(surveyed)) warn(context, note);
+  }
+  return { commit, branch, stream, packages: surveyed, others: walk.others, workspace, edges };
+}
+
+type HistoryQuestion = {
+  readonly workspace: Workspace;
+  readonly commit: string;
+  readonly stream: Stream;
+  readonly options: SurveyOptions;
+  readonly found: GitAnswers['found'];
+};
+
+/** Releases and changes of every package of the workspace. */
+async function readHistories(
+  context: Context,
+  { workspace, commit, stream, options, found }: HistoryQuestion,
+): Promise<{ histories: PackageHistory<Package>[]; walk: Walk }> {
+  const { repository, config, packages } = workspace;
   const tags = options.asReleased ? found.tags.filter((tag) => tag.commit !== commit) : found.tags;
   const assigned = assignTags(tags, packages);
   refuseClaimedTwice(assigned.claimedTwice);
   for (const note of [...found.notes, ...assigned.notes]) warn(context, note);
-  const stream = chooseStream(config.streams, branch, options.stream);
-  const releases = await lastReleases(repository, commit, stream, assigned.byOwner);
-
+  const releases = await lastReleases({ repository, commit, stream, byOwner: assigned.byOwner });
   const from = options.from === null ? null : await resolveCommit(repository.place, options.from);
-  const end = from ?? (await walkEnd(repository, releases));
-  const { walk, amendments, rules } = await walkHistory(repository, { commit, end }, workspace, options.changes);
-  const released = await askReferences(repository, walk, { commit, end }, rules);
-  const starts = releases.map(({ last, lastInSeries }, index) => ({
+  const range = { commit, end: from ?? (await walkEnd(repository, releases)) };
+  const { walk, amendments, rules } = await walkHistory({ repository, range, workspace, keepOthers: options.changes });
+  const released = await askReferences({ repository, walk, range, rules });
+  const here = assignTags(
+    found.tags.filter((tag) => tag.commit === commit),
+    packages,
+  ).byOwner;
+  const known = joinByOwner(packages, { tags: assigned.byOwner, releases, here });
+  const starts = known.map(({ tags: own, release: { last, lastInSeries } }) => ({
     last: from ?? last?.commit ?? null,
     lastInSeries: lastInSeries?.commit ?? null,
-    others: (assigned.byOwner[index] ?? []).filter(({ tag }) => tag !== last?.tag).reverse(),
+    others: own.filter(({ tag }) => tag !== last?.tag).reverse(),
   }));
-  const counted = countChanges(walk, starts, released, config.history.weights['revert'] ?? null);
+  const revertWeight = config.history.weights['revert'] ?? null;
+  const counted = countChanges({ walk, starts, released, revertWeight });
   await noteUnknownAmendments(context, repository, amendments);
   for (const note of walk.notes) warn(context, note);
-
-  const edges = dependencyEdges(packages, releases);
-  // A question that looks at every file: only versions for looking depend on it.
-  const dirty = stream.type === 'look' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
-  const answers = nextVersions(
-    packages.map(
-      (one, index): PackageFacts => ({
-        name: one.name,
-        tags: assigned.byOwner[index] ?? [],
-        last: releases[index]?.last?.version ?? null,
-        lastInSeries: releases[index]?.lastInSeries?.version ?? null,
-        elsewhere: releases[index]?.elsewhere ?? [],
-        manifestVersion: one.manifest?.version ?? null,
-        changes: counted[index] ?? { changes: [], warnings: [] },
-      }),
-    ),
-    {
-      stream,
-      head: commit,
-      dirty,
-      first: config.history.first,
-      belowOne: config.history['below-one'],
-      unmarked: config.history.unmarked,
-      groups: groupIndexes(config, packages),
-      edges,
-      overrides: overridesOf(options),
-      selected,
-    },
-  );
-  if (!options.asReleased) throwAll(answers.problems);
-
-  const here = releasedHere(found.tags, packages, commit);
-  const indexes = [...packages.keys()].filter((index) => isShown(index, selected, groupIndexes(config, packages)));
-  const surveyed = indexes.map((index) =>
-    toSurveyed({
-      one: packages[index],
-      release: releases[index],
-      answer: answers.packages[index],
-      changes: counted[index]?.changes ?? [],
-      stream,
-      here: here[index] ?? null,
-    }),
-  );
-  for (const index of options.asReleased ? [] : indexes) {
-    for (const warning of counted[index]?.warnings ?? []) warn(context, `${packages[index]?.name}: ${warning}`);
-    noteElsewhere(context, packages[index], releases[index]);
-  }
-  if (!options.asReleased) noteManifests(context, packages, surveyed);
-  return { commit, branch, stream, packages: surveyed, others: walk.others, workspace, indexes, edges };
+  return { histories: joinChanges(known, counted), walk };
 }
 
-type GitAnswers = readonly [Repository, string, string | null, Awaited<ReturnType<typeof readTags>>];
+function factsOf({ own, tags, release, counted }: PackageHistory<Package>): PackageFacts {
+  return {
+    name: own.name,
+    tags,
+    last: release.last?.version ?? null,
+    lastInSeries: release.lastInSeries?.version ?? null,
+    elsewhere: release.elsewhere,
+    manifestVersion: own.manifest?.version ?? null,
+    changes: counted,
+  };
+}
+
+function noteHistory(context: Context, history: PackageHistory<Package>): void {
+  for (const warning of history.counted.warnings) warn(context, `${history.own.name}: ${warning}`);
+  const elsewhere = elsewhereNote(history);
+  if (elsewhere !== null) warn(context, elsewhere);
+}
+
+type GitAnswers = {
+  readonly repository: Repository;
+  readonly commit: string;
+  readonly branch: string | null;
+  readonly found: Awaited<ReturnType<typeof readTags>>;
+};
 
 /** What can be asked at once; whether there is a repository at all is told first. */
 async function askGit(context: Context, options: SurveyOptions): Promise<GitAnswers> {
-  const repository = openContext(context);
+  const opening = openContext(context);
   const place = { folder: context.folder, env: context.env, signal: context.signal };
   const answers = Promise.all([
-    repository,
     resolveCommit(place, options.at ?? 'HEAD'),
     options.branch ?? (context.env['BEVELSTONE_BRANCH'] || currentBranch(place)),
     readTags(place),
   ]);
   answers.catch(() => {}); // awaited below, after the repository
-  await repository;
-  const [opened, commit, branch, tags] = await answers;
-  return [opened, commit, branch, tags];
-}
-
-function overridesOf({ as, raise, because }: SurveyOptions): Overrides {
-  return { as, raise, because };
-}
-
-/** Edges between packages of the workspace, from the manifests that are read. */
-function dependencyEdges(packages: readonly Package[], releases: readonly KnownRelease[]): DependencyEdge[] {
-  // A name belongs to an ecosystem: two registries may each have a package of that name.
-  const keyOf = (ecosystem: string, name: string) => `${ecosystem} ${name}`;
-  const byName = new Map(packages.map((one, index) => [keyOf(one.ecosystem, one.manifest?.name ?? one.name), index]));
-  return packages.flatMap((one, from) =>
-    (one.manifest?.dependencies ?? []).flatMap(({ name, range, kind }): DependencyEdge[] => {
-      const to = byName.get(keyOf(one.ecosystem, name));
-      if (to === undefined || to === from) return [];
-      const last = releases[to]?.last?.version ?? null;
-      const isReExported = one.config['re-exports'].includes(name);
-      return [
-        {
-          from,
-          to,
-          kind,
-          range,
-          isReExported,
-          takes: (version) => ecosystemDefinitions[one.ecosystem].ranges.takes(range, last, version),
-        },
-      ];
-    }),
-  );
-}
-
-function groupIndexes(config: Config, packages: readonly Package[]): number[][] {
-  // A package that the commit does not have yet is in no group of it.
-  const indexes = config.together.map((names) => names.map((name) => packages.findIndex((one) => one.name === name)));
-  return indexes.map((group) => group.filter((index) => index !== -1));
-}
-
-/** A package asked for brings its whole group. */
-function isShown(index: number, selected: ReadonlySet<number> | null, groups: readonly (readonly number[])[]): boolean {
-  if (selected === null || selected.has(index)) return true;
-  return groups.some((group) => group.includes(index) && group.some((member) => selected.has(member)));
-}
-
-type SurveyedParts = {
-  readonly one: Package | undefined;
-  readonly release: KnownRelease | undefined;
-  readonly answer: NextVersion | undefined;
-  readonly changes: readonly Change[];
-  readonly stream: Stream;
-  readonly here: VersionTag | null;
-};
-
-/** The highest version that the surveyed commit itself is tagged with, by package. */
-function releasedHere(tags: readonly Tag[], packages: readonly Package[], commit: string): (VersionTag | null)[] {
-  const own = tags.filter((tag) => tag.commit === commit);
-  return assignTags(own, packages).byOwner.map((list) => list[0] ?? null);
-}
-
-function toSurveyed({ one, release, answer, changes, stream, here }: SurveyedParts): SurveyedPackage {
-  if (one === undefined || release === undefined || answer === undefined)
-    throw new Error('a package got lost on the way');
-  const { next } = answer;
-  // A version that its ecosystem cannot write is refused now, not when it is built.
-  if (next !== null) spell(ecosystemDefinitions[one.ecosystem].scheme, next, stream);
-  return {
-    name: one.name,
-    folder: one.folder === '' ? '.' : one.folder,
-    ecosystem: one.ecosystem,
-    stream: stream.name,
-    last: release.last,
-    lastInSeries: release.lastInSeries,
-    next,
-    weight: answer.weight,
-    reasons: answer.reasons,
-    spellings: next === null ? {} : spellAll(next, stream),
-    changes,
-    here,
-  };
-}
-
-function noteElsewhere(context: Context, one: Package | undefined, release: KnownRelease | undefined): void {
-  const names = (release?.elsewhere ?? []).map(({ tag }) => tag);
-  if (names.length > 0)
-    warn(
-      context,
-      `${one?.name}: ${names.join(', ')} ${names.length === 1 ? 'is' : 'are'} on another line, not in this commit`,
-    );
-}
-
-/** Tags alone say what was released; manifests that say otherwise are worth a line, those that are ahead one each. */
-function noteManifests(context: Context, packages: readonly Package[], surveyed: readonly SurveyedPackage[]): void {
-  const others: string[] = [];
-  for (const { name, last, lastInSeries, next } of surveyed) {
-    const written = packages.find((one) => one.name === name)?.manifest?.version ?? null;
-    if (written === null || last === null || written === last.version || written === lastInSeries?.version) continue;
-    if (/^0\.0\.0(-|$)/.test(written)) continue;
-    const isAhead = compareVersionsSafely(written, next ?? last.version) > 0;
-    if (isAhead)
-      warn(
-        context,
-        `${name}: the manifest says ${written}, ahead of what would be released; the last tag is ${last.version}`,
-      );
-    else others.push(`${name} ${written} (tag ${last.version})`);
-  }
-  if (others.length === 0) return;
-  const named = others.slice(0, 3).join(', ') + (others.length > 3 ? ` and ${others.length - 3} more` : '');
-  warn(context, `the manifest says otherwise than the last tag, which counts: ${named}`);
-}
-
-function compareVersionsSafely(a: string, b: string): number {
-  try {
-    return compareVersions(a, b);
-  } catch {
-    return 0;
-  }
+  const repository = await opening;
+  const [commit, branch, found] = await answers;
+  return { repository, commit, branch, found };
 }
 
 function refuseClaimedTwice(claimed: readonly { tag: string; owners: readonly string[] }[]): void {

@@ -42,7 +42,11 @@ export type Confirmed = { readonly releases: readonly TriedRelease[]; readonly e
  */
 export async function confirmReleases(context: Context, options: ConfirmOptions): Promise<Confirmed> {
   const repository = await openContext(context);
-  const workspace = await readWorkspace(context, repository, await resolveCommit(repository.place, 'HEAD'), 'commit');
+  const workspace = await readWorkspace(context, {
+    repository,
+    commit: await resolveCommit(repository.place, 'HEAD'),
+    source: 'commit',
+  });
   const remote = await remoteOf(repository.place, await currentBranch(repository.place));
   if (remote !== null) await uniteWithRemote(repository, remote);
   const known = await readLedger(context, repository);
@@ -80,15 +84,17 @@ async function confirmOne(context: Context, question: Question, options: Confirm
   const { workspace, release } = question;
   const steps: TrialStep[] = [];
   for (const offer of offersOf(context, workspace, release))
-    steps.push(...(await confirmAt(context, question, offer, options)));
+    steps.push(...(await confirmAt(context, { question, offer, confirmOptions: options })));
   return { package: release.package, version: release.version, steps };
 }
 
 async function confirmAt(
   context: Context,
-  { repository, workspace, release }: Question,
-  offer: Offer,
-  { withinMs }: ConfirmOptions,
+  {
+    question: { repository, workspace, release },
+    offer,
+    confirmOptions: { withinMs },
+  }: { readonly question: Question; readonly offer: Offer; readonly confirmOptions: ConfirmOptions },
 ): Promise<TrialStep[]> {
   const { destination: name, config } = offer;
   const client = clientFor(config.speaks).name;
@@ -96,13 +102,13 @@ async function confirmAt(
   const what = `${release.package} ${release.version} at ${name}`;
   context.report({ type: 'started', what });
   try {
-    const destination = await openDestination(context, name, config, repository);
+    const destination = await openDestination(context, { name, config, repository });
     if (!release.isVouched || offer.delivered.length === 0)
       return failed(context, what, await lookOnly(destination, offer, blank));
     const until = Date.now() + withinMs;
-    const lost = await waitFor(context, what, until, () => compareAll(destination, offer));
+    const lost = await waitFor(context, { what, until, ask: () => compareAll(destination, offer) });
     if (lost !== null) return failed(context, what, { ...blank, state: 'failed', why: lost });
-    const hidden = await waitFor(context, what, until, () => listedAll(destination, offer));
+    const hidden = await waitFor(context, { what, until, ask: () => listedAll(destination, offer) });
     if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
     const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
@@ -150,9 +156,7 @@ function failed(context: Context, what: string, step: TrialStep): TrialStep[] {
 /** Asks until there is nothing to complain about or the time is over. @returns null, or the last complaint. */
 async function waitFor(
   context: Context,
-  what: string,
-  until: number,
-  ask: () => Promise<string | null>,
+  { what, until, ask }: { readonly what: string; readonly until: number; readonly ask: () => Promise<string | null> },
 ): Promise<string | null> {
   for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
     const why = await ask();
@@ -168,7 +172,7 @@ const downloadMs = 60_000;
 async function compareAll(destination: Destination, { delivered }: Offer): Promise<string | null> {
   for (const { address, artifact, record } of delivered) {
     if (!formDefinitions[record.form].download.isPossible) continue;
-    const found = await compareBytes(destination, address, record, downloadMs);
+    const found = await compareBytes({ destination, address, artifactRecord: record, limitMs: downloadMs });
     if (found !== null) return `${artifact}: ${found.why}`;
   }
   return null;

@@ -5,6 +5,7 @@ import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { isRemote } from '../../core/name/protocol.ts';
+import { inDependencyOrder, refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
 import { aboutOf } from '../../core/record/event.ts';
@@ -14,10 +15,10 @@ import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { type Context, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
-import { inDependencyOrder, planShipment } from '../deliver/publish-plan.ts';
+import { planShipment } from '../deliver/publish-plan.ts';
 import { type ContentsList, entriesIn } from '../ledger-record/last-artifact.ts';
 import { builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
-import { openDestination, readerUrl, refusesRelease } from '../workspace/open-destination.ts';
+import { openDestination, readerUrl } from '../workspace/open-destination.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
@@ -46,16 +47,18 @@ const tokenName = 'BEVELSTONE_REHEARSAL_TOKEN';
 export async function rehearse(context: Context, { everyone }: { readonly everyone: boolean }): Promise<Rehearsal> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const workspace = await readWorkspace(context, repository, commit, 'commit');
-  return rehearseReleases(context, workspace, await builtReleases(context, workspace, commit), everyone);
+  const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
+  return rehearseReleases(context, { workspace, built: await builtReleases(context, workspace, commit), everyone });
 }
 
 /** The same with releases that lie anywhere. */
 export async function rehearseReleases(
   context: Context,
-  workspace: Workspace,
-  built: readonly ReleaseFolder[],
-  everyone: boolean,
+  {
+    workspace,
+    built,
+    everyone,
+  }: { readonly workspace: Workspace; readonly built: readonly ReleaseFolder[]; readonly everyone: boolean },
 ): Promise<Rehearsal> {
   const releases = inDependencyOrder(built);
   const own = await makeOwnFolder(workspace.repository.commonFolder, 'rehearsal');
@@ -73,8 +76,8 @@ export async function rehearseReleases(
   const trust = { ...context.trust, isConfigTrusted: true };
   const inside: Context = { ...context, env: { ...context.env, [tokenName]: token }, trust };
   try {
-    const stage = await deliverToStandins(inside, workspace, releases, { standin, top });
-    return await tryAll(inside, workspace, stage, everyone);
+    const stage = await deliverToStandins(inside, { workspace, releases, place: { standin, top } });
+    return await tryAll(inside, { workspace, stage, everyone });
   } finally {
     await standin.close();
     await closeConnections();
@@ -94,19 +97,24 @@ type Rehearsed = {
 
 async function deliverToStandins(
   context: Context,
-  workspace: Workspace,
-  releases: readonly ReleaseFolder[],
-  place: { readonly standin: Standin; readonly top: string },
+  {
+    workspace,
+    releases,
+    place,
+  }: {
+    readonly workspace: Workspace;
+    readonly releases: readonly ReleaseFolder[];
+    readonly place: { readonly standin: Standin; readonly top: string };
+  },
 ): Promise<Rehearsed[]> {
   const shipments: { shipment: Shipment; own: Package; config: DestinationConfig; name: string }[] = [];
   for (const release of releases) {
     const own = workspace.packages.find(({ name }) => name === release.record.package);
     for (const name of own?.config['send-to'] ?? []) {
       const config = workspace.config.destinations[name];
-      if (own === undefined || config === undefined) continue;
-      if (refusesRelease(config, release.record) !== null) continue;
+      if (own === undefined || config === undefined || refusesRelease(config, release.record) !== null) continue;
       const elsewhere = redirected(config, name, place);
-      const destination = await openDestination(context, name, elsewhere, workspace.repository);
+      const destination = await openDestination(context, { name, config: elsewhere, repository: workspace.repository });
       shipments.push({ shipment: await planShipment(release, destination, elsewhere), own, config: elsewhere, name });
     }
   }
@@ -164,9 +172,11 @@ function redirected(
 
 async function tryAll(
   context: Context,
-  workspace: Workspace,
-  stage: readonly Rehearsed[],
-  everyone: boolean,
+  {
+    workspace,
+    stage,
+    everyone,
+  }: { readonly workspace: Workspace; readonly stage: readonly Rehearsed[]; readonly everyone: boolean },
 ): Promise<Rehearsal> {
   const releases = new Map<string, TriedRelease>();
   for (const rehearsed of stage) {

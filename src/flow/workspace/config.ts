@@ -11,7 +11,7 @@ export type ReadConfig = { readonly file: string; readonly isThere: boolean; rea
 export async function readConfiguration(context: Context): Promise<ReadConfig> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const { config, configText } = await readWorkspace(context, repository, commit, 'working-folder');
+  const { config, configText } = await readWorkspace(context, { repository, commit, source: 'working-folder' });
   const file = path.resolve(context.folder, context.configFile ?? path.join(repository.root, 'bevelstone.yaml'));
   return { file, isThere: configText !== null, config };
 }

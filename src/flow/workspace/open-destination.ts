@@ -1,11 +1,9 @@
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { Form } from '../../core/name/form.ts';
 import { isRemote } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import { isTooPlain } from '../../core/text/redact.ts';
-import type { Spellings } from '../../core/version/spelling.ts';
 import { usualCredential } from '../../destination/authorization.ts';
 import { connectors } from '../../destination/connectors.ts';
 import type { Destination } from '../../destination/destination.ts';
@@ -15,33 +13,17 @@ import { type Context, warn, warnOnce } from '../context.ts';
 import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
-/** Whether a destination takes artifacts of this form. */
-export function takesForm({ speaks, takes }: DestinationConfig, form: Form): boolean {
-  const forms = takes ?? protocolDefinitions[speaks].forms;
-  return forms === null || forms.includes(form);
-}
-
-/** Why a destination does not take releases of this stream and version; null when it does. By default all but those for looking. */
-export function refusesRelease(
-  config: DestinationConfig,
-  release: { readonly stream: { readonly name: string; readonly type: string }; readonly spellings: Spellings },
-): string | null {
-  const { stream, spellings } = release;
-  const { streams, speaks } = config;
-  const isTaken = streams === null ? stream.type !== 'look' : streams.includes(stream.name);
-  if (!isTaken) return `it does not take the stream ${stream.name}`;
-  return protocolDefinitions[speaks].refuses(config, spellings);
-}
-
 /**
  * Opens a destination: its address and credential are looked up now, and never before somebody agreed to where it goes.
  * @throws TRUST_NEEDED, ENVIRONMENT_MISSING, CREDENTIAL_MISSING, CREDENTIAL_UNSAFE, CREDENTIAL_ELSEWHERE, CREDENTIAL_KIND
  */
 export async function openDestination(
   context: Context,
-  name: string,
-  config: DestinationConfig,
-  repository: WorkspacePlace,
+  {
+    name,
+    config,
+    repository,
+  }: { readonly name: string; readonly config: DestinationConfig; readonly repository: WorkspacePlace },
 ): Promise<Destination> {
   const { root } = repository;
   const url = resolveUrl(context, name, config.url);

@@ -50,7 +50,9 @@ export async function ensureTrustOf(
   const known = given.get(context.secrets) ?? new Set<string>();
   given.set(context.secrets, known);
   const needs = (
-    await Promise.all(destinations.map((one) => needsOf(context, repository, one.name, one.config)))
+    await Promise.all(
+      destinations.map((one) => needsOf(context, { workspacePlace: repository, name: one.name, config: one.config })),
+    )
   ).flat();
   const fresh = needs.filter((need) => !known.has(keyOf(need)) && !trustedByVariable(context).has(need.origin));
   if (fresh.length === 0) return;
@@ -71,9 +73,11 @@ export function originsFor(context: Context, name: string, config: DestinationCo
 
 async function needsOf(
   context: Context,
-  { root, commonFolder }: WorkspacePlace,
-  name: string,
-  config: DestinationConfig,
+  {
+    workspacePlace: { root, commonFolder },
+    name,
+    config,
+  }: { readonly workspacePlace: WorkspacePlace; readonly name: string; readonly config: DestinationConfig },
 ): Promise<Need[]> {
   if (!isRemote(config.speaks)) return [];
   const references: string[] = [];

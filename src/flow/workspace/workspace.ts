@@ -18,6 +18,8 @@ import { type Context, warnOnce } from '../context.ts';
 
 /** One package of the workspace as the work finds it. */
 export type Package = {
+  /** Its place among the packages of the workspace. */
+  readonly index: number;
   readonly name: string;
   /** '' for the root of the repository. */
   readonly folder: string;
@@ -58,11 +60,13 @@ export function openContext(context: Context): Promise<Repository> {
  */
 export async function readWorkspace(
   context: Context,
-  repository: Repository,
-  commit: string,
-  source: ConfigSource,
+  {
+    repository,
+    commit,
+    source,
+  }: { readonly repository: Repository; readonly commit: string; readonly source: ConfigSource },
 ): Promise<Workspace> {
-  const configText = await readConfigText(context, repository, commit, source);
+  const configText = await readConfigText(context, { repository, commit, source });
   const place = { folder: repository.commonFolder, build: context.programBuild };
   const load = (text: string) =>
     cachedConfig({ ...place, text }, async () => {
@@ -82,10 +86,14 @@ export async function readWorkspace(
     commit,
     places.flatMap(({ name, folder }) => manifestFiles.map((format) => join(folder, fileOf(format, name)))),
   );
-  const listed = source === 'commit' ? named : await withoutLater(repository, commit, named, texts);
+  const listed = source === 'commit' ? named : await withoutLater({ repository, commit, named, texts });
   const packages =
     named.length > 0
-      ? await Promise.all(listed.map(([name, entry]) => makePackage(name, entry, config, listed.length, texts)))
+      ? await Promise.all(
+          listed.map(([name, entry], index) =>
+            makePackage({ index, name, config: entry, whole: config, count: listed.length, texts }),
+          ),
+        )
       : [await rootPackage(repository, config, texts)];
   refuseUnspellable(config, packages);
   return { repository, config, configText, packages };
@@ -103,12 +111,17 @@ function hideCredentials(context: Context, { destinations }: Config): void {
  * The working folder's configuration may name packages that a commit of the past does not have yet: those whose folder is
  * empty there and is not at HEAD are left out.
  */
-async function withoutLater(
-  { place }: Repository,
-  commit: string,
-  named: [string, PackageConfig][],
-  texts: ReadonlyMap<string, string | null>,
-): Promise<[string, PackageConfig][]> {
+async function withoutLater({
+  repository: { place },
+  commit,
+  named,
+  texts,
+}: {
+  readonly repository: Repository;
+  readonly commit: string;
+  readonly named: [string, PackageConfig][];
+  readonly texts: ReadonlyMap<string, string | null>;
+}): Promise<[string, PackageConfig][]> {
   const hasManifest = ([name, { folder }]: [string, PackageConfig]) =>
     manifestFiles.some((format) => texts.get(join(normalFolder(folder), fileOf(format, name))));
   if (named.every(hasManifest) || (await resolveCommit(place, 'HEAD')) === commit) return named;
@@ -156,9 +169,11 @@ export function selectPackages(packages: readonly Package[], names: readonly str
 
 async function readConfigText(
   context: Context,
-  repository: Repository,
-  commit: string,
-  source: ConfigSource,
+  {
+    repository,
+    commit,
+    source,
+  }: { readonly repository: Repository; readonly commit: string; readonly source: ConfigSource },
 ): Promise<string | null> {
   if (context.configFile !== null) {
     const text = await readTextIfThere(path.resolve(context.folder, context.configFile));
@@ -184,13 +199,21 @@ function checkProgramVersion({ bevelstone }: Config, version: string): void {
   });
 }
 
-async function makePackage(
-  name: string,
-  config: PackageConfig,
-  whole: Config,
-  count: number,
-  texts: ReadonlyMap<string, string | null>,
-): Promise<Package> {
+async function makePackage({
+  index,
+  name,
+  config,
+  whole,
+  count,
+  texts,
+}: {
+  readonly index: number;
+  readonly name: string;
+  readonly config: PackageConfig;
+  readonly whole: Config;
+  readonly count: number;
+  readonly texts: ReadonlyMap<string, string | null>;
+}): Promise<Package> {
   const folder = normalFolder(config.folder);
   const found = manifestFiles.find(
     (format) =>
@@ -211,7 +234,7 @@ async function makePackage(
   const format = found === undefined || text === null ? null : await found.load();
   const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
-  return { name, folder, ecosystem, tags, format, manifest, manifestPath, config };
+  return { index, name, folder, ecosystem, tags, format, manifest, manifestPath, config };
 }
 
 /** The one package of a workspace without a list, named by its manifest. */
@@ -221,7 +244,14 @@ async function rootPackage(
   texts: ReadonlyMap<string, string | null>,
 ): Promise<Package> {
   const { defaultPackage: defaults } = await import('../../core/config/default-package.ts');
-  const found = await makePackage(path.basename(repository.root), defaults, config, 1, texts);
+  const found = await makePackage({
+    index: 0,
+    name: path.basename(repository.root),
+    config: defaults,
+    whole: config,
+    count: 1,
+    texts,
+  });
   return { ...found, name: found.manifest?.name ?? found.name };
 }
 

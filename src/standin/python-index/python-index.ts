@@ -83,7 +83,8 @@ async function take(call: Call, name: string, form: ReceivedForm): Promise<void>
   if (expected === '') throw new Refusal(400, 'a digest is needed');
   if (expected !== found) throw new Refusal(400, 'the digest of the form is not that of the content');
   const type = field(form, 'filetype');
-  if (!isFileOf(fileName, name, version, type)) throw new Refusal(400, `${fileName} is no name for ${name} ${version}`);
+  if (!isFileOf({ fileName, name, version, type }))
+    throw new Refusal(400, `${fileName} is no name for ${name} ${version}`);
   const before = await store.readJson<StoredProject>(name, 'project');
   if (before?.files.some(({ filename }) => filename === fileName))
     throw new Refusal(400, `File already exists: ${fileName}`);
@@ -164,7 +165,17 @@ function field({ fields }: ReceivedForm, name: string): string {
 }
 
 /** Whether a file is called as its project and version say (PEP 427 and PEP 625, names normalised with `_`). */
-function isFileOf(fileName: string, name: string, version: string, type: string): boolean {
+function isFileOf({
+  fileName,
+  name,
+  version,
+  type,
+}: {
+  readonly fileName: string;
+  readonly name: string;
+  readonly version: string;
+  readonly type: string;
+}): boolean {
   const start = `${name.replaceAll('-', '_')}-${version}`;
   const lower = fileName.toLowerCase();
   if (type === 'bdist_wheel')

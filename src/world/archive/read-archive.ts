@@ -20,7 +20,7 @@ export async function readArchive(
     const container = await containerOf(file);
     const budget = new ArchiveBudget(file, size, limits);
     const [contents, sha256] = await Promise.all([
-      readContents(container, file, watcher, budget),
+      readContents({ container, file, watcher, budget }),
       fileDigest(file, size),
     ]);
     if (contents.entries.length === 0) throw damaged(file, 'it holds no entry');
@@ -63,12 +63,17 @@ const readers: Readonly<Record<ReadContainer, () => Promise<ContainerReader>>> =
   text: async () => (await import('./read-text.ts')).readTextFile,
 };
 
-async function readContents(
-  container: ReadContainer,
-  file: string,
-  watcher: EntryWatcher,
-  budget: ArchiveBudget,
-): Promise<ReadContents> {
+async function readContents({
+  container,
+  file,
+  watcher,
+  budget,
+}: {
+  readonly container: ReadContainer;
+  readonly file: string;
+  readonly watcher: EntryWatcher;
+  readonly budget: ArchiveBudget;
+}): Promise<ReadContents> {
   const read = await readers[container]();
   return read(file, watcher, budget);
 }

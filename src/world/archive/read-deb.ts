@@ -20,11 +20,16 @@ export const readDeb: ContainerReader = async (file, watcher, budget) => {
   if (members[0]?.name !== 'debian-binary' || control === undefined || data === undefined)
     throw damaged(file, 'it is an ar archive without the three members of a Debian package');
   const wantsAll = { wants: () => true };
-  const controlRead = await readTar(await openMember(file, control, budget), wantsAll, budget);
+  const controlRead = await readTar({ source: await openMember(file, control, budget), watcher: wantsAll, budget });
   const texts = [...controlRead.kept].map(
     ([name, bytes]) => [name.replace(/^\.\//, ''), bytes.toString('utf8')] as const,
   );
-  const dataRead = await readTar(await openMember(file, data, budget), watcher, budget, placeOnSystem);
+  const dataRead = await readTar({
+    source: await openMember(file, data, budget),
+    watcher,
+    budget,
+    rename: placeOnSystem,
+  });
   return { ...dataRead, control: new Map(texts) };
 };
 

@@ -21,12 +21,12 @@ const mostExtendedBytes = 1 << 20;
 /** Reads a gzipped tar, streaming. */
 export const readTarGz: ContainerReader = async (file, watcher, budget) => {
   const source = createReadStream(file, { highWaterMark: chunkBytes });
-  return readTar(gunzip(source), watcher, budget);
+  return readTar({ source: gunzip(source), watcher, budget });
 };
 
 /** Reads a plain tar, streaming. */
 export const readPlainTar: ContainerReader = async (file, watcher, budget) =>
-  readTar(createReadStream(file, { highWaterMark: chunkBytes }), watcher, budget);
+  readTar({ source: createReadStream(file, { highWaterMark: chunkBytes }), watcher, budget });
 
 /** Unpacks ahead of its reader, so that both are at work. Small chunks would cost more to pass on than to unpack. */
 export function gunzip(source: NodeJS.ReadableStream): AsyncIterable<Buffer> {
@@ -40,12 +40,17 @@ export function gunzip(source: NodeJS.ReadableStream): AsyncIterable<Buffer> {
  * @param rename gives an entry its path, null to pass over it.
  * @throws TarError, ARCHIVE_TOO_LARGE, and whatever the bytes' source throws.
  */
-export async function readTar(
-  source: AsyncIterable<Buffer>,
-  watcher: EntryWatcher,
-  budget: ArchiveBudget,
-  rename: (path: string) => string | null = (path) => path,
-): Promise<ReadContents> {
+export async function readTar({
+  source,
+  watcher,
+  budget,
+  rename = (path) => path,
+}: {
+  readonly source: AsyncIterable<Buffer>;
+  readonly watcher: EntryWatcher;
+  readonly budget: ArchiveBudget;
+  readonly rename?: (path: string) => string | null;
+}): Promise<ReadContents> {
   const reader = new TarReader(new EntryCollector(watcher, budget), budget, rename);
   for await (const chunk of source) {
     if (reader.isEnded) continue;

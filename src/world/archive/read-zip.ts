@@ -21,18 +21,23 @@ export const readZip: ContainerReader = async (file, watcher, budget) => {
     validateEntrySizes: true,
   });
   try {
-    return await readMembers(zip, file, watcher, budget);
+    return await readMembers({ zip, file, watcher, budget });
   } finally {
     zip.close();
   }
 };
 
-async function readMembers(
-  zip: ZipFile,
-  file: string,
-  watcher: EntryWatcher,
-  budget: ArchiveBudget,
-): Promise<ReadContents> {
+async function readMembers({
+  zip,
+  file,
+  watcher,
+  budget,
+}: {
+  readonly zip: ZipFile;
+  readonly file: string;
+  readonly watcher: EntryWatcher;
+  readonly budget: ArchiveBudget;
+}): Promise<ReadContents> {
   const members: Member[] = [];
   const collector = new EntryCollector(watcher, budget);
   let declared = 0;
@@ -44,7 +49,7 @@ async function readMembers(
     members.push(await readHeaders(zip, entry, file));
   }
   refuseOverlap(members, file);
-  for (const member of members) await readMember(zip, member, file, collector);
+  for (const member of members) await readMember({ zip, member, file, collector });
   const comment = Buffer.from(zip.comment as unknown as Uint8Array).toString('utf8');
   return {
     entries: await collector.finish(),
@@ -109,15 +114,20 @@ function refuseOverlap(members: readonly Member[], file: string): void {
 
 const mostLinkBytes = 4096;
 
-async function readMember(
-  zip: ZipFile,
-  { entry, header, end }: Member,
-  file: string,
-  collector: EntryCollector,
-): Promise<void> {
+async function readMember({
+  zip,
+  member: { entry, header, end },
+  file,
+  collector,
+}: {
+  readonly zip: ZipFile;
+  readonly member: Member;
+  readonly file: string;
+  readonly collector: EntryCollector;
+}): Promise<void> {
   if (header.type === 'folder') return collector.add(header);
   const start = end - entry.compressedSize;
-  const chunks = checked(await openRaw(zip, start, entry), entry, header.path, file);
+  const chunks = checked({ chunks: await openRaw(zip, start, entry), zipEntry: entry, path: header.path, file });
   if (header.type === 'file') return collector.file(header, chunks);
   if (entry.uncompressedSize > mostLinkBytes)
     throw damaged(file, `the link ${header.path} has a target of ${entry.uncompressedSize} bytes`);
@@ -143,12 +153,17 @@ async function openRaw(zip: ZipFile, start: number, entry: ZipEntry): Promise<As
 async function* emptyStream(): AsyncGenerator<Buffer> {}
 
 /** Passes bytes on, and fails when they are more, fewer or others than the headers say. */
-async function* checked(
-  chunks: AsyncIterable<Buffer>,
-  { uncompressedSize, crc32: expected }: ZipEntry,
-  path: string,
-  file: string,
-): AsyncGenerator<Buffer> {
+async function* checked({
+  chunks,
+  zipEntry: { uncompressedSize, crc32: expected },
+  path,
+  file,
+}: {
+  readonly chunks: AsyncIterable<Buffer>;
+  readonly zipEntry: ZipEntry;
+  readonly path: string;
+  readonly file: string;
+}): AsyncGenerator<Buffer> {
   let seen = 0;
   let checksum = 0;
   for await (const chunk of chunks) {

@@ -14,12 +14,17 @@ import { tarBytes } from './write-tar.ts';
  * beside the file, since the control archive lists its digests.
  * @param mtime seconds since 1970.
  */
-export async function writeDeb(
-  file: string,
-  control: readonly PackInput[],
-  data: readonly PackInput[],
-  mtime: number,
-): Promise<WrittenArchive> {
+export async function writeDeb({
+  file,
+  control,
+  data,
+  mtime,
+}: {
+  readonly file: string;
+  readonly control: readonly PackInput[];
+  readonly data: readonly PackInput[];
+  readonly mtime: number;
+}): Promise<WrittenArchive> {
   const spill = `${file}.data`;
   try {
     const packed: PackedSoFar[] = [];
@@ -36,9 +41,15 @@ export async function writeDeb(
     const { size } = await stat(spill);
     return await OutputFile.fill(file, async (output) => {
       output.write(arMark);
-      await writeMember(output, 'debian-binary', [Buffer.from('2.0\n')], 4, mtime);
-      await writeMember(output, 'control.tar.gz', [controlBytes], controlBytes.length, mtime);
-      await writeMember(output, 'data.tar.gz', createReadStream(spill), size, mtime);
+      await writeMember({ output, name: 'debian-binary', chunks: [Buffer.from('2.0\n')], sizeBytes: 4, mtime });
+      await writeMember({
+        output,
+        name: 'control.tar.gz',
+        chunks: [controlBytes],
+        sizeBytes: controlBytes.length,
+        mtime,
+      });
+      await writeMember({ output, name: 'data.tar.gz', chunks: createReadStream(spill), sizeBytes: size, mtime });
       // The path in the package is the path on the system, without the leading `./` of deb(5).
       return packed.flatMap(({ md5: _, ...entry }): PackedEntry[] =>
         entry.path === './' ? [] : [{ ...entry, path: entry.path.replace(/^\.\//, '') }],
@@ -49,13 +60,19 @@ export async function writeDeb(
   }
 }
 
-async function writeMember(
-  output: OutputFile,
-  name: string,
-  chunks: Iterable<Uint8Array> | AsyncIterable<Uint8Array>,
-  sizeBytes: number,
-  mtime: number,
-): Promise<void> {
+async function writeMember({
+  output,
+  name,
+  chunks,
+  sizeBytes,
+  mtime,
+}: {
+  readonly output: OutputFile;
+  readonly name: string;
+  readonly chunks: Iterable<Uint8Array> | AsyncIterable<Uint8Array>;
+  readonly sizeBytes: number;
+  readonly mtime: number;
+}): Promise<void> {
   output.write(encodeArHeader(name, sizeBytes, mtime));
   for await (const chunk of chunks) output.write(chunk);
   if (sizeBytes % 2 === 1) output.write(Buffer.from('\n'));

@@ -44,17 +44,27 @@ export async function* tarBytes(
   for await (const { input, bytes } of ahead(inputs, loadSmall)) {
     const { path, mode, origin, content } = input;
     const base = { path, mode, mtime, linkname: '' };
-    const done = (type: PackedEntry['type'], sizeBytes: number, sha256: string | null, more?: Partial<PackedSoFar>) => {
+    const done = ({
+      type,
+      sizeBytes,
+      sha256,
+      more,
+    }: {
+      readonly type: PackedEntry['type'];
+      readonly sizeBytes: number;
+      readonly sha256: string | null;
+      readonly more?: Partial<PackedSoFar>;
+    }) => {
       const entry: PackedSoFar = { path, type, sizeBytes, mode, linkname: null, sha256, origin, md5: null, ...more };
       before.push(entry);
       packed(entry);
     };
     if (content.type === 'folder') {
       yield encodeTarHeader({ ...base, type: 'folder', sizeBytes: 0 });
-      done('folder', 0, null);
+      done({ type: 'folder', sizeBytes: 0, sha256: null });
     } else if (content.type === 'symlink') {
       yield encodeTarHeader({ ...base, type: 'symlink', sizeBytes: 0, linkname: content.linkname });
-      done('symlink', 0, sha256Of(content.linkname), { linkname: content.linkname });
+      done({ type: 'symlink', sizeBytes: 0, sha256: sha256Of(content.linkname), more: { linkname: content.linkname } });
     } else if (bytes === null && content.type === 'file') {
       const { sizeBytes } = content;
       const [sha, md] = [createHash('sha256'), md5 ? createHash('md5') : null];
@@ -65,14 +75,14 @@ export async function* tarBytes(
         yield chunk;
       }
       yield padding(sizeBytes);
-      done('file', sizeBytes, sha.digest('hex'), { md5: md?.digest('hex') ?? null });
+      done({ type: 'file', sizeBytes, sha256: sha.digest('hex'), more: { md5: md?.digest('hex') ?? null } });
     } else {
       const whole = bytes ?? (content.type === 'made' ? content.make(before) : new Uint8Array());
       yield encodeTarHeader({ ...base, type: 'file', sizeBytes: whole.byteLength });
       yield whole;
       yield padding(whole.byteLength);
       const digest = md5 ? createHash('md5').update(whole).digest('hex') : null;
-      done('file', whole.byteLength, sha256Of(whole), { md5: digest });
+      done({ type: 'file', sizeBytes: whole.byteLength, sha256: sha256Of(whole), more: { md5: digest } });
     }
   }
   yield endOfArchive();

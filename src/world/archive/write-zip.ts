@@ -48,7 +48,7 @@ export async function writeZip(
         content.type === 'made'
           ? await packBytes(early.input, content.make(entries))
           : early.bytes === null && content.type === 'file'
-            ? await packLarge(early.input, content.file, content.sizeBytes, spill)
+            ? await packLarge({ input: early.input, file: content.file, sizeBytes: content.sizeBytes, spill })
             : early;
       const { type, method, sizeBytes, packedBytes, sha256, linkname } = packed;
       const member = {
@@ -71,7 +71,7 @@ export async function writeZip(
       const seen = type === 'symlink' ? 0 : sizeBytes;
       entries.push({ path, type, sizeBytes: seen, mode, linkname, sha256, origin, md5: null });
     }
-    output.write(encodeDirectory(members, mtime, output.sizeBytes, comment ?? ''));
+    output.write(encodeDirectory({ members, time: mtime, start: output.sizeBytes, comment: comment ?? '' }));
     return entries.map(({ md5: _, ...entry }): PackedEntry => entry);
   });
 }
@@ -107,7 +107,17 @@ async function packBytes(input: PackInput, bytes: Uint8Array): Promise<Packed> {
 }
 
 /** Deflates a large file into a spill file beside the archive: its packed size must be known before its header. */
-async function packLarge(input: PackInput, file: string, sizeBytes: number, spill: string): Promise<Packed> {
+async function packLarge({
+  input,
+  file,
+  sizeBytes,
+  spill,
+}: {
+  readonly input: PackInput;
+  readonly file: string;
+  readonly sizeBytes: number;
+  readonly spill: string;
+}): Promise<Packed> {
   const hash = createHash('sha256');
   let checksum = 0;
   let packedBytes = 0;

@@ -86,7 +86,7 @@ export async function addToLedger(
       rows.push(`100644 ${id}\t${file}\n`);
     }
     await git(indexed, ['update-index', '--add', '--index-info'], { input: rows.join('') });
-    await commitIndex(indexed, before === null ? [] : [before], message, before);
+    await commitIndex({ indexed, parents: before === null ? [] : [before], message, old: before });
   });
 }
 
@@ -122,7 +122,12 @@ export async function uniteWithRemote(repository: Repository, remote: string): P
     await git(indexed, mine === null ? ['read-tree', '--empty'] : ['read-tree', mine]);
     const rows = added.map(([file, id]) => `100644 ${id}\t${file}\0`).join('');
     await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: rows });
-    await commitIndex(indexed, mine === null ? [theirs] : [mine, theirs], 'Unite two ledgers', mine);
+    await commitIndex({
+      indexed,
+      parents: mine === null ? [theirs] : [mine, theirs],
+      message: 'Unite two ledgers',
+      old: mine,
+    });
   });
   return true;
 }
@@ -184,12 +189,17 @@ async function isAncestor(place: GitPlace, one: string, other: string): Promise<
   return (await git(place, ['merge-base', '--is-ancestor', one, other], { allow: [1] })).exitCode === 0;
 }
 
-async function commitIndex(
-  indexed: GitPlace,
-  parents: readonly string[],
-  message: string,
-  old: string | null,
-): Promise<void> {
+async function commitIndex({
+  indexed,
+  parents,
+  message,
+  old,
+}: {
+  readonly indexed: GitPlace;
+  readonly parents: readonly string[];
+  readonly message: string;
+  readonly old: string | null;
+}): Promise<void> {
   const tree = await gitLine(indexed, ['write-tree']);
   const id = await gitLine(indexed, [
     'commit-tree',

@@ -12,12 +12,17 @@ import { type GitPlace, git, gitLine } from './run-git.ts';
  * @returns whether it moved.
  * @throws CUT_SHORT when git was killed; the locks that it held are removed, `undoHalfMove` removes the rest.
  */
-export async function moveBranch(
-  { place, commonFolder }: Repository,
-  branch: string,
-  commit: string,
-  allow: readonly number[],
-): Promise<boolean> {
+export async function moveBranch({
+  repository: { place, commonFolder },
+  branch,
+  commit,
+  allow,
+}: {
+  readonly repository: Repository;
+  readonly branch: string;
+  readonly commit: string;
+  readonly allow: readonly number[];
+}): Promise<boolean> {
   const own = path.resolve(place.folder, await gitLine(place, ['rev-parse', '--git-dir']));
   const locks = ['index.lock', 'HEAD.lock', 'ORIG_HEAD.lock'].map((name) => path.join(own, name));
   const noted = await noteLocks(commonFolder, [...locks, path.join(commonFolder, 'refs/heads', `${branch}.lock`)]);

@@ -22,7 +22,7 @@ export type OutsideFiles = {
 export async function fillOutsideFiles(repository: Repository, commit: string, folder: string): Promise<OutsideFiles> {
   const submodules: string[] = [];
   for (const [inside, id] of await listSubmodulesAt(repository.place, commit)) {
-    if (!(await fillSubmodule(repository, path.join(folder, inside), inside, id))) submodules.push(inside);
+    if (!(await fillSubmodule({ repository, target: path.join(folder, inside), inside, id }))) submodules.push(inside);
   }
   const tracked = await listFilesAt(repository.place, commit, '');
   const attributes = [...tracked.keys()].filter((file) => /(?:^|\/)\.gitattributes$/.test(file));
@@ -38,12 +38,17 @@ export async function fillOutsideFiles(repository: Repository, commit: string, f
 }
 
 /** A submodule that was fetched before has a repository of its own below the common folder (gitrepository-layout(5), "modules"). */
-async function fillSubmodule(
-  { commonFolder, place }: Repository,
-  target: string,
-  inside: string,
-  id: string,
-): Promise<boolean> {
+async function fillSubmodule({
+  repository: { commonFolder, place },
+  target,
+  inside,
+  id,
+}: {
+  readonly repository: Repository;
+  readonly target: string;
+  readonly inside: string;
+  readonly id: string;
+}): Promise<boolean> {
   const modules = path.join(commonFolder, 'modules', inside);
   if (!(await exists(path.join(modules, 'HEAD')))) return false;
   const at = {

@@ -60,7 +60,7 @@ function parseRecords(bytes: Buffer, mark: Buffer, people: Map<string, Person>):
   for (let next = start; next !== -1; ) {
     next = bytes.indexOf(mark, start + mark.length);
     if (next === -1) break;
-    commits.push(parseRecord(bytes, start + mark.length + 1, next, people));
+    commits.push(parseRecord({ bytes, start: start + mark.length + 1, end: next, people }));
     start = next;
   }
   // What is kept must not hold the whole chunk in memory.
@@ -68,7 +68,17 @@ function parseRecords(bytes: Buffer, mark: Buffer, people: Map<string, Person>):
 }
 
 /** One record: id, parents, name, address and message, each ended by NUL, then paths until its end. */
-function parseRecord(bytes: Buffer, start: number, end: number, people: Map<string, Person>): Commit {
+function parseRecord({
+  bytes,
+  start,
+  end,
+  people,
+}: {
+  readonly bytes: Buffer;
+  readonly start: number;
+  readonly end: number;
+  readonly people: Map<string, Person>;
+}): Commit {
   const ends: number[] = [];
   for (let at = start; ends.length < 5; at = (ends.at(-1) ?? end) + 1) {
     const nul = bytes.indexOf(0, at);

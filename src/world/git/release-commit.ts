@@ -30,7 +30,7 @@ export async function makeCommitObject(repository: Repository, parts: CommitPart
   const changed = (await changedPaths({ ...place, folder: checkout })).filter(takes);
   if (changed.length === 0) return null;
   const rows: string[] = [];
-  for (const file of changed) rows.push(await indexRow(place, checkout, file, parent.length));
+  for (const file of changed) rows.push(await indexRow({ place, checkout, file, idLength: parent.length }));
   return withIndex(repository, async (indexed) => {
     await git(indexed, ['read-tree', parent]);
     await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: rows.join('') });
@@ -59,7 +59,17 @@ export function runRef(run: string): string {
 }
 
 /** A line for `update-index --index-info`; what is gone from the checkout goes from the tree. */
-async function indexRow(place: GitPlace, checkout: string, file: string, idLength: number): Promise<string> {
+async function indexRow({
+  place,
+  checkout,
+  file,
+  idLength,
+}: {
+  readonly place: GitPlace;
+  readonly checkout: string;
+  readonly file: string;
+  readonly idLength: number;
+}): Promise<string> {
   const full = path.join(checkout, file);
   const stat = await lstat(full).catch(() => null);
   if (stat === null) return `0 ${'0'.repeat(idLength)}\t${file}\0`;

@@ -53,13 +53,19 @@ export async function readRemoteTags(
 export type TagMaking = { readonly time?: number; readonly isSigned?: boolean };
 
 /** Makes an annotated tag. The message goes in by standard input, so that any text is safe. */
-export async function makeTag(
-  place: GitPlace,
-  name: string,
-  commit: string,
-  message: string,
-  { time, isSigned = false }: TagMaking = {},
-): Promise<void> {
+export async function makeTag({
+  place,
+  name,
+  commit,
+  message,
+  tagMaking: { time, isSigned = false } = {},
+}: {
+  readonly place: GitPlace;
+  readonly name: string;
+  readonly commit: string;
+  readonly message: string;
+  readonly tagMaking?: TagMaking;
+}): Promise<void> {
   const kind = isSigned ? '--sign' : '--no-sign';
   await git(place, ['tag', '--annotate', kind, '--cleanup=verbatim', '--file=-', name, commit], {
     input: message,

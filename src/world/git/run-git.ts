@@ -71,7 +71,7 @@ export async function git(place: GitPlace, args: readonly string[], options: Git
   if (end.exitCode !== 0) {
     const fault = saidFault(`git ${verbOf(args)}`, said) ?? (await unsaidFault(place, said));
     if (fault !== null) throw fault;
-    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed(args, end, said, place);
+    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed({ args, end, said, place });
   }
   return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8'), stderr: said };
 }
@@ -96,7 +96,7 @@ export async function* gitChunks(
   }
   const end = await child.end;
   place.signal?.throwIfAborted();
-  if (end.exitCode !== 0) throw failed(args, end, cleanLines((await stderr).toString('utf8').trim()), place);
+  if (end.exitCode !== 0) throw failed({ args, end, said: cleanLines((await stderr).toString('utf8').trim()), place });
 }
 
 /** git does not always say why it could not write a file of its own; on a full disk nothing else can be written either. */
@@ -164,7 +164,17 @@ function base(place: GitPlace, options: GitOptions, [verb = '']: readonly string
   } as const;
 }
 
-function failed(args: readonly string[], { code, endedBy }: End, said: string, place: GitPlace): BevelstoneError {
+function failed({
+  args,
+  end: { code, endedBy },
+  said,
+  place,
+}: {
+  readonly args: readonly string[];
+  readonly end: End;
+  readonly said: string;
+  readonly place: GitPlace;
+}): BevelstoneError {
   if (code === 'ENOENT') {
     return new BevelstoneError('GIT_MISSING', {
       message: `git could not be started in ${place.folder}`,

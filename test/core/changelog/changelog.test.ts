@@ -167,13 +167,15 @@ describe('a template', () => {
       '{{package}} {{version}}{{#sections}} [{{title}}{{#items}} {{summary}} {{{summary}}} {{short}}{{/items}}]{{/sections}}';
     const own = notes({ sections: [{ title: 'Added', items: [item({ summary: '<b>\u001b' })] }] });
 
-    expect(renderTemplate(template, 'x', [own], noLinks)).toBe('tidemark 1.4.0 [Added &lt;b&gt;? <b>? 3f2c9e1]');
+    expect(renderTemplate({ template, file: 'x', notes: [own], links: noLinks })).toBe(
+      'tidemark 1.4.0 [Added &lt;b&gt;? <b>? 3f2c9e1]',
+    );
   });
 
   it('that is not closed is refused by name', () => {
-    expect(() => renderTemplate('{{#sections}}', 'own.md', [notes()], noLinks)).toThrow(
-      expect.objectContaining({ code: 'TEMPLATE_INVALID', where: { file: 'own.md' } }),
-    );
+    expect(() =>
+      renderTemplate({ template: '{{#sections}}', file: 'own.md', notes: [notes()], links: noLinks }),
+    ).toThrow(expect.objectContaining({ code: 'TEMPLATE_INVALID', where: { file: 'own.md' } }));
   });
 });
 

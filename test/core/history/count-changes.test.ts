@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it, test } from 'vitest';
 import type { Commit } from '../../../src/core/history/commit.ts';
-import { countChanges, ownWeight } from '../../../src/core/history/count-changes.ts';
+import { type Counting, countChanges, ownWeight } from '../../../src/core/history/count-changes.ts';
 import { Amendments } from '../../../src/core/history/meaning.ts';
 import { packagesByPath } from '../../../src/core/history/touch.ts';
 import { Walk } from '../../../src/core/history/walk.ts';
@@ -86,7 +86,7 @@ test('what counts on random histories with merges and reverts is what recursion 
       const lasts = [one % specs.length, other % specs.length];
       const starts = lasts.map((last) => ({ last: idOf(last), lastInSeries: null, others: [] }));
 
-      const counted = countChanges(walk(specs), starts, new Map(), null);
+      const counted = countChanges({ walk: walk(specs), starts, released: new Map(), revertWeight: null });
 
       for (const owner of [0, 1]) {
         const found = (counted[owner]?.changes ?? []).filter((change) => change.counted).map(({ commit }) => commit);
@@ -99,7 +99,7 @@ test('what counts on random histories with merges and reverts is what recursion 
 });
 
 describe('a revert of something released', () => {
-  const one = (reverts: string, known: Parameters<typeof countChanges>[2], revertWeight: 'none' | null = null) => {
+  const one = (reverts: string, known: Counting['released'], revertWeight: 'none' | null = null) => {
     const made = walk([{ parents: [], touches: 0, reverts: null }]);
     made.add({
       id: idOf(9),
@@ -109,7 +109,12 @@ describe('a revert of something released', () => {
       cut: false,
       paths: ['a/x'],
     });
-    const [counted] = countChanges(made, [{ last: null, lastInSeries: null, others: [] }], known, revertWeight);
+    const [counted] = countChanges({
+      walk: made,
+      starts: [{ last: null, lastInSeries: null, others: [] }],
+      released: known,
+      revertWeight,
+    });
     return { weight: counted === undefined ? null : ownWeight(counted), warnings: counted?.warnings ?? [] };
   };
 

@@ -119,5 +119,7 @@ it.each([
   ['node:fs', 'module', { type: 'built-in', name: 'node:fs' }],
   ['https://x.example/a.js', 'module', { type: 'nothing' }],
 ] as const)('%s from a %s file leads to %j', (specifier, as, target) => {
-  expect(resolveUse(specifier, 'i.js', own, { consumer: consumerOf('server import'), as })).toEqual(target);
+  expect(
+    resolveUse({ specifier, importer: 'i.js', one: own, loading: { consumer: consumerOf('server import'), as } }),
+  ).toEqual(target);
 });

@@ -58,12 +58,7 @@ function makeView(artifact: Artifact, manifest: PackageJson, manifestPath: strin
   const reach: NodeView['reach'] = (name) => {
     const found =
       reaches.get(name) ??
-      reachFrom(
-        starts(name).map(({ file }) => file),
-        one,
-        script,
-        consumerOf(name),
-      );
+      reachFrom({ starts: starts(name).map(({ file }) => file), one, scripts: script, consumer: consumerOf(name) });
     reaches.set(name, found);
     return found;
   };

@@ -21,14 +21,34 @@ export const typesDisagree: Rule = {
       .filter(({ consumer, file }) => consumer === 'type checker' && file !== null)
       .flatMap(({ entry, file: types }): RawFinding[] => {
         const code = picks.find((one) => one.entry === entry && one.consumer === 'server import')?.file ?? null;
-        return types === null || code === null ? [] : compare(view, entry, types, code, artifact.prefix);
+        return types === null || code === null ? [] : compare({ view, entry, types, code, prefix: artifact.prefix });
       });
   },
 };
 
-function compare(view: NodeView, entry: string, types: string, code: string, prefix: string): RawFinding[] {
-  const declared = declaredNames(types, view.declaration, (specifier, from) => locateTypes(specifier, from, view));
-  const exported = exportedNames(code, view.script, (specifier, from) => locateCode(specifier, from, view));
+function compare({
+  view,
+  entry,
+  types,
+  code,
+  prefix,
+}: {
+  readonly view: NodeView;
+  readonly entry: string;
+  readonly types: string;
+  readonly code: string;
+  readonly prefix: string;
+}): RawFinding[] {
+  const declared = declaredNames({
+    file: types,
+    read: view.declaration,
+    locate: (specifier, from) => locateTypes(specifier, from, view),
+  });
+  const exported = exportedNames({
+    file: code,
+    read: view.script,
+    locate: (specifier, from) => locateCode(specifier, from, view),
+  });
   const found: RawFinding[] = [];
   if (view.script(code) === null || view.declaration(types) === null) return [];
   if (exported.isComplete) {
@@ -69,7 +89,12 @@ function isHidden(name: string, declared: ReadonlySet<string>): boolean {
 
 function locateCode(specifier: string, from: string, view: NodeView): string | null {
   const as = view.script(from)?.syntax === 'module' ? 'module' : 'commonjs';
-  const target = resolveUse(specifier, from, view.one, { consumer: consumerOf('server import'), as });
+  const target = resolveUse({
+    specifier,
+    importer: from,
+    one: view.one,
+    loading: { consumer: consumerOf('server import'), as },
+  });
   return target.type === 'file' ? target.path : null;
 }
 

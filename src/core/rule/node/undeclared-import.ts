@@ -28,17 +28,22 @@ export const undeclaredImport: Rule = {
       const message = `line ${use.line} imports ${target.name}, which is no declared dependency`;
       return [{ path: artifact.prefix + file, message, ...(use.isLate ? { severity: 'warn' as const } : {}) }];
     });
-    return [...found, ...undeclaredTypes(view, artifact.prefix, isKnown, fresh)];
+    return [...found, ...undeclaredTypes({ view, prefix: artifact.prefix, isKnown, fresh })];
   },
 };
 
 /** Packages that declaration files name; those of Node.js come with its types. */
-function undeclaredTypes(
-  view: NodeView,
-  prefix: string,
-  isKnown: (name: string) => boolean,
-  fresh: (name: string) => boolean,
-): RawFinding[] {
+function undeclaredTypes({
+  view,
+  prefix,
+  isKnown,
+  fresh,
+}: {
+  readonly view: NodeView;
+  readonly prefix: string;
+  readonly isKnown: (name: string) => boolean;
+  readonly fresh: (name: string) => boolean;
+}): RawFinding[] {
   return view.paths.flatMap((path) =>
     (view.declaration(path)?.uses ?? []).flatMap(({ specifier, line }): RawFinding[] => {
       const name = /^(@[^/]+\/[^/]+|[^./#@][^/]*)/.exec(specifier)?.[1];

@@ -16,7 +16,7 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
     const entry = objectOf(value);
     const isOwn = !/(?:^|\/)node_modules\//.test(path);
     if (isOwn) {
-      roots.set(path, needsOf(entry, path, find, true));
+      roots.set(path, needsOf({ entry, from: path, find, isRoot: true }));
       continue;
     }
     if (entry['link'] === true) continue;
@@ -30,7 +30,7 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
         digests: integrityDigests(textOf(entry['integrity'])),
         location: textOf(entry['resolved']),
         licence: textOf(entry['license']),
-        needs: needsOf(entry, path, find, false),
+        needs: needsOf({ entry, from: path, find, isRoot: false }),
         installedAt: path,
       }),
     );
@@ -50,7 +50,17 @@ const fields: readonly (readonly [string, DependencyKind])[] = [
   ['devDependencies', 'development'],
 ];
 
-function needsOf(entry: Readonly<Record<string, unknown>>, from: string, find: Find, isRoot: boolean): Need[] {
+function needsOf({
+  entry,
+  from,
+  find,
+  isRoot,
+}: {
+  readonly entry: Readonly<Record<string, unknown>>;
+  readonly from: string;
+  readonly find: Find;
+  readonly isRoot: boolean;
+}): Need[] {
   const optional = objectOf(entry['optionalDependencies']);
   return fields
     .filter(([, kind]) => isRoot || kind !== 'development')

@@ -10,7 +10,7 @@ export const dotnetClient: Client = {
   name: 'dotnet',
   installsByName: true,
   find: async (version, env, signal) => {
-    const dotnet = await findVersion(['dotnet'], version, env, signal);
+    const dotnet = await findVersion({ names: ['dotnet'], version, env, signal });
     return dotnet === null ? null : { version: `.NET ${dotnet.version}`, program: dotnet };
   },
   install: async (tool, { folder, home, env, signal }, wanted) => {

@@ -13,8 +13,8 @@ export const fetchClient: Client = {
   name: 'fetch',
   installsByName: false,
   find: async (version, env, signal) => {
-    const curl = await findVersion(['curl'], version, env, signal);
-    const sums = curl === null ? null : await findVersion(['sha256sum'], null, env, signal);
+    const curl = await findVersion({ names: ['curl'], version, env, signal });
+    const sums = curl === null ? null : await findVersion({ names: ['sha256sum'], version: null, env, signal });
     return curl === null || sums === null ? null : { version: `curl ${curl.version}`, program: curl };
   },
   install: async (_tool, { folder, env, signal }, wanted) => {

@@ -1,12 +1,17 @@
 import { type FoundTool, findTool } from '../../../world/tool.ts';
 
 /** Finds the first of these programs whose version begins like the one asked for. */
-export async function findVersion(
-  names: readonly string[],
-  version: string | null,
-  env: Readonly<Record<string, string>>,
-  signal: AbortSignal,
-): Promise<FoundTool | null> {
+export async function findVersion({
+  names,
+  version,
+  env,
+  signal,
+}: {
+  readonly names: readonly string[];
+  readonly version: string | null;
+  readonly env: Readonly<Record<string, string>>;
+  readonly signal: AbortSignal;
+}): Promise<FoundTool | null> {
   for (const name of names) {
     const tool = await findTool(name, env, signal);
     if (tool?.version == null) continue;

@@ -16,8 +16,8 @@ export const mavenClient: Client = {
   name: 'maven',
   installsByName: true,
   find: async (version, env, signal) => {
-    const java = await findVersion(['java'], version, env, signal);
-    const maven = java === null ? null : await findVersion(['mvn'], null, env, signal);
+    const java = await findVersion({ names: ['java'], version, env, signal });
+    const maven = java === null ? null : await findVersion({ names: ['mvn'], version: null, env, signal });
     return maven === null ? null : { version: `${maven.version} on Java ${java?.version}`, program: maven };
   },
   install: async (_tool, { folder, home, env, signal }, wanted) => {

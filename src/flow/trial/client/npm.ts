@@ -10,13 +10,13 @@ export const npmClient: Client = {
   name: 'npm',
   installsByName: true,
   find: async (version, env, signal) => {
-    const node = await findVersion(
-      version === null ? ['node'] : ['node', `node${version}`, `node-${version}`],
+    const node = await findVersion({
+      names: version === null ? ['node'] : ['node', `node${version}`, `node-${version}`],
       version,
       env,
       signal,
-    );
-    const npm = node === null ? null : await findVersion(['npm'], null, env, signal);
+    });
+    const npm = node === null ? null : await findVersion({ names: ['npm'], version: null, env, signal });
     if (node === null || npm === null) return null;
     return { version: `${npm.version} on Node ${node.version}`, program: { ...npm, path: node.path } };
   },

@@ -10,12 +10,12 @@ export const pipClient: Client = {
   name: 'pip',
   installsByName: true,
   find: async (version, env, signal) => {
-    const python = await findVersion(
-      version === null ? ['python3'] : [`python${version}`, 'python3'],
+    const python = await findVersion({
+      names: version === null ? ['python3'] : [`python${version}`, 'python3'],
       version,
       env,
       signal,
-    );
+    });
     if (python === null) return null;
     const venv = await runCommand({
       program: python.path,

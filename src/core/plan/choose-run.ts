@@ -1,0 +1,115 @@
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { lastRecord, type ParsedJournal, type RunRecord } from '../record/run-record.ts';
+
+/** What a run begins with. The time is that of everything it makes, so that making it again gives the same. */
+export type Opened = {
+  readonly run: string;
+  /** The surveyed commit. */
+  readonly source: string;
+  readonly branch: string | null;
+  readonly remote: string | null;
+  /** What the remote's branch was at; null where it has none. */
+  readonly remoteHead: string | null;
+  /** Seconds since 1970. */
+  readonly time: number;
+  /** 128 random bits in hexadecimal, which name the run in its tags. */
+  readonly mark: string;
+  /** What was asked of the run, in words that make it again. */
+  readonly asked: RunAsked;
+  readonly configDigest: string | null;
+  /** Whether another machine began it, and this one laid it out from what was pushed. */
+  readonly isFromRemote: boolean;
+  readonly program: { readonly bevelstone: string; readonly node: string; readonly zlib: string };
+};
+
+/** Options that decide what is released. */
+export type RunAsked = {
+  readonly packages: readonly string[];
+  readonly as: string | null;
+  readonly raise: string | null;
+  readonly because: string | null;
+  readonly branch: string | null;
+  readonly stream: string | null;
+  readonly tagged: string | null;
+  readonly withNeeded: boolean;
+  readonly without: readonly string[];
+};
+
+/** A run as its journal tells it from outside. */
+export type KnownRun = {
+  readonly id: string;
+  readonly folder: string;
+  readonly records: readonly RunRecord[];
+};
+
+/**
+ * The run that is meant: the one named, else the only open one.
+ * @returns null when there is none here, so that the remote has to be asked.
+ * @throws RUN_NOT_FOUND when the one named is not here, or several are open.
+ */
+export function chooseRun(runs: readonly KnownRun[], named: string | null): KnownRun | null {
+  if (named === null && runs.length < 2) return runs[0] ?? null;
+  const found = runs.find(({ id }) => id === named);
+  if (found !== undefined) return found;
+  if (named !== null && runs.length === 0) return null;
+  throw new BevelstoneError('RUN_NOT_FOUND', {
+    message: named === null ? `${runs.length} releases were cut short` : `There is no open run ${named}`,
+    why: `open here: ${runs.map(({ id }) => id).join(', ')}`,
+    fix: 'Name one of them: bevelstone release --resume RUN',
+  });
+}
+
+/** The error for a run that is not there. */
+export function noRun(): BevelstoneError {
+  return new BevelstoneError('RUN_NOT_FOUND', {
+    message: 'There is no release to go on with',
+    why: 'every run here is finished or abandoned',
+    fix: 'Run: bevelstone release',
+  });
+}
+
+/** @throws RUN_OPEN when an earlier run waits to be finished. */
+export function refuseOpen(runs: readonly KnownRun[]): void {
+  const [first] = runs;
+  if (first === undefined) return;
+  throw new BevelstoneError('RUN_OPEN', {
+    message: `The release ${first.id} was cut short`,
+    why: 'it is neither finished nor abandoned, and a second one could take its versions away',
+    fix: 'Run: bevelstone release --resume, or: bevelstone release --abandon',
+    resume: first.id,
+  });
+}
+
+/** Whether a run of another machine was cut short while it was laid out here: nothing of it counts. */
+export function isHalfLaidOut(run: KnownRun): boolean {
+  const opened = lastRecord(run.records, 'opened')?.data as Opened | undefined;
+  return opened?.isFromRemote === true && !isPublic(run);
+}
+
+/** Whether anything of a run may be public: its push was announced. */
+export function isPublic({ records }: Pick<KnownRun, 'records'>): boolean {
+  return lastRecord(records, 'push') !== null;
+}
+
+/** Whether nothing of a run's journal can be read, so that not even its commit is known. */
+export function isUnreadable({ records }: Pick<KnownRun, 'records'>): boolean {
+  return lastRecord(records, 'opened') === null;
+}
+
+/** The error for a run of which this machine knows no more than its name. */
+export function unreadableRun(id: string, folder: string): BevelstoneError {
+  return new BevelstoneError('JOURNAL_DAMAGED', {
+    message: `The journal of the run ${id} cannot be read`,
+    why: 'its first record is damaged, and the remote has no unfinished release of this run',
+    fix: `Run: bevelstone release --abandon ${id}`,
+    where: { file: folder },
+    resume: id,
+  });
+}
+
+/** What is to be done with a run's folder: it waits to be finished, it is over, or nothing of it was ever done. */
+export function stateOfRun(journal: ParsedJournal | null): 'open' | 'over' | 'nothing' {
+  // Killed before it wrote its first record.
+  if (journal === null || (journal.records.length === 0 && journal.damagedLine === null)) return 'nothing';
+  return lastRecord(journal.records, 'closed') === null ? 'open' : 'over';
+}
