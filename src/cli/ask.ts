@@ -1,6 +1,7 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { cleanText } from '../core/text/clean.ts';
 import type { Ask } from './command.ts';
+import type { Host } from './host.ts';
 
 /** How the question of a command is answered. */
 export type AskSettings = {
@@ -13,9 +14,13 @@ export type AskSettings = {
 };
 
 /** Asks for a secret without showing it; without a terminal takes it from standard input where that is allowed. */
-export function makeAskSecret({ isTerminal, signal }: Pick<AskSettings, 'isTerminal' | 'signal'>) {
+export function makeAskSecret({
+  isTerminal,
+  signal,
+  stdin,
+}: Pick<AskSettings, 'isTerminal' | 'signal'> & Pick<Host, 'stdin'>) {
   return async (question: string, orInput?: 'or-input'): Promise<string | null> => {
-    if (!isTerminal) return orInput === undefined ? null : readInput();
+    if (!isTerminal) return orInput === undefined ? null : readInput(stdin);
     const { password } = await import('@inquirer/prompts');
     const secret = (await password({ message: question, mask: true }, { signal })).trim();
     return secret === '' ? null : secret;
@@ -31,10 +36,10 @@ export function makeAskTrust({ signal }: Pick<AskSettings, 'signal'>) {
 }
 
 /** What was piped in, without the line end; at most 64 kB of it. */
-async function readInput(): Promise<string | null> {
-  if (process.stdin.isTTY === true) return null;
+async function readInput(stdin: Host['stdin']): Promise<string | null> {
+  if (stdin.isTTY === true) return null;
   let text = '';
-  for await (const chunk of process.stdin) {
+  for await (const chunk of stdin) {
     text += String(chunk);
     if (text.length > 65_536) break;
   }

@@ -21,7 +21,7 @@ export type Command<Arguments, Result> = {
   readonly examples: readonly (readonly [string, string])[];
   readonly parse: (raw: RawArguments) => Arguments;
   /** Heavy modules are loaded in here, so that `--help` stays quick. */
-  readonly run: (args: Arguments, context: Context, ask: Ask) => Promise<Outcome<Result>>;
+  readonly run: (args: Arguments, context: Context, person: Person) => Promise<Outcome<Result>>;
   readonly render: (result: Result, screen: Screen, args: Arguments) => string;
   /** The `result` of the JSON envelope. */
   readonly toJson: (result: Result) => unknown;
@@ -33,6 +33,9 @@ export type Ask = (question: {
   /** Null when it is only shown. */
   readonly question: string | null;
 }) => Promise<void>;
+
+/** The person in front of the terminal: how to ask them, and what they see questions on. */
+export type Person = { readonly ask: Ask; readonly screen: Screen };
 
 /** A command in the list of all: its words and one line on what it does, the rest loaded when it is used. */
 export type ListedCommand = {

@@ -11,20 +11,19 @@ import { systemFault } from '../world/system-fault.ts';
 import { makeAsk, makeAskSecret, makeAskTrust } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
 import { commandList } from './command-list.ts';
+import type { Host } from './host.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
 import { jsonPieces } from './view/json.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
 import { makeScreen, signText } from './view/screen.ts';
 
-const programVersion = process.env['BEVELSTONE_PROGRAM_VERSION'] ?? '0.0.0';
-
 /** Runs the command that the arguments name, prints what comes of it and sets the exit code. Never throws. */
-export async function runProgram(args: readonly string[]): Promise<void> {
-  const session = new Session(args);
-  process.stdout.on('error', ignoreClosedPipe);
-  process.stderr.on('error', ignoreClosedPipe);
+export async function runProgram(args: readonly string[], host: Host): Promise<void> {
+  const session = new Session(args, host);
+  host.stdout.on('error', ignoreClosedPipe);
+  host.stderr.on('error', ignoreClosedPipe);
   try {
-    const chosen = await choose(args);
+    const chosen = await choose(args, host);
     if (chosen !== null) await session.run(chosen);
   } catch (error) {
     await session.fail(error);
@@ -40,37 +39,38 @@ class Session {
   readonly #isQuiet: boolean;
   readonly #abort = new AbortController();
   readonly #progress: Progress;
+  readonly #host: Host;
   command = '';
 
-  constructor(args: readonly string[]) {
+  constructor(args: readonly string[], host: Host) {
+    this.#host = host;
     const has = (...names: string[]) => args.some((arg) => names.includes(arg));
     this.isJson = has('--json');
     this.#isVerbose = has('-v', '--verbose');
     this.#isQuiet = has('-q', '--quiet');
     // Many things at work at once listen for it.
     setMaxListeners(0, this.#abort.signal);
-    const isLive = process.stderr.isTTY === true && !this.isJson;
-    this.#progress = makeProgress(this.errors, isLive, (text) => process.stderr.write(this.#safe(text)));
-    // Stays for good: once nobody listens, a library that watches signals too would end the program on the spot.
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => this.#abort.abort());
+    const isLive = host.stderr.isTTY === true && !this.isJson;
+    this.#progress = makeProgress(this.errors, isLive, (text) => host.stderr.write(this.#safe(text)));
+    host.onSignal(() => this.#abort.abort());
   }
 
   get #isTerminal(): boolean {
-    return process.stdin.isTTY === true && process.stderr.isTTY === true;
+    return this.#host.stdin.isTTY === true && this.#host.stderr.isTTY === true;
   }
 
   get errors() {
-    return makeScreen(process.stderr, process.env);
+    return makeScreen(this.#host.stderr, this.#host.env);
   }
 
   context(raw: RawArguments): Context {
     return {
       folder: path.resolve(optionalText(raw, 'dir') ?? '.'),
-      env: process.env,
+      env: this.#host.env,
       configFile: optionalText(raw, 'config'),
       packages: textList(raw, 'package'),
-      programVersion,
-      programBuild: process.env['BEVELSTONE_PROGRAM_BUILD'] ?? null,
+      programVersion: this.#host.version,
+      programBuild: this.#host.build,
       now: currentTime,
       signal: this.#abort.signal,
       secrets: this.secrets,
@@ -78,7 +78,7 @@ class Session {
         isConfigTrusted: raw['trustConfig'] === true,
         ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal }) : null,
       },
-      askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal }),
+      askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal, stdin: this.#host.stdin }),
       report: (told) => {
         // Before a line is cut to the width of the terminal: half a secret is not found any more.
         const event = redactValue(told, this.secrets);
@@ -95,21 +95,31 @@ class Session {
       yes: raw['yes'] === true,
       isTerminal: this.#isTerminal,
       signal: this.#abort.signal,
-      show: (text) => process.stderr.write(this.#safe(`${text}\n`)),
+      show: (text) => this.#host.stderr.write(this.#safe(`${text}\n`)),
       prefix: this.errors.colours.cyan(signText('nothing', this.errors)),
     });
-    const { result, error = null, until, bytes } = await command.run(args, this.context(raw), ask);
+    const {
+      result,
+      error = null,
+      until,
+      bytes,
+    } = await command.run(args, this.context(raw), {
+      ask,
+      screen: this.errors,
+    });
     this.#progress.stop();
     if (this.isJson)
       await this.#printJson(error === null, command.toJson(result), error === null ? null : errorJson(error));
-    else if (bytes !== undefined && process.stdout.isTTY !== true) process.stdout.write(bytes);
+    else if (bytes !== undefined && this.#host.stdout.isTTY !== true) this.#host.stdout.write(bytes);
     else {
       const shown = redactValue(result, this.secrets);
-      process.stdout.write(this.#safe(`${command.render(shown, makeScreen(process.stdout, process.env), args)}\n`));
+      this.#host.stdout.write(
+        this.#safe(`${command.render(shown, makeScreen(this.#host.stdout, this.#host.env), args)}\n`),
+      );
     }
     if (error !== null) {
-      process.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));
-      process.exitCode = error.exitCode;
+      this.#host.stderr.write(this.#safe(`${renderErrorBelow(error, this.errors)}\n`));
+      this.#host.setExitCode(error.exitCode);
     }
     await until;
   }
@@ -128,16 +138,16 @@ class Session {
       isOurs && this.#isVerbose
         ? `\n${told.stack}${told.cause instanceof Error ? `\ncause: ${told.cause.stack}` : ''}`
         : '';
-    process.stderr.write(this.#safe(`${text}${stack}\n`));
-    process.exitCode = isOurs ? told.exitCode : errorCatalog.INTERNAL.exitCode;
+    this.#host.stderr.write(this.#safe(`${text}${stack}\n`));
+    this.#host.setExitCode(isOurs ? told.exitCode : errorCatalog.INTERNAL.exitCode);
   }
 
   async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
     const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
     for (const piece of jsonPieces(envelope, (text) => this.#safe(text))) {
-      if (!process.stdout.write(piece)) await once(process.stdout, 'drain');
+      if (!this.#host.stdout.write(piece)) await once(this.#host.stdout, 'drain');
     }
-    process.stdout.write('\n');
+    this.#host.stdout.write('\n');
   }
 
   #safe(text: string): string {
@@ -166,9 +176,9 @@ class Chosen {
 }
 
 /** Parses the arguments. @returns null when the parser has answered already: help, version, completion. */
-async function choose(args: readonly string[]): Promise<Chosen | null> {
+async function choose(args: readonly string[], host: Host): Promise<Chosen | null> {
   try {
-    const raw = await makeParser(args, await loadNamed(args)).parseAsync([...args]);
+    const raw = await makeParser(args, await loadNamed(args), host).parseAsync([...args]);
     const isAnswered = args.some((arg) => ['--help', '--version', '-h'].includes(arg)) || args[0] === 'completion';
     if (raw._.length > 0 || isAnswered) return null;
     const { status } = await import('./command/status.ts');
@@ -179,7 +189,7 @@ async function choose(args: readonly string[]): Promise<Chosen | null> {
   }
 }
 
-function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
+function makeParser(args: readonly string[], commands: LoadedCommands, host: Host): Argv {
   let parser: Argv = yargs([...args])
     .scriptName('bevelstone')
     .usage('$0 COMMAND\n\nFrom git history to a package that a stranger can install.')
@@ -200,11 +210,11 @@ function makeParser(args: readonly string[], commands: LoadedCommands): Argv {
     .option('quiet', { alias: 'q', type: 'boolean', describe: 'No progress' })
     .option('verbose', { alias: 'v', type: 'boolean', describe: 'More detail in errors' })
     .group(['dir', 'config', 'package', 'trust-config', 'json', 'quiet', 'verbose'], 'Everywhere:')
-    .version(programVersion)
+    .version(host.version)
     .help()
     .strict()
     .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': true })
-    .wrap(Math.min(100, process.stdout.columns ?? 80))
+    .wrap(Math.min(100, host.stdout.columns ?? 80))
     .epilogue('To see it all once: bevelstone demo\nFor one command: bevelstone COMMAND --help')
     .exitProcess(false)
     .fail((message, error) => {

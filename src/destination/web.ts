@@ -6,7 +6,7 @@ import { clipRedacted } from '../core/text/redact.ts';
 import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
 
 /** An answer that was read to its end. */
-export type TextAnswer = Pick<HttpAnswer, 'status' | 'headers'> & { readonly text: string };
+export type TextAnswer = Pick<HttpAnswer, 'status' | 'headers' | 'receivedAt'> & { readonly text: string };
 
 /** A destination that is spoken to by HTTP: who it is, and the headers that let us in. */
 export type Web = {
@@ -54,7 +54,12 @@ export function untrustedOrigin({ name, origins }: Pick<Web, 'name' | 'origins'>
 /** Sends a request and reads the answer, of at most 32 MiB. */
 export async function callText(web: Web, request: HttpRequest): Promise<TextAnswer> {
   const answer = await call(web, request);
-  return { status: answer.status, headers: answer.headers, text: await readText(answer, request.url) };
+  return {
+    status: answer.status,
+    headers: answer.headers,
+    receivedAt: answer.receivedAt,
+    text: await readText(answer, request.url),
+  };
 }
 
 /** A short text as a body. */
@@ -86,9 +91,9 @@ export async function openAddress(web: Web, address: string): Promise<AsyncItera
 }
 
 /** How far the server's clock is ahead, in milliseconds (RFC 9110 §6.6.1). */
-export function skewOf({ headers }: Pick<HttpAnswer, 'headers'>): number | null {
+export function skewOf({ headers, receivedAt }: Pick<HttpAnswer, 'headers' | 'receivedAt'>): number | null {
   const at = Date.parse(String(headers['date'] ?? ''));
-  return Number.isNaN(at) ? null : at - Date.now();
+  return Number.isNaN(at) ? null : at - receivedAt.getTime();
 }
 
 /** What a refusal means, with the server's own words. */
@@ -109,7 +114,7 @@ export function refused(
     return new BevelstoneError('CREDENTIAL_REFUSED', { message, why, fix });
   }
   if (isPassing(status)) {
-    const retryAfterMs = parseRetryAfter(answer.headers['retry-after'], new Date());
+    const retryAfterMs = parseRetryAfter(answer.headers['retry-after'], answer.receivedAt);
     const fix = 'Wait a little and run the same command again; it asks first what arrived';
     return new BevelstoneError('DESTINATION_BUSY', {
       message: `${destination} is busy: ${what}`,

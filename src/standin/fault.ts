@@ -1,6 +1,6 @@
 import { Transform } from 'node:stream';
-import { setTimeout as sleep } from 'node:timers/promises';
 import type { FastifyInstance, FastifyRequest } from 'fastify';
+import { pauseFor } from '../world/poll.ts';
 
 /** Something that goes wrong on purpose, so that a client's answer to it can be seen. */
 export type Fault = {
@@ -66,7 +66,7 @@ export function addFaults(server: FastifyInstance, faults: Faults): void {
   server.addHook('onRequest', async (request, reply) => {
     faults.asked.push(`${request.method} ${request.url}`);
     const latency = faults.take('latency', request);
-    if (latency !== null) await sleep(latency.ms);
+    if (latency !== null) await pauseFor(latency.ms);
     const status = faults.take('status', request);
     if (status !== null)
       return reply

@@ -1,10 +1,10 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 
-/** What a promise gives, unless the time comes first. @param until milliseconds since 1970. @throws DESTINATION_UNREACHABLE */
-export async function beforeTime<Value>(work: Promise<Value>, until: number): Promise<Value> {
+/** What a promise gives, unless the time comes first. @param left how many milliseconds there are still. @throws DESTINATION_UNREACHABLE */
+export async function beforeTime<Value>(work: Promise<Value>, left: () => number): Promise<Value> {
   let timer: NodeJS.Timeout | undefined;
   const late = new Promise<never>((_, reject) => {
-    timer = setTimeout(() => reject(tooLate()), Math.max(0, until - Date.now()));
+    timer = setTimeout(() => reject(tooLate()), left());
   });
   // When the time came first, the result of the work is no longer used.
   work.catch(() => {});
@@ -16,12 +16,12 @@ export async function beforeTime<Value>(work: Promise<Value>, until: number): Pr
 }
 
 /** Passes chunks on until the time comes. @throws DESTINATION_UNREACHABLE */
-export async function* within(chunks: AsyncIterable<Uint8Array>, until: number): AsyncGenerator<Uint8Array> {
+export async function* within(chunks: AsyncIterable<Uint8Array>, left: () => number): AsyncGenerator<Uint8Array> {
   const iterator = chunks[Symbol.asyncIterator]();
   let isOver = false;
   try {
     for (;;) {
-      const { done, value } = await beforeTime(iterator.next(), until);
+      const { done, value } = await beforeTime(iterator.next(), left);
       isOver = done === true;
       if (isOver) return;
       yield value;

@@ -2,12 +2,14 @@ import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { isMissing } from './files.ts';
 
+const pieceBytes = 1 << 20;
+
 /** The bytes of a file as they are read; with a span those from `start` to `end`, both included. */
 export function readBytes(
   file: string,
   span?: { readonly start: number; readonly end: number },
 ): AsyncIterable<Uint8Array> {
-  return createReadStream(file, span) as AsyncIterable<Buffer>;
+  return createReadStream(file, { ...span, highWaterMark: pieceBytes }) as AsyncIterable<Buffer>;
 }
 
 /** The digest of a file in hexadecimal, its bytes read as a stream. @param algorithm as the system's library knows it. */

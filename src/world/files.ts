@@ -1,8 +1,70 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, open, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
+import { createWriteStream } from 'node:fs';
+import {
+  copyFile,
+  cp,
+  mkdir,
+  mkdtemp,
+  open,
+  readdir,
+  readFile,
+  realpath,
+  rename,
+  rm,
+  stat,
+  symlink,
+} from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { systemFault } from './system-fault.ts';
+
+/** Text of a file. */
+export async function readText(file: string): Promise<string> {
+  return readFile(file, 'utf8');
+}
+
+/** Bytes of a file that is small. */
+export async function readSmallFile(file: string): Promise<Uint8Array> {
+  return readFile(file);
+}
+
+/** What a path is, and when it was last changed. */
+export async function describePlace(place: string): Promise<{ readonly isFolder: boolean; readonly changed: Date }> {
+  const found = await stat(place);
+  return { isFolder: found.isDirectory(), changed: found.mtime };
+}
+
+/** The path with all links on it followed. */
+export async function realPath(place: string): Promise<string> {
+  return realpath(place);
+}
+
+/** Copies a file over whatever is there. */
+export async function copyOneFile(from: string, to: string): Promise<void> {
+  await copyFile(from, to);
+}
+
+/** Copies a folder with all that is in it, its times kept. */
+export async function copyFolder(from: string, to: string): Promise<void> {
+  await cp(from, to, { recursive: true, preserveTimestamps: true });
+}
+
+/** Makes a symbolic link. */
+export async function makeLink(target: string, place: string): Promise<void> {
+  await symlink(target, place);
+}
+
+/** Writes what comes into a file. */
+export async function writeStream(file: string, chunks: AsyncIterable<Uint8Array>): Promise<void> {
+  await pipeline(chunks, createWriteStream(file));
+}
+
+/** A new folder of a name of its own, below that of the system for temporary files. */
+export async function makeTemporaryFolder(start: string): Promise<string> {
+  return realpath(await mkdtemp(path.join(tmpdir(), start)));
+}
 
 /** Text of a file, or null when there is none. */
 export async function readTextIfThere(file: string): Promise<string | null> {

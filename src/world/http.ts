@@ -18,6 +18,8 @@ export type HttpAnswer = {
   readonly status: number;
   readonly headers: Readonly<Record<string, string | string[] | undefined>>;
   readonly chunks: AsyncIterable<Uint8Array>;
+  /** When it began to come, by the clock of this machine. */
+  readonly receivedAt: Date;
 };
 
 const maxTextBytes = 32 << 20;
@@ -143,7 +145,12 @@ async function sendOnce({ method, url, headers, body, signal }: HttpRequest): Pr
       ...(body === undefined ? {} : { body: body.chunks as never }),
       signal: signal === undefined ? whole.signal : AbortSignal.any([signal, whole.signal]),
     });
-    return { status: answer.statusCode, headers: answer.headers, chunks: guarded(answer.body, url) };
+    return {
+      status: answer.statusCode,
+      headers: answer.headers,
+      chunks: guarded(answer.body, url),
+      receivedAt: new Date(),
+    };
   } catch (cause) {
     if (cause instanceof BevelstoneError || signal?.aborted === true) throw cause;
     throw unreachable(url, whole.signal.aborted ? tooSlow() : cause);

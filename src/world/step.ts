@@ -16,6 +16,8 @@ export type Step = {
   readonly signal: AbortSignal;
   /** Most time it may take. */
   readonly timeoutMs: number;
+  /** What it reads on standard input; nothing by default. */
+  readonly input?: string | null;
 };
 
 /** How it ended, with the last lines of output. */
@@ -29,8 +31,8 @@ export type StepEnd = {
 const tailLines = 20;
 const tailBytes = 16 * 1024;
 
-/** Runs a command line in the shell with its output in a log file; it gets no input and umask 022. */
-export async function runStep({ run, folder, env, log, signal, timeoutMs }: Step): Promise<StepEnd> {
+/** Runs a command line in the shell with its output in a log file, and with umask 022. */
+export async function runStep({ run, folder, env, log, signal, timeoutMs, input = null }: Step): Promise<StepEnd> {
   await mkdir(path.dirname(log), { recursive: true });
   const file = createWriteStream(log, { flags: 'w' });
   let tail = '';
@@ -40,7 +42,7 @@ export async function runStep({ run, folder, env, log, signal, timeoutMs }: Step
     cwd: folder,
     env,
     extendEnv: false,
-    stdin: 'ignore',
+    ...(input === null ? { stdin: 'ignore' as const } : { input }),
     all: true,
     buffer: false,
     reject: false,

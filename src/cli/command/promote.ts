@@ -1,7 +1,6 @@
 import type { PromoteOptions, Promotion } from '../../flow/deliver/promote.ts';
 import type { Command } from '../command.ts';
 import { movedJson, renderPromotion, renderPromotionPlan } from '../view/promote.ts';
-import { makeScreen } from '../view/screen.ts';
 
 /** `bevelstone promote`. */
 export const promote: Command<PromoteOptions, Promotion> = {
@@ -22,11 +21,11 @@ export const promote: Command<PromoteOptions, Promotion> = {
     to: String(raw['to']),
     dryRun: raw['dryRun'] === true,
   }),
-  run: async (options, context, ask) => {
+  run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/promote.ts');
     const result = await flow.promoteRelease(context, options, (shipment) =>
       ask({
-        shown: renderPromotionPlan(shipment, options, makeScreen(process.stderr, process.env)),
+        shown: renderPromotionPlan(shipment, options, screen),
         question: `Promote it to ${options.to}?`,
       }),
     );

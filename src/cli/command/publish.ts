@@ -2,7 +2,6 @@ import type { Publication } from '../../flow/deliver/publish.ts';
 import type { TagOptions } from '../../flow/deliver/publish-plan.ts';
 import type { Command } from '../command.ts';
 import { publicationJson, renderPlan, renderPublication } from '../view/publish.ts';
-import { makeScreen } from '../view/screen.ts';
 
 /** `bevelstone publish`. */
 export const publish: Command<TagOptions, Publication> = {
@@ -17,10 +16,10 @@ export const publish: Command<TagOptions, Publication> = {
     ['publish --tag --yes --json', 'The same in CI'],
   ],
   parse: (raw) => ({ tag: raw['tag'] === true, dryRun: raw['dryRun'] === true }),
-  run: async (options, context, ask) => {
+  run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/publish.ts');
     const publication = await flow.publish(context, options, (plan) =>
-      ask({ shown: renderPlan(plan, makeScreen(process.stderr, process.env)), question: 'Deliver these?' }),
+      ask({ shown: renderPlan(plan, screen), question: 'Deliver these?' }),
     );
     return { result: publication, error: publication.error };
   },

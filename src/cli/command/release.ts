@@ -2,7 +2,6 @@ import type { Released } from '../../flow/release/release.ts';
 import type { ReleaseOptions } from '../../flow/run/options.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { releasedJson, renderCard, renderGates, renderReleased } from '../view/release.ts';
-import { makeScreen } from '../view/screen.ts';
 import { overrideOptions, parseOverrides } from './override-options.ts';
 
 /** The run to give up, '' for the only one; null to give none up. */
@@ -48,8 +47,7 @@ export const release: Command<Arguments, Released> = {
     acceptRebuild: raw['acceptRebuild'] === true,
     abandon: raw['abandon'] === undefined ? null : (optionalText(raw, 'abandon') ?? ''),
   }),
-  run: async (options, context, ask) => {
-    const screen = makeScreen(process.stderr, process.env);
+  run: async (options, context, { ask, screen }) => {
     if (options.abandon !== null) {
       const { abandon } = await import('../../flow/release/abandon.ts');
       const { run, told } = await abandon(context, options.abandon || options.resume || null, (tags, remote) =>

@@ -1,7 +1,6 @@
 import type { Withdrawn, WithdrawOptions } from '../../flow/deliver/withdraw.ts';
 import type { Command } from '../command.ts';
 import { movedJson } from '../view/promote.ts';
-import { makeScreen } from '../view/screen.ts';
 import { renderWithdrawal, renderWithdrawn } from '../view/withdraw.ts';
 
 /** `bevelstone withdraw`. */
@@ -27,11 +26,11 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     erase: raw['erase'] === true,
     dryRun: raw['dryRun'] === true,
   }),
-  run: async (options, context, ask) => {
+  run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/withdraw.ts');
     const result = await flow.withdrawRelease(context, options, (release) =>
       ask({
-        shown: renderWithdrawal(release, options, makeScreen(process.stderr, process.env)),
+        shown: renderWithdrawal(release, options, screen),
         question: `Withdraw it from ${options.from}?`,
       }),
     );

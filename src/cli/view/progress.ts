@@ -1,17 +1,21 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ProgressEvent } from '../../flow/context.ts';
+import { every, startStopwatch } from '../../world/poll.ts';
 import { type Screen, sign } from './screen.ts';
 
 /** Shows progress on standard error: one live line with elapsed time on a terminal, one plain line per step without. */
 export type Progress = { readonly report: (event: ProgressEvent) => void; readonly stop: () => void };
 
+/** How often the live line is drawn anew. */
+const drawMs = 120;
+
 /** @param write gets whole texts, already safe to show. */
 export function makeProgress(screen: Screen, isLive: boolean, write: (text: string) => void): Progress {
-  const started = new Map<string, number>();
+  const started = new Map<string, () => number>();
   const moved = new Map<string, string>();
   const waited = new Map<string, string>();
-  let timer: NodeJS.Timeout | null = null;
+  let stopDrawing: (() => void) | null = null;
   /** A reason is told once, however often it is given. */
   const tellWaiting = (what: string, why: string) => {
     if (waited.get(what) === why) return;
@@ -19,7 +23,7 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
     write(`${sign('nothing', screen)} waiting  ${what}: ${why}\n`);
   };
   const clear = () => {
-    if (isLive && timer !== null) write('\r\u001b[K');
+    if (isLive && stopDrawing !== null) write('\r\u001b[K');
   };
   const draw = () => {
     if (started.size === 0) return;
@@ -30,19 +34,19 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
   };
   const stop = () => {
     clear();
-    if (timer !== null) clearInterval(timer);
-    timer = null;
+    stopDrawing?.();
+    stopDrawing = null;
   };
   const report = (event: ProgressEvent) => {
     clear();
-    if (event.type === 'started') started.set(cleanText(event.what), Date.now());
+    if (event.type === 'started') started.set(cleanText(event.what), startStopwatch());
     else if (event.type === 'group') write(`${screen.colours.bold(cleanText(event.title))}\n`);
     else if (event.type === 'moved') moved.set(cleanText(event.what), share(event.bytes, event.of));
     else if (event.type === 'waiting') tellWaiting(cleanText(event.what), cleanText(event.why));
     else write(`${finishedLine(event, started, screen)}\n`);
     if (started.size === 0) stop();
     else if (isLive) {
-      timer ??= setInterval(draw, 120).unref();
+      stopDrawing ??= every(drawMs, draw);
       draw();
     }
   };
@@ -51,7 +55,7 @@ export function makeProgress(screen: Screen, isLive: boolean, write: (text: stri
 
 function finishedLine(
   event: Exclude<ProgressEvent, { type: 'started' | 'moved' | 'waiting' | 'group' }>,
-  started: Map<string, number>,
+  started: Map<string, () => number>,
   screen: Screen,
 ): string {
   if (event.type === 'warning') return `${sign('warning', screen)} warning: ${cleanText(event.text)}`;
@@ -61,7 +65,7 @@ function finishedLine(
   started.delete(what);
   if (event.type === 'skipped') return `${sign('nothing', screen)} skipped  ${what}: ${cleanText(event.why)}`;
   if (event.type === 'failed') return `${sign('refused', screen)} failed  ${what}: ${cleanText(event.why)}`;
-  const took = since === undefined || Date.now() - since < 1000 ? '' : ` ${screen.colours.dim(elapsed(since))}`;
+  const took = since === undefined || since() < 1000 ? '' : ` ${screen.colours.dim(elapsed(since))}`;
   return `${sign('done', screen)} done  ${what}${event.detail === undefined ? '' : ` (${cleanText(event.detail)})`}${took}`;
 }
 
@@ -70,7 +74,7 @@ function share(bytes: number, of: number): string {
   return ` ${formatBytes(bytes)} of ${formatBytes(of)}, ${percent} %`;
 }
 
-function elapsed(since: number): string {
-  const seconds = Math.floor((Date.now() - since) / 1000);
+function elapsed(since: () => number): string {
+  const seconds = Math.floor(since() / 1000);
   return seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${seconds % 60} s`;
 }

@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import type { ProgramVersions } from '../record/program-versions.ts';
 import { lastRecord, type ParsedJournal, type RunRecord } from '../record/run-record.ts';
 
 /** What a run begins with. The time is that of everything it makes, so that making it again gives the same. */
@@ -19,7 +20,7 @@ export type Opened = {
   readonly configDigest: string | null;
   /** Whether another machine began it, and this one laid it out from what was pushed. */
   readonly isFromRemote: boolean;
-  readonly program: { readonly bevelstone: string; readonly node: string; readonly zlib: string };
+  readonly program: ProgramVersions;
 };
 
 /** Options that decide what is released. */

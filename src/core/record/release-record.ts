@@ -2,6 +2,7 @@ import type { Ecosystem } from '../name/ecosystem.ts';
 import type { Form } from '../name/form.ts';
 import type { Spellings } from '../version/spelling.ts';
 import type { Weight } from '../version/weight.ts';
+import type { ProgramVersions } from './program-versions.ts';
 
 /** One built artifact as it is recorded. Digests in hexadecimal. */
 export type ArtifactRecord = {
@@ -58,10 +59,5 @@ export type ReleaseRecord = {
     readonly version: string | null;
     readonly sha256: string;
   }[];
-  readonly program: {
-    readonly bevelstone: string;
-    readonly node: string;
-    readonly zlib: string;
-    readonly arch: string;
-  };
+  readonly program: ProgramVersions & { readonly arch: string };
 };

@@ -44,7 +44,8 @@ export class OciSession {
     body?: () => HttpRequest['body'],
   ): Promise<TextAnswer> {
     const answer = await this.call(repository, request, body);
-    return { status: answer.status, headers: answer.headers, text: await readText(answer, request.url) };
+    const { status, headers, receivedAt } = answer;
+    return { status, headers, receivedAt, text: await readText(answer, request.url) };
   }
 
   /** Makes sure that a long upload does not begin with a refusal: asks for the base first. */

@@ -1,4 +1,3 @@
-import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { hasPage } from '../../core/form/definitions.ts';
@@ -9,6 +8,7 @@ import { checkArtifact } from '../../core/rule/rules.ts';
 import { formatSarif } from '../../core/rule/sarif.ts';
 import { writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
+import { temporaryFolder } from '../../world/platform.ts';
 import { type Context, warn } from '../context.ts';
 import { artifactsOnRecord } from '../ledger-record/last-artifact.ts';
 import { type ExaminedArtifact, examineArtifact } from '../read/read-artifact.ts';
@@ -83,7 +83,7 @@ async function examineReleases(
   releases: readonly ReleaseFolder[],
 ): Promise<Job[]> {
   const { root } = workspace.repository;
-  const places = ownPlaces(context, root, tmpdir());
+  const places = ownPlaces(context, root, temporaryFolder());
   const lastOf = artifactsOnRecord(context, workspace.repository);
   const componentsOf = licensedComponents(context, workspace);
   const jobs: Job[] = [];
@@ -112,7 +112,7 @@ async function examineReleases(
 
 async function examineFiles(context: Context, files: readonly string[]): Promise<Job[]> {
   const jobs: Job[] = [];
-  const places = ownPlaces(context, null, tmpdir());
+  const places = ownPlaces(context, null, temporaryFolder());
   for (const file of files) {
     context.signal.throwIfAborted();
     const place = path.resolve(context.folder, file);

@@ -1,4 +1,3 @@
-import { createReadStream } from 'node:fs';
 import path from 'node:path';
 import type { ArtifactConfig } from '../../core/config/config.ts';
 import type { Origin } from '../../core/contents/entry.ts';
@@ -10,6 +9,7 @@ import type { Form } from '../../core/name/form.ts';
 import { globMatcher } from '../../core/text/glob.ts';
 import { spellAll } from '../../core/version/spelling.ts';
 import { OutputFile, type WrittenArchive } from '../../world/archive/output-file.ts';
+import { readBytes } from '../../world/file-bytes.ts';
 import { readArtifact } from '../read/read-artifact.ts';
 import type { BuildJob } from './build-job.ts';
 import { type PackedArtifact, toRecord } from './pack-artifact.ts';
@@ -72,7 +72,7 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
 
 async function copyWithDigests(from: string, to: string): Promise<WrittenArchive> {
   return OutputFile.fill(to, async (output) => {
-    for await (const chunk of createReadStream(from, { highWaterMark: 1 << 20 })) output.write(chunk);
+    for await (const chunk of readBytes(from)) output.write(chunk);
     return [];
   });
 }

@@ -8,6 +8,7 @@ import { spellAll } from '../../core/version/spelling.ts';
 import { pointerOf } from '../../core/version/stream.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
 import { writeWhole } from '../../world/files.ts';
+import { processorFamily, programVersions } from '../../world/program.ts';
 import { notesOf, readIntro } from '../survey/notes.ts';
 import type { BuildJob } from './build-job.ts';
 import type { PackedArtifact } from './pack-artifact.ts';
@@ -101,12 +102,7 @@ function toRelease(
     pending,
     uncommitted: isUncommitted,
     tools,
-    program: {
-      bevelstone: context.programVersion,
-      node: process.versions.node,
-      zlib: process.versions['zlib'] ?? '',
-      arch: process.arch,
-    },
+    program: { ...programVersions(context.programVersion), arch: processorFamily() },
   };
 }
 

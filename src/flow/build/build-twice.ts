@@ -1,9 +1,9 @@
-import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { compareEntries } from '../../core/contents/compare.ts';
 import type { ReadEntry } from '../../core/contents/entry.ts';
 import { type LikelyCause, likelyCause, remedyFor } from '../../core/contents/likely-cause.ts';
 import { readEntry } from '../../world/archive/read-entry.ts';
+import { temporaryFolder } from '../../world/platform.ts';
 import { readArtifact } from '../read/read-artifact.ts';
 import type { BuiltRelease } from './build-package.ts';
 
@@ -65,7 +65,7 @@ function headerDifference(
 async function causeOf(first: string, second: string, entry: string): Promise<LikelyCause> {
   const [before, after] = [await readEntry(first, entry), await readEntry(second, entry)];
   // Checkouts lie below the temporary folder under names of their own.
-  const places = [path.join(tmpdir(), 'bevelstone-')];
+  const places = [path.join(temporaryFolder(), 'bevelstone-')];
   return likelyCause({ before: { bytes: before, places }, after: { bytes: after, places } });
 }
 

@@ -1,17 +1,17 @@
-import { symlink } from 'node:fs/promises';
-import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { type BuildPlan, planBuild } from '../../core/plan/build-plan.ts';
 import { nearest } from '../../core/text/nearest.ts';
 import type { Stream } from '../../core/version/stream.ts';
+import { makeLink } from '../../world/files.ts';
 import { fillOutsideFiles } from '../../world/git/outside-files.ts';
 import { commitTime, uncommittedPaths } from '../../world/git/repository.ts';
 import { type Checkout, checkOut, copyWorkingFolder } from '../../world/git/worktree.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { placeInside } from '../../world/place-inside.ts';
-import { hostPlatform } from '../../world/platform.ts';
+import { hostPlatform, processorCount } from '../../world/platform.ts';
+import { isRoot } from '../../world/program.ts';
 import { type Context, warn } from '../context.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
@@ -175,7 +175,7 @@ async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Pro
   const links = built.folder;
   const folders = new Map<string, string>();
   try {
-    const schedule = { order: plan.order, needs: plan.needs, jobs: options.jobs ?? availableParallelism() };
+    const schedule = { order: plan.order, needs: plan.needs, jobs: options.jobs ?? processorCount() };
     const done = await runInOrder(schedule, async (index, failed) => {
       const result = await runOne(run, { index, name, failed, links, folders, work });
       await linkDependency({ links, folders, name: survey.workspace.packages[index]?.name ?? '', result });
@@ -201,7 +201,7 @@ async function linkDependency({
   const folder = (result as Partial<BuiltRelease>).folder;
   if (folder === undefined) return;
   folders.set(name, folder);
-  await symlink(folder, path.join(links, fileNameOf(name)));
+  await makeLink(folder, path.join(links, fileNameOf(name)));
 }
 
 type One<Done> = {
@@ -318,7 +318,7 @@ async function warnAboutDirt(context: Context, { workspace }: Survey, { uncommit
 
 /** A step that runs as root can write anywhere, also where no checkout is removed afterwards. */
 function warnAboutRoot(context: Context, packages: readonly Package[]): void {
-  if (process.getuid?.() !== 0 || packages.every(({ config }) => config.build.length === 0)) return;
+  if (!isRoot() || packages.every(({ config }) => config.build.length === 0)) return;
   warn(context, 'build steps run as root: what they write outside the checkout stays, and a slip can harm the machine');
 }
 

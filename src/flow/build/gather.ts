@@ -1,14 +1,13 @@
-import { copyFile, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { ContentsList } from '../../core/record/contents-list.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
-import { exists, writeWhole } from '../../world/files.ts';
+import { copyOneFile, exists, readText, writeWhole } from '../../world/files.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
-import type { ContentsList } from '../ledger-record/last-artifact.ts';
-import { builtFolder, type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import { builtFolder, type ReleaseFolder, readFolders, requireContentsIn } from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
 import { sha256Text } from '../release-folder/release-bills.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -108,15 +107,15 @@ async function join(
     const artifacts = new Map<string, ArtifactRecord>();
     const contents: ContentsList['artifacts'][number][] = [];
     for (const { folder, record } of parts) {
-      const list = JSON.parse(await readFile(path.join(folder, 'CONTENTS.json'), 'utf8')) as ContentsList;
+      const list = await requireContentsIn(folder);
       for (const artifact of record.artifacts) {
         if (artifacts.has(artifact.file)) continue;
         artifacts.set(artifact.file, artifact);
-        await copyFile(path.join(folder, artifact.file), path.join(fresh, artifact.file));
+        await copyOneFile(path.join(folder, artifact.file), path.join(fresh, artifact.file));
         contents.push(...list.artifacts.filter(({ file }) => file === artifact.file));
       }
     }
-    const [shared] = [JSON.parse(await readFile(path.join(first.folder, 'CONTENTS.json'), 'utf8')) as object];
+    const shared = await requireContentsIn(first.folder);
     const all = [...artifacts.values()];
     const pending = first.record.pending.filter(({ form, platform }) =>
       parts.every(({ record }) => record.pending.some((one) => one.form === form && one.platform === platform)),
@@ -125,7 +124,7 @@ async function join(
     const texts = [
       ['CONTENTS.json', `${JSON.stringify({ ...shared, artifacts: contents }, null, 2)}\n`],
       ['release.json', `${JSON.stringify(record, null, 2)}\n`],
-      ['NOTES.md', await readFile(path.join(first.folder, 'NOTES.md'), 'utf8')],
+      ['NOTES.md', await readText(path.join(first.folder, 'NOTES.md'))],
     ] as const;
     for (const [name, text] of texts) await writeWhole(path.join(fresh, name), text);
     const sums = [

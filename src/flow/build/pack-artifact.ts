@@ -1,4 +1,3 @@
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { gzipSync } from 'node:zlib';
 import type { ArtifactConfig } from '../../core/config/config.ts';
@@ -14,6 +13,7 @@ import { sha256Of } from '../../world/archive/pack-input.ts';
 import { writeDeb } from '../../world/archive/write-deb.ts';
 import { writeTarGz } from '../../world/archive/write-tar.ts';
 import { writeZip } from '../../world/archive/write-zip.ts';
+import { readSmallFile } from '../../world/files.ts';
 
 /** An artifact that lies in the release folder, with what is inside. */
 export type PackedArtifact = { readonly record: ArtifactRecord; readonly entries: readonly PackedEntry[] };
@@ -106,7 +106,11 @@ async function writeOne(file: string, [input]: readonly PackInput[]): Promise<Wr
   if (input === undefined || input.content.type === 'made') throw new Error('an artifact of one file has one');
   const { content, path: inside, mode, origin } = input;
   const bytes =
-    content.type === 'bytes' ? content.bytes : content.type === 'file' ? await readFile(content.file) : Buffer.of();
+    content.type === 'bytes'
+      ? content.bytes
+      : content.type === 'file'
+        ? await readSmallFile(content.file)
+        : Buffer.of();
   return OutputFile.fill(file, async (output) => {
     output.write(bytes);
     const sha256 = sha256Of(bytes);

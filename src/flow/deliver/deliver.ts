@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import { setTimeout as sleep } from 'node:timers/promises';
 import pLimit, { type LimitFunction } from 'p-limit';
 import { type BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { ErrorCode } from '../../core/error/catalog.ts';
@@ -9,6 +8,7 @@ import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Destination, Parcel, Presence } from '../../destination/destination.ts';
 import { beforeTime, within } from '../../world/deadline.ts';
 import { faultPoint } from '../../world/fault-point.ts';
+import { countDown, pauseFor, poll } from '../../world/poll.ts';
 import { transferMs } from '../../world/time-limit.ts';
 import { type Context, warn } from '../context.ts';
 import type { EventSink } from '../ledger-record/ledger-writer.ts';
@@ -254,7 +254,7 @@ async function sendUntilThere(
         what,
         why: `${error.message}: ${error.why}; trying again in ${Math.ceil(delay / 1000)} s`,
       });
-      await sleep(delay, undefined, { signal: context.signal });
+      await pauseFor(delay, context.signal);
     }
   }
 }
@@ -273,16 +273,17 @@ async function askUntil(
   context: Context,
   { what, withinMs, ask }: { readonly what: string; readonly withinMs: number; readonly ask: () => Promise<Presence> },
 ): Promise<Presence | null> {
-  const until = Date.now() + withinMs;
-  for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
-    const found = await ask().catch((error: unknown) => {
-      if (isBevelstoneError(error)) return null;
-      throw error;
-    });
-    if (found === null || found.type !== 'absent' || Date.now() + pause > until) return found;
-    context.report({ type: 'waiting', what, why: 'it is taken there, and not listed yet' });
-    await sleep(pause, undefined, { signal: context.signal });
-  }
+  return poll<Presence | null>({
+    withinMs,
+    signal: context.signal,
+    ask: () =>
+      ask().catch((error: unknown) => {
+        if (isBevelstoneError(error)) return null;
+        throw error;
+      }),
+    isDone: (found) => found === null || found.type !== 'absent',
+    onWait: () => context.report({ type: 'waiting', what, why: 'it is taken there, and not listed yet' }),
+  });
 }
 
 /** What came of downloading a delivery again. */
@@ -310,15 +311,15 @@ async function confirmDelivery(
 ): Promise<Confirmation> {
   const { download } = formDefinitions[artifact.form];
   if (!download.isPossible) return { confirmed: 'no', why: download.why, isDifferent: false };
-  const until = Date.now() + confirmForMs;
-  for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
-    const limitMs = Math.max(until - Date.now(), leastConfirmMs);
-    const found = await compareBytes({ destination, address, artifactRecord: artifact, limitMs });
-    if (found === null) return { confirmed: 'bytes', why: null, isDifferent: false };
-    if (Date.now() + pause > until) return { confirmed: 'no', why: found.why, isDifferent: found.isDifferent };
-    context.report({ type: 'waiting', what, why: found.why });
-    await sleep(pause, undefined, { signal: context.signal });
-  }
+  const found = await poll<Mismatch | null>({
+    withinMs: confirmForMs,
+    signal: context.signal,
+    ask: (leftMs) =>
+      compareBytes({ destination, address, artifactRecord: artifact, limitMs: Math.max(leftMs, leastConfirmMs) }),
+    isDone: (mismatch) => mismatch === null,
+    onWait: (mismatch) => context.report({ type: 'waiting', what, why: mismatch?.why ?? '' }),
+  });
+  return found === null ? { confirmed: 'bytes', why: null, isDifferent: false } : { confirmed: 'no', ...found };
 }
 
 /** Even at the end of its time a download gets this long to begin. */
@@ -346,8 +347,8 @@ export async function compareBytes({
   const hash = createHash('sha256');
   let sizeBytes = 0;
   try {
-    const until = Date.now() + limitMs + transferMs(size);
-    for await (const chunk of within(await beforeTime(destination.open(address), until), until)) {
+    const left = countDown(limitMs + transferMs(size));
+    for await (const chunk of within(await beforeTime(destination.open(address), left), left)) {
       hash.update(chunk);
       sizeBytes += chunk.length;
       if (sizeBytes > size) return { why: `more than its ${size} bytes came back`, isDifferent: true };

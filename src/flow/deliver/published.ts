@@ -1,11 +1,12 @@
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { aboutOf, type PlannedEvent } from '../../core/record/event.ts';
 import { planDigest } from '../../core/record/event-id.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import { readText } from '../../world/files.ts';
 import { contentsFile, type EventSink } from '../ledger-record/ledger-writer.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import { contentsTextIn } from '../release-folder/built-release.ts';
 import type { Delivery, Shipment } from './deliver.ts';
 
 /** One release with its deliveries. */
@@ -57,7 +58,7 @@ export type ReleasePlan = {
 /** The plan of a release: the same as long as its files and destinations are the same. */
 export async function planOf({ folder, record }: ReleaseFolder, destinations: readonly string[]): Promise<ReleasePlan> {
   const { package: name, version, commit, source, tag, artifacts, bills } = record;
-  const text = await readFile(path.join(folder, 'CONTENTS.json'), 'utf8');
+  const text = await contentsTextIn(folder);
   const contents = contentsFile(text);
   const event = {
     type: 'planned',
@@ -81,7 +82,7 @@ export function planInLedger({ event, contents }: ReleasePlan, sink: EventSink):
 
 /** What a tag says: the release, its notes, the run that made it, and the digest of its plan, for which the tag vouches. */
 export async function tagMessage({ folder, record }: ReleaseFolder, plan: ReleasePlan, mark: string): Promise<string> {
-  const notes = (await readFile(path.join(folder, 'NOTES.md'), 'utf8')).replace(/^## .*\n+/, '').trim();
+  const notes = (await readText(path.join(folder, 'NOTES.md'))).replace(/^## .*\n+/, '').trim();
   const text = notes === '' ? record.reasons.join('\n') : notes;
   const marks = `Bevelstone-Run: ${mark}\nBevelstone-Plan: ${planDigest(plan.event)}\n`;
   return `${record.package} ${record.version}\n\n${text}\n\n${marks}`;

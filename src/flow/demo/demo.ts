@@ -1,16 +1,15 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, mkdtemp, readdir, readFile, realpath } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { parse } from 'yaml';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { startStandin } from '../../standin/server.ts';
 import { runCommand } from '../../world/command.ts';
-import { isMissing, writeWhole } from '../../world/files.ts';
+import { makeFolder, makeTemporaryFolder, namesIn, readText, realPath, writeWhole } from '../../world/files.ts';
 import { git } from '../../world/git/run-git.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { hostPlatform } from '../../world/platform.ts';
+import { nodeProgram } from '../../world/program.ts';
 import { programFolder } from '../../world/program-folder.ts';
 import type { Context } from '../context.ts';
 import { listReleases } from '../ledger-record/ledger.ts';
@@ -138,12 +137,12 @@ async function releaseAll(context: Context, without: readonly string[]): Promise
 /** Lays out workspace and remote only: their history is the same on every machine. */
 export async function layOut(context: Context, top: string, workspace: string): Promise<void> {
   const source = path.join(programFolder(), 'demo');
-  const history = parse(await readFile(path.join(source, 'history.yaml'), 'utf8')) as DemoHistory;
+  const history = parse(await readText(path.join(source, 'history.yaml'))) as DemoHistory;
   const first = new Map<string, string>();
   for (const { path: file } of await listFiles(path.join(source, 'workspace'))) {
     // Package tools drop a file of that name, so it is kept under another.
     const name = file.replace(/(^|\/)gitignore$/, '$1.gitignore');
-    first.set(name, await readFile(path.join(source, 'workspace', file), 'utf8'));
+    first.set(name, await readText(path.join(source, 'workspace', file)));
   }
   const remote = path.join(top, 'fenmarsh-tides.git');
   const at = (folder: string) => ({ folder, env: context.env, signal: context.signal });
@@ -163,15 +162,11 @@ export async function layOut(context: Context, top: string, workspace: string): 
 }
 
 async function makeTop(context: Context, folder: string | null): Promise<string> {
-  if (folder === null) return realpath(await mkdtemp(path.join(tmpdir(), 'bevelstone-demo-')));
+  if (folder === null) return makeTemporaryFolder('bevelstone-demo-');
   const top = path.resolve(context.folder, folder);
-  try {
-    if ((await readdir(top)).length > 0) throw notEmpty(top);
-  } catch (error) {
-    if (!isMissing(error)) throw error;
-  }
-  await mkdir(top, { recursive: true });
-  return realpath(top);
+  if ((await namesIn(top)).length > 0) throw notEmpty(top);
+  await makeFolder(top);
+  return realPath(top);
 }
 
 const script = `import { nextHighWater, stations, tideTable } from 'tidemark';
@@ -192,8 +187,8 @@ console.log(\`A gauge that reads 3.1 m now stands \${Math.abs(reading.metres).to
 /** Installs by name with the ecosystem's own client in an empty folder and an empty HOME, and uses it. */
 async function visitAsStranger(context: Context, top: string, registry: string): Promise<Visit> {
   const [folder, home] = [path.join(top, 'visitor'), path.join(top, 'visitor-home')];
-  await mkdir(folder);
-  await mkdir(home);
+  await makeFolder(folder);
+  await makeFolder(home);
   await writeWhole(path.join(folder, 'tide-table.mjs'), script);
   await writeWhole(path.join(folder, 'package.json'), '{ "name": "visitor", "private": true }\n');
   const { signal } = context;
@@ -216,7 +211,7 @@ async function visitAsStranger(context: Context, top: string, registry: string):
   const installed = await runCommand({ program: 'npm', args, folder, env, signal });
   if (installed.type === 'missing' || installed.exitCode !== 0)
     throw trialFailed('npm install', installed.type === 'missing' ? '' : installed.all);
-  const printed = await runCommand({ program: process.execPath, args: ['tide-table.mjs'], folder, env, signal });
+  const printed = await runCommand({ program: nodeProgram(), args: ['tide-table.mjs'], folder, env, signal });
   if (printed.type === 'missing' || printed.exitCode !== 0)
     throw trialFailed('the tide table', printed.type === 'missing' ? '' : printed.all);
   context.report({

@@ -1,7 +1,8 @@
-import type { Entry, Origin } from '../../core/contents/entry.ts';
+import type { Entry } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Form } from '../../core/name/form.ts';
+import { type ContentsList, entriesIn, parseContentsList } from '../../core/record/contents-list.ts';
 import { compareVersions, isVersion } from '../../core/version/version.ts';
 import { ledgerRef } from '../../world/git/ledger-store.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
@@ -49,29 +50,6 @@ export function artifactsOnRecord(
   };
 }
 
-type ListedEntry = {
-  readonly path: string;
-  readonly type: Entry['type'];
-  readonly size: number;
-  readonly mode: string;
-  readonly sha256: string | null;
-  readonly origin: Origin;
-};
-
-/** A contents list as it is written: entries of each artifact. */
-export type ContentsList = {
-  readonly artifacts: readonly { readonly file: string; readonly entries: readonly ListedEntry[] }[];
-};
-
-/** Entries of an artifact in a contents list; null when it is not in it. */
-export function entriesIn({ artifacts }: ContentsList, file: string): Entry[] | null {
-  return artifacts.find((one) => one.file === file)?.entries.map(toEntry) ?? null;
-}
-
-function toEntry({ path: inside, type, size, mode, sha256 }: ListedEntry): Entry {
-  return { path: inside, type, sizeBytes: size, mode: Number.parseInt(mode, 8), linkname: null, sha256 };
-}
-
 /** The contents list of a release, from the ledger. @throws LEDGER_DAMAGED when it is not there, or another. */
 export async function readContentsList(
   { place }: Repository,
@@ -79,7 +57,7 @@ export async function readContentsList(
 ): Promise<ContentsList> {
   const inside = `${name}/${version}/contents-${digest}.json`;
   const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
-  if (text !== null && contentsFile(text).sha256 === digest) return JSON.parse(text) as ContentsList;
+  if (text !== null && contentsFile(text).sha256 === digest) return parseContentsList(text);
   throw new BevelstoneError('LEDGER_DAMAGED', {
     message: `The contents list of ${name} ${version} is not in the ledger`,
     why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',

@@ -1,5 +1,3 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
 import path from 'node:path';
 import type { Origin } from '../../core/contents/entry.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
@@ -7,12 +5,14 @@ import { parseMessage } from '../../core/history/message-grammar.ts';
 import { parseReferences } from '../../core/history/reference.ts';
 import { normalFolder, packagesByPath } from '../../core/history/touch.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { ContentsList } from '../../core/record/contents-list.ts';
 import { compareVersions } from '../../core/version/version.ts';
+import { hashFile } from '../../world/file-bytes.ts';
 import { exists } from '../../world/files.ts';
 import { type Repository, resolveCommit } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
-import { type ContentsList, readContentsList } from '../ledger-record/last-artifact.ts';
+import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -50,7 +50,8 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
   const digest = /^(?:sha256:)?([0-9a-f]{64})$/i.exec(asked)?.[1]?.toLowerCase();
   if (digest !== undefined) return { asked, matches: await traceDigest(repository, known, digest) };
   const file = path.resolve(context.folder, asked);
-  if (await exists(file)) return { asked, matches: await traceDigest(repository, known, await digestOf(file)) };
+  if (await exists(file))
+    return { asked, matches: await traceDigest(repository, known, await hashFile(file, 'sha256')) };
   try {
     const commit = await resolveCommit(repository.place, asked);
     return { asked, matches: await traceCommit(context, { repository, known, commit }) };
@@ -62,12 +63,6 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
       fix: 'Give a path, 64 hexadecimal digits, a commit, or issue:12',
     });
   }
-}
-
-async function digestOf(file: string): Promise<string> {
-  const hash = createHash('sha256');
-  for await (const chunk of createReadStream(file)) hash.update(chunk as Buffer);
-  return hash.digest('hex');
 }
 
 /** Artifacts, and entries inside them, that have these bytes; the first release of each line. */

@@ -1,4 +1,3 @@
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
@@ -6,12 +5,13 @@ import type { Form } from '../../core/name/form.ts';
 import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
 import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../core/page/release-card.ts';
 import { consumerLines } from '../../core/protocol/consumer-line.ts';
+import type { ContentsList } from '../../core/record/contents-list.ts';
 import { parseBill, readBill } from '../../core/sbom/formats.ts';
-import { isMissing, writeWhole } from '../../world/files.ts';
+import { isMissing, readText, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
-import { type ContentsList, readContentsList } from '../ledger-record/last-artifact.ts';
-import { builtFolder } from '../release-folder/built-release.ts';
+import { readContentsList } from '../ledger-record/last-artifact.ts';
+import { builtFolder, requireContentsIn } from '../release-folder/built-release.ts';
 import { notesOf } from '../survey/notes.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { type ShownRelease, showRelease } from './ledger-show.ts';
@@ -55,7 +55,7 @@ export async function writePlannedCard(
   const releases = await Promise.all(
     card.releases.map(async (one): Promise<ShownCardRelease> => {
       const out = builtFolder(folder, one);
-      const list = JSON.parse(await readFile(path.join(out, 'CONTENTS.json'), 'utf8')) as ContentsList;
+      const list = await requireContentsIn(out);
       return {
         ...withArtifacts(one.artifacts, list),
         package: one.package,
@@ -147,7 +147,7 @@ async function billFacts(folder: string, artifacts: readonly Sized[]): Promise<s
   const facts: string[] = [];
   for (const { file } of artifacts.filter(isSbom)) {
     try {
-      const { packages } = readBill(parseBill(await readFile(path.join(folder, file), 'utf8'), file));
+      const { packages } = readBill(parseBill(await readText(path.join(folder, file)), file));
       const files = packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
       facts.push(`${file}: ${packages.length} components, ${files} files`);
     } catch (error) {

@@ -1,11 +1,10 @@
-import { createWriteStream } from 'node:fs';
 import path from 'node:path';
-import { pipeline } from 'node:stream/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerDelivery } from '../../core/ledger/fold.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
+import { writeStream } from '../../world/files.ts';
 import type { Context } from '../context.ts';
 
 /**
@@ -30,7 +29,7 @@ export async function fetchArtifact(
   const file = path.join(folder, path.basename(artifact.file));
   const what = `fetch ${artifact.file} from ${from.name}`;
   context.report({ type: 'started', what });
-  await pipeline(await from.open(address), createWriteStream(file));
+  await writeStream(file, await from.open(address));
   const digest = await fileDigest(file, artifact.size);
   if (digest !== artifact.sha256) {
     throw new BevelstoneError('DELIVERY_DIFFERS', {

@@ -1,12 +1,12 @@
-import { readdir, readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { Origin } from '../../core/contents/entry.ts';
 import { isFileName } from '../../core/contents/safe-path.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
+import { type ContentsList, parseContentsList } from '../../core/record/contents-list.ts';
 import type { ReleaseRecord } from '../../core/record/release-record.ts';
 import { compareVersions } from '../../core/version/version.ts';
-import { isMissing, readTextIfThere } from '../../world/files.ts';
+import { isMissing, namesIn, readText, readTextIfThere } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
 import { selectPackages, type Workspace } from '../workspace/workspace.ts';
@@ -58,26 +58,38 @@ export async function readRecordBeside(
   const folder = path.dirname(file);
   const record = await readRecord(path.join(folder, 'release.json'));
   if (record === null || !record.artifacts.some((one) => one.file === path.basename(file))) return null;
-  const list = JSON.parse((await readTextIfThere(path.join(folder, 'CONTENTS.json'))) ?? '{}') as ContentsList;
-  const entries = (list.artifacts ?? []).find((one) => one.file === path.basename(file))?.entries ?? [];
+  const list = await readContentsIn(folder);
+  const entries = list?.artifacts.find((one) => one.file === path.basename(file))?.entries ?? [];
   return { folder, record, origins: entries.map(({ origin }) => origin) };
 }
 
-type ContentsList = {
-  readonly artifacts?: readonly { readonly file: string; readonly entries: readonly { readonly origin: Origin }[] }[];
-};
+/** Text of the contents list in a release folder. */
+export async function contentsTextIn(folder: string): Promise<string> {
+  return readText(contentsPlace(folder));
+}
+
+/** The contents list in a release folder; null when there is none. */
+export async function readContentsIn(folder: string): Promise<ContentsList | null> {
+  const text = await readTextIfThere(contentsPlace(folder));
+  return text === null ? null : parseContentsList(text);
+}
+
+/** The contents list in a folder that `build` wrote. @throws RELEASE_ALTERED when it is gone. */
+export async function requireContentsIn(folder: string): Promise<ContentsList> {
+  const list = await readContentsIn(folder);
+  if (list === null) throw alteredArtifact(contentsPlace(folder));
+  return list;
+}
+
+function contentsPlace(folder: string): string {
+  return path.join(folder, 'CONTENTS.json');
+}
 
 /** Every release in an output folder. */
 export async function readFolders(out: string): Promise<ReleaseFolder[]> {
-  let names: string[];
-  try {
-    names = await readdir(out);
-  } catch (error) {
-    if (isMissing(error)) return [];
-    throw error;
-  }
+  const names = await namesIn(out);
   const found: ReleaseFolder[] = [];
-  for (const name of names.filter((one) => !/\.(?:tmp|old)$/.test(one)).sort()) {
+  for (const name of names.filter((one) => !/\.(?:tmp|old)$/.test(one))) {
     const folder = path.join(out, name);
     const record = await readRecord(path.join(folder, 'release.json'));
     if (record !== null) found.push({ folder, record });
@@ -87,7 +99,7 @@ export async function readFolders(out: string): Promise<ReleaseFolder[]> {
 
 async function readRecord(file: string): Promise<ReleaseRecord | null> {
   try {
-    const record = JSON.parse(await readFile(file, 'utf8')) as ReleaseRecord;
+    const record = JSON.parse(await readText(file)) as ReleaseRecord;
     // Records from before there were bills have none.
     const isList = record.schema === 'bevelstone/1' && Array.isArray(record.artifacts);
     if (isList && [...record.artifacts, ...(record.bills ?? [])].every(({ file }) => isFileName(file)))

@@ -1,9 +1,8 @@
 import { createHash } from 'node:crypto';
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { BillKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readSmallFile, readTextIfThere, writeWhole } from '../../world/files.ts';
 import type { ReleaseFolder } from './built-release.ts';
 
 /** Records bills as what they are from now on: artifacts of the release, with digests, in release.json and SHA256SUMS. */
@@ -25,7 +24,7 @@ export async function recordBills(
 }
 
 async function toRecord(file: string, form: BillKind): Promise<ArtifactRecord> {
-  const bytes = await readFile(file);
+  const bytes = await readSmallFile(file);
   const digest = (algorithm: string) => createHash(algorithm).update(bytes).digest('hex');
   const sha256 = digest('sha256');
   return {

@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto';
-import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
+import { removeFolder } from '../../world/files.ts';
 import {
   addToLedger,
   currentLedger,
@@ -110,7 +110,7 @@ export async function finishRun(
     faultPoint('closed', '', 'after-done');
     await forgetHandedOut(lasting, run);
     // The output folder has them, and the journal tells the rest. What cannot be removed now, the next run removes.
-    await rm(path.join(run.folder, 'out'), { recursive: true, force: true }).catch(() => {});
+    await removeFolder(path.join(run.folder, 'out')).catch(() => {});
   }
   return { run: run.id, releases: published, advice, error, isStale: false };
 }

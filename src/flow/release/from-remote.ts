@@ -1,5 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import { copyFile, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
@@ -8,11 +7,12 @@ import { inDependencyOrder, refusesRelease, takesForm } from '../../core/plan/de
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { faultPoint } from '../../world/fault-point.ts';
-import { exists, writeWhole } from '../../world/files.ts';
+import { copyOneFile, exists, makeFolder, writeWhole } from '../../world/files.ts';
 import { ledgerRef, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
+import { programVersions } from '../../world/program.ts';
 import { buildSurveyed, plainBuild } from '../build/build.ts';
 import { type Context, quietly, warn } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
@@ -154,11 +154,7 @@ function openedFrom(context: Context, { run, source, about }: LedgerRelease, rem
     },
     isFromRemote: true,
     configDigest: null,
-    program: {
-      bevelstone: context.programVersion,
-      node: process.versions.node,
-      zlib: process.versions['zlib'] ?? '',
-    },
+    program: programVersions(context.programVersion),
   };
 }
 
@@ -176,7 +172,7 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
   for (const onRecord of found) {
     const release = { ...onRecord, artifacts: onRecord.planned };
     const folder = builtFolder(path.join(run.folder, 'out'), release);
-    await mkdir(folder, { recursive: true });
+    await makeFolder(folder);
     const lacking = await collect(context, { layout, release, folder });
     if (lacking.length > 0) missing.set(release, lacking);
     const { record } = recordedFolder(release, release.artifacts, folder);
@@ -254,7 +250,7 @@ async function copyBuilt({
   const output = await placeInside(repository.root, config.output, '`output`');
   const built = path.join(builtFolder(output, release), file);
   if (!(await exists(built)) || (await fileDigest(built, size)) !== sha256) return false;
-  await copyFile(built, path.join(folder, file));
+  await copyOneFile(built, path.join(folder, file));
   return true;
 }
 
@@ -297,7 +293,7 @@ async function rebuild(
       if (!isSame)
         ledger.add({ type: 'replanned', package: release.package, version: release.version, artifact: made });
       const folder = builtFolder(path.join(run.folder, 'out'), release);
-      await copyFile(path.join(own.folder, made.file), path.join(folder, made.file));
+      await copyOneFile(path.join(own.folder, made.file), path.join(folder, made.file));
       if (!isSame) await replaceInRecord(folder, made);
     }
   }

@@ -1,7 +1,6 @@
-import { cp, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { writeWhole } from '../../world/files.ts';
+import { copyFolder, makeFolder, writeWhole } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
@@ -60,13 +59,13 @@ export async function takeGathered(
 ): Promise<void> {
   if (!journal.isDone('committed', 'handed-out')) return;
   const out = path.join(folder, 'out');
-  await mkdir(out, { recursive: true });
+  await makeFolder(out);
   for (const { folder: built, record } of await readFolders(
     await placeInside(root, workspace.config.output, '`output`'),
   )) {
     if (record.commit !== commit || record.uncommitted) continue;
     const copy = path.join(out, path.basename(built));
-    await cp(built, copy, { recursive: true, preserveTimestamps: true });
+    await copyFolder(built, copy);
     // Whoever built it knew the commit only, not what it was made from.
     const own = { ...record, source: opened.source };
     await writeWhole(path.join(copy, 'release.json'), `${JSON.stringify(own, null, 2)}\n`);

@@ -24,6 +24,7 @@ import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../w
 import { closeConnections } from '../../world/http.ts';
 import { markClosed } from '../../world/journal.ts';
 import { sweepLeftovers } from '../../world/leftovers.ts';
+import { programVersions } from '../../world/program.ts';
 import { takeLock } from '../../world/run-lock.ts';
 import { systemFault } from '../../world/system-fault.ts';
 import { refusal, type Verification, verifyReleases } from '../artifact/verify.ts';
@@ -165,11 +166,7 @@ async function newRelease(
     asked: { ...options.asked, packages: context.packages },
     isFromRemote: false,
     configDigest: survey.workspace.configText === null ? null : sha256(survey.workspace.configText),
-    program: {
-      bevelstone: context.programVersion,
-      node: process.versions.node,
-      zlib: process.versions['zlib'] ?? '',
-    },
+    program: programVersions(context.programVersion),
   };
   faultPoint('opened', '', 'before');
   const run = await beginRun(context, repository, opened);

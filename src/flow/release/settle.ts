@@ -1,6 +1,6 @@
-import { cp } from 'node:fs/promises';
 import path from 'node:path';
 import { faultPoint } from '../../world/fault-point.ts';
+import { copyFolder } from '../../world/files.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { moveBranch, undoHalfMove } from '../../world/git/move-branch.ts';
 import { forgetRun } from '../../world/git/release-commit.ts';
@@ -42,7 +42,7 @@ export async function settle(
   const top = await placeInside(repository.root, output, '`output`');
   for (const { folder } of releases) {
     await replaceFolder(repository.commonFolder, path.join(top, path.basename(folder)), (fresh) =>
-      cp(folder, fresh, { recursive: true, preserveTimestamps: true }),
+      copyFolder(folder, fresh),
     );
   }
   faultPoint('settled', '', 'after-effect');

@@ -1,11 +1,10 @@
-import { rm } from 'node:fs/promises';
 import path from 'node:path';
 import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Opened } from '../../core/plan/choose-run.ts';
 import { globMatcher } from '../../core/text/glob.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readTextIfThere, removeFile, writeWhole } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
 import { makeCommitObject, type ObjectCommit } from '../../world/git/release-commit.ts';
 import { checkOut } from '../../world/git/worktree.ts';
@@ -68,7 +67,7 @@ export async function makeReleaseCommit(
       written.add(await writeChangelog(context, { ...about, sourceTime: opened.time }, checkout.folder));
       // The introduction of this release is not that of the next one.
       const intro = inside('notes/next.md');
-      await rm(await placeInside(checkout.folder, intro, 'notes/next.md'), { force: true });
+      await removeFile(await placeInside(checkout.folder, intro, 'notes/next.md'));
       written.add(intro);
     }
     const makes = await runMakes(context, { survey, checkout: checkout.folder, opened });

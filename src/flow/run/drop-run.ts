@@ -1,4 +1,4 @@
-import { rm } from 'node:fs/promises';
+import { removeFolder } from '../../world/files.ts';
 import { forgetRun } from '../../world/git/release-commit.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import type { Run } from './run.ts';
@@ -8,5 +8,5 @@ export async function dropRun(repository: Repository, { id, folder }: Pick<Run, 
   const { folder: root, env } = repository.place;
   // Also when the person has asked to stop.
   await forgetRun({ folder: root, env }, id);
-  await rm(folder, { recursive: true, force: true });
+  await removeFolder(folder);
 }

@@ -1,4 +1,3 @@
-import { readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Bill } from '../../core/sbom/bill.ts';
@@ -14,7 +13,7 @@ import {
 } from '../../core/sbom/formats.ts';
 import { mergeBills } from '../../core/sbom/merge.ts';
 import type { BillProblem } from '../../core/sbom/problem.ts';
-import { unreadableFile, writeWhole } from '../../world/files.ts';
+import { describePlace, readText, unreadableFile, writeWhole } from '../../world/files.ts';
 import type { Context } from '../context.ts';
 import { billArtifact, billFolder } from './billed-artifact.ts';
 
@@ -60,11 +59,11 @@ async function compareWith(
   { bill, file, against }: { readonly bill: Bill; readonly file: string; readonly against: string },
 ): Promise<FileDifferences> {
   const place = path.resolve(context.folder, against);
-  const found = await stat(place).catch((error) => {
+  const { isFolder } = await describePlace(place).catch((error) => {
     throw unreadableFile(error, against) ?? error;
   });
-  const files = found.isDirectory() ? await billFolder(place) : (await billArtifact(place, () => false)).files;
-  const differences = compareFiles(bill, found.isDirectory() ? null : path.basename(place), files);
+  const files = isFolder ? await billFolder(place) : (await billArtifact(place, () => false)).files;
+  const differences = compareFiles(bill, isFolder ? null : path.basename(place), files);
   if (differences !== null) return differences;
   throw new BevelstoneError('BILL_WRONG', {
     message: `${file} names no files of ${against}`,
@@ -111,7 +110,7 @@ export async function showBill(context: Context, file: string, against: string |
 
 async function readDocument(context: Context, file: string): Promise<BillDocument> {
   const place = path.resolve(context.folder, file);
-  const text = await readFile(place, 'utf8').catch((error) => {
+  const text = await readText(place).catch((error) => {
     throw unreadableFile(error, file) ?? error;
   });
   return parseBill(text, file);

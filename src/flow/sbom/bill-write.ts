@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises';
 import path from 'node:path';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
@@ -9,7 +8,7 @@ import { type DependencyGraph, type DependencySource, findDependencies } from '.
 import { hexDigest } from '../../core/sbom/digest.ts';
 import { billFileName, formatBill } from '../../core/sbom/formats.ts';
 import { formatPurl } from '../../core/sbom/purl.ts';
-import { readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
+import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { listFiles } from '../../world/list-files.ts';
 import type { Context } from '../context.ts';
@@ -230,8 +229,8 @@ async function artifactPackage({
 /** The bill of an archive or of a folder, from wherever it is. */
 async function billOfTarget(context: Context, target: string, shown: string): Promise<MadeBill> {
   try {
-    const found = await stat(target);
-    return found.isDirectory() ? await billOfFolder(context, target) : await billOfFile(context, target, found.mtime);
+    const { isFolder, changed } = await describePlace(target);
+    return isFolder ? await billOfFolder(context, target) : await billOfFile(context, target, changed);
   } catch (cause) {
     throw unreadableFile(cause, shown) ?? cause;
   }

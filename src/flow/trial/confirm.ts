@@ -1,18 +1,19 @@
-import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
+import { entriesIn } from '../../core/record/contents-list.ts';
 import { usualCredential } from '../../destination/authorization.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { readCredential } from '../../world/credential.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
+import { countDown, poll } from '../../world/poll.ts';
 import type { Context } from '../context.ts';
 import { compareBytes } from '../deliver/deliver.ts';
 import { offersOf } from '../ledger/lines.ts';
-import { entriesIn, readContentsList } from '../ledger-record/last-artifact.ts';
+import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { whyUnverified } from '../ledger-record/vouched.ts';
 import { findRelease, standingDeliveries, subjectOf } from '../release-folder/recorded-release.ts';
@@ -105,10 +106,10 @@ async function confirmAt(
     const destination = await openDestination(context, { name, config, repository });
     if (!release.isVouched || offer.delivered.length === 0)
       return failed(context, what, await lookOnly(destination, offer, blank));
-    const until = Date.now() + withinMs;
-    const lost = await waitFor(context, { what, until, ask: () => compareAll(destination, offer) });
+    const left = countDown(withinMs);
+    const lost = await waitFor(context, { what, withinMs: left(), ask: () => compareAll(destination, offer) });
     if (lost !== null) return failed(context, what, { ...blank, state: 'failed', why: lost });
-    const hidden = await waitFor(context, { what, until, ask: () => listedAll(destination, offer) });
+    const hidden = await waitFor(context, { what, withinMs: left(), ask: () => listedAll(destination, offer) });
     if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
     const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
@@ -156,14 +157,19 @@ function failed(context: Context, what: string, step: TrialStep): TrialStep[] {
 /** Asks until there is nothing to complain about or the time is over. @returns null, or the last complaint. */
 async function waitFor(
   context: Context,
-  { what, until, ask }: { readonly what: string; readonly until: number; readonly ask: () => Promise<string | null> },
+  {
+    what,
+    withinMs,
+    ask,
+  }: { readonly what: string; readonly withinMs: number; readonly ask: () => Promise<string | null> },
 ): Promise<string | null> {
-  for (let pause = 500; ; pause = Math.min(pause * 2, 15_000)) {
-    const why = await ask();
-    if (why === null || Date.now() + pause > until) return why;
-    context.report({ type: 'waiting', what, why });
-    await sleep(pause, undefined, { signal: context.signal });
-  }
+  return poll<string | null>({
+    withinMs,
+    signal: context.signal,
+    ask,
+    isDone: (why) => why === null,
+    onWait: (why) => context.report({ type: 'waiting', what, why: why ?? '' }),
+  });
 }
 
 /** For one download, beside the time that its bytes take. */

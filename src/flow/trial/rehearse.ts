@@ -1,5 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
@@ -8,6 +7,7 @@ import { isRemote } from '../../core/name/protocol.ts';
 import { inDependencyOrder, refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
+import { entriesIn } from '../../core/record/contents-list.ts';
 import { aboutOf } from '../../core/record/event.ts';
 import { type Standin, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
@@ -16,8 +16,7 @@ import { makeOwnFolder } from '../../world/leftovers.ts';
 import { type Context, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
 import { planShipment } from '../deliver/publish-plan.ts';
-import { type ContentsList, entriesIn } from '../ledger-record/last-artifact.ts';
-import { builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
+import { builtReleases, type ReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
 import { openDestination, readerUrl } from '../workspace/open-destination.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
@@ -223,7 +222,7 @@ async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehears
     ];
   }
   const wanted = wantedFrom(rehearsed);
-  const list = JSON.parse(await readFile(path.join(release.folder, 'CONTENTS.json'), 'utf8')) as ContentsList;
+  const list = await requireContentsIn(release.folder);
   const steps: TrialStep[] = [];
   for (const trial of trialsFor(own.config.trial, wanted)) {
     const what = `install ${own.name} ${release.record.version} with ${trial.client.name}${trial.version === null ? '' : ` ${trial.version}`}`;

@@ -1,5 +1,4 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { mkdir, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
@@ -8,7 +7,7 @@ import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { StandinToken } from '../../standin/guard.ts';
 import { type Standin, startStandin } from '../../standin/server.ts';
 import { readSecret } from '../../world/credential.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { makeFolder, readTextIfThere, removeFolder, writeWhole } from '../../world/files.ts';
 import { gitFolderAround } from '../../world/git/repository.ts';
 import { ownSuffix, temporaryTop } from '../../world/leftovers.ts';
 import type { Context } from '../context.ts';
@@ -51,7 +50,7 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
     options.store === null
       ? path.join(await temporaryTop(), `bevelstone-standin-${ownSuffix()}`)
       : path.resolve(context.folder, options.store);
-  await mkdir(store, { recursive: true, mode: isTemporary ? 0o700 : 0o755 });
+  await makeFolder(store, isTemporary ? 0o700 : 0o755);
   const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(await tokenFolder(context, store))];
   const tokens = await Promise.all(wanted.map((text) => readToken(context, text)));
   for (const { secret } of tokens) context.secrets.add(secret);
@@ -62,7 +61,7 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
   const references = wanted.map((text) => text.split(',')[0] ?? '');
   const close = async () => {
     await standin.close();
-    if (isTemporary) await rm(store, { recursive: true, force: true });
+    if (isTemporary) await removeFolder(store);
   };
   return { url: standin.url, store, isTemporary, speaks, addresses, tokens: references, close };
 }

@@ -1,5 +1,3 @@
-import { realpath } from 'node:fs/promises';
-import { homedir } from 'node:os';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { originOf } from '../../core/config/origin.ts';
@@ -7,7 +5,9 @@ import { trustedReferences } from '../../core/config/secret-references.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isRemote } from '../../core/name/protocol.ts';
 import { configuredOrigins } from '../../core/protocol/configured-origins.ts';
+import { realPath } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
+import { homeFolder } from '../../world/platform.ts';
 import { type Agreement, keepAgreements, readAgreements } from '../../world/trust-store.ts';
 import type { Context } from '../context.ts';
 import { resolveUrl } from './resolve-url.ts';
@@ -83,7 +83,7 @@ async function needsOf(
   const references: string[] = [];
   for (const reference of trustedReferences(config)) if (!(await isNearby(reference, root))) references.push(reference);
   if (references.length === 0) return [];
-  const workspace = await realpath(commonFolder);
+  const workspace = await realPath(commonFolder);
   return [...originsFor(context, name, config)].flatMap((origin) =>
     references.map((reference) => ({ workspace, origin, reference, destination: name })),
   );
@@ -96,12 +96,12 @@ async function needsOf(
 async function isNearby(reference: string, root: string): Promise<boolean> {
   if (!reference.startsWith('file:')) return false;
   const named = reference.slice('file:'.length);
-  const place = named.startsWith('~/') ? path.join(homedir(), named.slice(2)) : path.resolve(root, named);
-  const realRoot = await realpath(root);
-  const real = await realpath(place).catch(() => place);
+  const place = named.startsWith('~/') ? path.join(homeFolder(), named.slice(2)) : path.resolve(root, named);
+  const realRoot = await realPath(root);
+  const real = await realPath(place).catch(() => place);
   if (real.startsWith(realRoot + path.sep)) return true;
   const parent = path.dirname(realRoot);
-  const home = await realpath(homedir()).catch(() => homedir());
+  const home = await realPath(homeFolder()).catch(() => homeFolder());
   const holdsHome = parent === path.parse(parent).root || `${home}${path.sep}`.startsWith(`${parent}${path.sep}`);
   if (holdsHome || !real.startsWith(parent + path.sep)) return false;
   return !path

@@ -1,10 +1,10 @@
-import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
 import { formDefinitions, isSbom } from '../../../core/form/definitions.ts';
 import { consumerLines } from '../../../core/protocol/consumer-line.ts';
 import { extractArchive } from '../../../world/archive/extract.ts';
 import { runCommand } from '../../../world/command.ts';
+import { makeFolder } from '../../../world/files.ts';
 import type { Client, InstalledTree } from './client.ts';
 import { findVersion, lastLines } from './find-version.ts';
 
@@ -33,7 +33,7 @@ export const fetchClient: Client = {
         if (!formDefinitions[record.form].isUnpacked) continue;
         const to = path.join(folder, `${record.file}.unpacked`);
         try {
-          await mkdir(to);
+          await makeFolder(to);
           await extractArchive(file, to);
         } catch (error) {
           if (!isBevelstoneError(error)) throw error;

@@ -1,10 +1,9 @@
-import { readdir } from 'node:fs/promises';
 import path from 'node:path';
 import { mavenLayout } from '../../../core/protocol/maven-layout/definition.ts';
 import { coordinatesOf, filePath, isSnapshot, kindOf } from '../../../core/protocol/maven-layout/maven-layout.ts';
 import { escapeHtml } from '../../../core/text/html.ts';
 import { runCommand } from '../../../world/command.ts';
-import { isMissing, writeWhole } from '../../../world/files.ts';
+import { isMissing, namesBelow, writeWhole } from '../../../world/files.ts';
 import type { Client, InstalledTree, Wanted } from './client.ts';
 import { findVersion, lastLines } from './find-version.ts';
 
@@ -91,7 +90,7 @@ function treesOf(wanted: readonly Wanted[], repository: string): InstalledTree[]
 
 async function filesBelow(folder: string): Promise<string[]> {
   try {
-    return (await readdir(folder, { recursive: true })).map((name) => path.join(folder, name)).sort();
+    return (await namesBelow(folder)).map((name) => path.join(folder, name)).sort();
   } catch (error) {
     if (isMissing(error)) return [];
     throw error;
