@@ -1,15 +1,28 @@
-/** The floors of docs/architecture.md: imports point downward only, and never in a circle. */
-const floor = (name, from, to) => ({ name, severity: 'error', from: { path: from }, to: { path: to } });
+/** The layers of docs/architecture.md: imports point downward only, and never in a circle, neither of files nor of folders. */
+const layer = (name, from, to) => ({ name, severity: 'error', from: { path: from }, to: { path: to } });
+
+/** What reaches the machine: files, processes, threads, timers, the network. */
+const machine =
+  '^(node:)?(fs|fs/promises|child_process|worker_threads|os|timers|timers/promises|net|http|https|dns|process|readline|cluster)$';
+
 module.exports = {
   forbidden: [
     { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    {
+      name: 'no-folder-circles',
+      comment: 'each folder of core and of flow can be understood with those it imports',
+      scope: 'folder',
+      severity: 'error',
+      from: { path: '^src/(core|flow)/[^/]+$' },
+      to: { circular: true },
+    },
     {
       name: 'no-orphans',
       severity: 'error',
       from: { orphan: true, path: '^src', pathNot: '^src/cli/main\\.ts$' },
       to: {},
     },
-    floor('core-imports-only-core', '^src/core', '^src/(world|destination|standin|flow|cli)'),
+    layer('core-imports-only-core', '^src/core', '^src/(world|destination|standin|flow|cli)'),
     {
       name: 'core-is-pure',
       comment: 'core may compute digests and join paths, nothing that reads the machine',
@@ -27,11 +40,26 @@ module.exports = {
           'node_modules/(@types/)?(joi|yaml|semver|picomatch|spdx-expression-parse|ignore|mustache|smol-toml|fast-xml-parser|acorn|typescript|spdx-license-ids|markdown-it|sanitize-html|htmlparser2|re2js|packageurl-js)(/|$)',
       },
     },
-    floor('world-imports-core-and-world', '^src/world', '^src/(destination|standin|flow|cli)'),
-    floor('destination-imports-world-and-core', '^src/destination', '^src/(standin|flow|cli)'),
-    floor('standin-imports-world-and-core', '^src/standin', '^src/(destination|flow|cli)'),
-    floor('flow-knows-no-terminal', '^src/flow', '^src/cli'),
-    floor('nothing-imports-main', '^src', '^src/cli/main\\.ts$'),
+    layer('world-imports-core-and-world', '^src/world', '^src/(destination|standin|flow|cli)'),
+    layer('destination-imports-world-and-core', '^src/destination', '^src/(standin|flow|cli)'),
+    layer('standin-imports-world-and-core', '^src/standin', '^src/(destination|flow|cli)'),
+    layer('flow-knows-no-terminal', '^src/flow', '^src/cli'),
+    layer('nothing-imports-main', '^src', '^src/cli/main\\.ts$'),
+    {
+      name: 'only-world-touches-the-machine',
+      severity: 'error',
+      from: {
+        path: '^src/(flow|destination|standin|cli)',
+        pathNot: '^src/(standin/store|cli/main)\\.ts$',
+      },
+      to: { path: machine },
+    },
+    {
+      name: 'only-world-runs-programs',
+      severity: 'error',
+      from: { path: '^src/(flow|destination|standin|cli)' },
+      to: { path: 'node_modules/(execa|undici)/' },
+    },
     { name: 'nothing-unresolvable', severity: 'error', from: {}, to: { couldNotResolve: true } },
   ],
   options: {

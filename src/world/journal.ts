@@ -31,7 +31,7 @@ export type JournalSettings = { readonly now: () => Date; readonly secrets: Read
  */
 export class Journal {
   readonly folder: string;
-  /** Whether records may be missing at its end: then git and the destinations are asked (design page release-run). */
+  /** Whether records may be missing at its end: then git and the destinations are asked (docs/design/release-run.md). */
   readonly isDamaged: boolean;
   readonly #settings: JournalSettings;
   readonly #records: RunRecord[];
@@ -40,7 +40,11 @@ export class Journal {
   /** The failure that ended it; nothing is written behind a record that may be broken. */
   #failure: unknown = null;
 
-  private constructor(folder: string, settings: JournalSettings, { records, lines }: ParsedJournal, isDamaged = false) {
+  private constructor(
+    folder: string,
+    settings: JournalSettings,
+    { records, lines, isDamaged }: Pick<ParsedJournal, 'records' | 'lines'> & { readonly isDamaged: boolean },
+  ) {
     [this.folder, this.#settings, this.isDamaged] = [folder, settings, isDamaged];
     [this.#records, this.#lines] = [[...records], [...lines]];
     this.#file = openSync(path.join(folder, fileName), 'a');
@@ -52,7 +56,7 @@ export class Journal {
       await mkdir(folder, { recursive: true });
       closeSync(openSync(path.join(folder, fileName), 'ax'));
       await flushFolder(folder);
-      return new Journal(folder, settings, parseJournal(''));
+      return new Journal(folder, settings, { records: [], lines: [], isDamaged: false });
     } catch (error) {
       throw unopened(error, folder);
     }
@@ -68,7 +72,10 @@ export class Journal {
       const parsed = await readJournal(folder);
       if (parsed.isTampered && !anyDamage) throw tampered(folder, parsed.damagedLine ?? 0);
       if (parsed.damagedLine !== null) await writeWhole(path.join(folder, damagedName), 'damaged\n');
-      const journal = new Journal(folder, settings, parsed, await exists(path.join(folder, damagedName)));
+      const journal = new Journal(folder, settings, {
+        ...parsed,
+        isDamaged: await exists(path.join(folder, damagedName)),
+      });
       const wholeBytes = parsed.lines.reduce((sum, line) => sum + Buffer.byteLength(line) + 1, 0);
       ftruncateSync(journal.#file, wholeBytes);
       return journal;

@@ -1,3 +1,4 @@
+import { billTitles } from '../../core/name/form.ts';
 import { type Bill, type BillPackage, dependencyKinds } from '../../core/sbom/bill.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { BillCheck, BillMerge, BillView } from '../../flow/sbom/bill-check.ts';
@@ -64,7 +65,7 @@ export function renderBillCheck(
   const most = 40;
   const cut =
     lines.length > most ? [...lines.slice(0, most), `  and ${lines.length - most} more; --json has them all`] : lines;
-  const name = kind === 'spdx' ? 'SPDX 2.3' : 'CycloneDX 1.6';
+  const name = billTitles[kind];
   const compared =
     against === null
       ? ''

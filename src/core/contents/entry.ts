@@ -37,7 +37,7 @@ export function formatMode(mode: number): string {
 
 /**
  * The digest that is the same on every machine, whatever its compressor does: SHA-256 over the sorted lines
- * `path mode type sha256` of the entries and the canonical metadata (design page decisions, "Same bytes, precisely").
+ * `path mode type sha256` of the entries and the canonical metadata (docs/design/decisions.md, "Reproducible bytes").
  * @param metadata JSON of the form's own metadata with sorted keys, '' when it has none beside its entries.
  */
 export function contentDigest(entries: readonly Entry[], metadata: string): string {

@@ -19,7 +19,7 @@ export type Fates = ReadonlyMap<number, Fate>;
 export type InRange = (index: number, owner: number) => boolean;
 
 /**
- * Walks reverts from newest to oldest (design page versions, step 12). A revert of something unreleased cancels it and
+ * Walks reverts from newest to oldest (docs/design/versions.md, step 12). A revert of something unreleased cancels it and
  * itself; a revert of something released is a change of its own; a revert that is cancelled does nothing.
  */
 export function cancelReverts({

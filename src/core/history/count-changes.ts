@@ -44,7 +44,7 @@ export type Counting = {
 };
 
 /**
- * Which commits count for which package, and what as (design page versions, steps 7 to 12).
+ * Which commits count for which package, and what as (docs/design/versions.md, steps 7 to 12).
  */
 export function countChanges(counting: Counting): PackageChanges[] {
   const { walk, starts } = counting;

@@ -17,7 +17,7 @@ export type DependencyEdge = {
   readonly takes: (version: string) => boolean;
 };
 
-/** What follows for a dependant from a dependency's new version (design page versions, step 16). */
+/** What follows for a dependant from a dependency's new version (docs/design/versions.md, step 16). */
 export function inducedWeight(edge: DependencyEdge, dependency: Weight): Weight {
   if (edge.kind === 'development') return 'none';
   return edge.kind === 'peer' || edge.isReExported ? dependency : 'patch';

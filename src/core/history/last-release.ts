@@ -19,8 +19,8 @@ export type LastRelease =
 export type Reachability = ReadonlyMap<string, boolean>;
 
 /**
- * Finds the last release that the surveyed commit holds, asking about the highest versions first (design page
- * versions, steps 3 and 5): a thousand tags cost no more than the few that matter.
+ * Finds the last release that the surveyed commit holds, asking about the highest versions first
+ * (docs/design/versions.md, steps 3 and 5): a thousand tags cost no more than the few that matter.
  * @param tags of one package, highest first.
  * @throws TAG_AMBIGUOUS when the last version is tagged at two commits.
  */

@@ -45,7 +45,7 @@ export type MeaningRules = {
   readonly unmarkedWeight: Weight;
 };
 
-/** What a commit means: the first that applies of amendment, pattern, header, nothing (design page versions, step 9). */
+/** What a commit means: the first that applies of amendment, pattern, header, nothing (docs/design/versions.md, step 9). */
 export function readMeaning(commit: Commit, rules: MeaningRules, amendment: Amendment | null): Meaning {
   const message = parseMessage(commit.message);
   const references = parseReferences(commit.message, message);

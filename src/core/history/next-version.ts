@@ -21,7 +21,7 @@ export type PackageFacts = {
   readonly changes: PackageChanges;
 };
 
-/** What the maintainer asks for on top of what history says (design page versions, step 20). */
+/** What the maintainer asks for on top of what history says (docs/design/versions.md, step 20). */
 export type Overrides = { readonly as: string | null; readonly raise: Weight | null; readonly because: string | null };
 
 /** Everything else the calculation depends on. */
@@ -61,7 +61,7 @@ type Unit = {
 };
 
 /**
- * The next version of every package (design page versions, steps 13 to 22). Problems of packages not asked for are left out.
+ * The next version of every package (docs/design/versions.md, steps 13 to 22). Problems of packages not asked for are left out.
  * @throws DEPENDENCY_CIRCLE, since then there is no order to calculate in.
  */
 export function nextVersions(packages: readonly PackageFacts[], rules: VersionRules): NextVersions {

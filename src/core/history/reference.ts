@@ -15,7 +15,7 @@ export type Reverted = { readonly commit: string; readonly keeps: string | null 
 
 const none: References = { pickedFrom: [], reverts: [], releases: [], issues: [], coAuthors: [] };
 
-/** Reads the references of a message (design page versions, steps 8, 11 and 12). Ids are lower case, maybe short. */
+/** Reads the references of a message (docs/design/versions.md, steps 8, 11 and 12). Ids are lower case, maybe short. */
 export function parseReferences(text: string, message: Message): References {
   const hasId = /cherry picked from commit|This reverts commit/i.test(text) || message.header?.kind === 'revert';
   // Most messages refer to nothing; they share one answer.

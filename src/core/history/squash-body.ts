@@ -6,7 +6,7 @@ const customary = new Set(['build', 'chore', 'ci', 'docs', 'style', 'refactor', 
 /**
  * The changes that a squashed commit lists in its body: items at the left margin, or the indented subjects after git's
  * own "Squashed commit of the following:". They count only if at least two lines parse and each kind is known
- * (design page versions, step 10).
+ * (docs/design/versions.md, step 10).
  */
 export function parseSquashBody(body: readonly string[], known: ReadonlySet<string>): Header[] {
   const start = body.findIndex((line) => line.trim() === 'Squashed commit of the following:');

@@ -7,7 +7,7 @@ const none: readonly number[] = [];
 
 /**
  * Tells which packages a changed path belongs to: the one with the longest folder that holds it, and each whose `also`
- * matches; bevelstone.yaml belongs to none (design page versions, step 8).
+ * matches; bevelstone.yaml belongs to none (docs/design/versions.md, step 8).
  * @returns indexes into the territories, remembered per folder, so that a long history costs little.
  */
 export function packagesByPath(territories: readonly Territory[]): (path: string) => readonly number[] {

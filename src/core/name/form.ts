@@ -24,6 +24,9 @@ export const billKinds = ['spdx', 'cyclonedx'] as const;
 /** One of the kinds of SBOMs. */
 export type BillKind = (typeof billKinds)[number];
 
+/** Kinds of SBOMs as people call them. */
+export const billTitles: Readonly<Record<BillKind, string>> = { spdx: 'SPDX 2.3', cyclonedx: 'CycloneDX 1.6' };
+
 /** Forms that are read, never built: a plain tar archive, and a text that is not a POM. */
 export const readForms = ['tar', 'text'] as const;
 

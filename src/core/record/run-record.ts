@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 
-/** The steps of a run in their order (design page release-run, "Journal"). */
+/** The steps of a run in their order (docs/design/release-run.md, "Journal"). */
 export const runSteps = [
   'opened',
   'gated',

@@ -32,12 +32,18 @@ export function purlWithoutVersion(purl: string): string {
   return purl.replace(/@[^/?#]+(?=[?#]|$)/, '');
 }
 
-function split(type: PurlType, name: string): [string | null, string] {
-  if (type === 'pypi') return [null, name.toLowerCase().replace(/[-_.]+/g, '-')];
-  if (type === 'maven') {
+/** Namespace and name, for the types that do not put a slash between them. */
+const ownSplits: Partial<Readonly<Record<PurlType, (name: string) => [string | null, string]>>> = {
+  pypi: (name) => [null, name.toLowerCase().replace(/[-_.]+/g, '-')],
+  maven: (name) => {
     const [group = '', artifact] = name.split(':');
     return artifact === undefined ? [null, group] : [group, artifact];
-  }
+  },
+};
+
+function split(type: PurlType, name: string): [string | null, string] {
+  const own = ownSplits[type];
+  if (own !== undefined) return own(name);
   const at = name.lastIndexOf('/');
   return at === -1 ? [null, name] : [name.slice(0, at), name.slice(at + 1)];
 }

@@ -1,4 +1,4 @@
-/** What a version for looking is made of (design page versions, step 21). */
+/** What a version for looking is made of (docs/design/versions.md, step 21). */
 export type LookParts = {
   readonly core: string;
   readonly label: string;

@@ -29,7 +29,7 @@ export type StreamConfig = {
 };
 
 /**
- * The stream of a branch: the one named, else the first whose `from` matches (design page versions, step 4).
+ * The stream of a branch: the one named, else the first whose `from` matches (docs/design/versions.md, step 4).
  * A commit on no branch is only for looking.
  * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is no range.
  */
@@ -84,7 +84,7 @@ export function counterOf(version: string, identifier: string): number | null {
 
 /**
  * The label of a version for looking: the branch in lower case, anything but digits and letters as one hyphen,
- * 40 characters at most, never empty and never beginning with a digit (design page versions, step 21).
+ * 40 characters at most, never empty and never beginning with a digit (docs/design/versions.md, step 21).
  */
 export function lookLabel(branch: string): string {
   const trim = (text: string) => text.replace(/^-+|-+$/g, '');

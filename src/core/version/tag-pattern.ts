@@ -20,7 +20,7 @@ type Pattern = { readonly owner: number; readonly prefix: string; readonly expre
 
 /**
  * Gives each tag to the package whose pattern matches the whole name; the longest literal prefix wins
- * (design page versions, step 2). A tag that fits a pattern without being a strict version is noted.
+ * (docs/design/versions.md, step 2). A tag that fits a pattern without being a strict version is noted.
  */
 export function assignTags(tags: readonly Tag[], owners: readonly TagOwner[]): AssignedTags {
   const patterns = owners.flatMap((owner, index) => owner.tags.map((pattern) => compile(pattern, owner, index)));

@@ -11,7 +11,7 @@ export function heaviest(list: Iterable<Weight>): Weight {
   return weights[best] ?? 'none';
 }
 
-/** Before 1.0.0 a breaking change raises minor and a feature patch (design page versions, step 14). */
+/** Before 1.0.0 a breaking change raises minor and a feature patch (docs/design/versions.md, step 14). */
 export function shiftBelowOne(weight: Weight): Weight {
   if (weight === 'major') return 'minor';
   return weight === 'minor' ? 'patch' : weight;

@@ -4,7 +4,7 @@ import type { ArtifactConfig } from '../../core/config/config.ts';
 import { contentDigest, type Origin, type PackedEntry } from '../../core/contents/entry.ts';
 import type { Candidate } from '../../core/contents/select.ts';
 import type { FormInput } from '../../core/form/layout.ts';
-import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
+import type { Container, PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { OutputFile, type WrittenArchive } from '../../world/archive/output-file.ts';
@@ -32,13 +32,9 @@ export async function packArtifact(input: FormInput, source: PackSource): Promis
   const plan = await planArtifact(input);
   const file = path.join(source.target, plan.fileName);
   const inputs = plan.entries.map((entry) => toInput(entry, source));
-  const options = { mtime: input.sourceTime, comment: plan.comment };
   const control = (plan.control ?? []).map((entry) => toInput(entry, source));
-  let written: WrittenArchive;
-  if (plan.container === 'zip') written = await writeZip(file, inputs, options);
-  else if (plan.container === 'deb') written = await writeDeb({ file, control, data: inputs, mtime: input.sourceTime });
-  else if (plan.container === 'tar.gz') written = await writeTarGz(file, inputs, options);
-  else written = await writeOne(file, inputs);
+  const { sourceTime: mtime } = input;
+  const written = await writers[plan.container]({ file, inputs, control, mtime, comment: plan.comment });
   const { artifact, platform } = input;
   return {
     record: toRecord({
@@ -51,6 +47,21 @@ export async function packArtifact(input: FormInput, source: PackSource): Promis
     entries: written.entries,
   };
 }
+
+type WriterInput = {
+  readonly file: string;
+  readonly inputs: readonly PackInput[];
+  readonly control: readonly PackInput[];
+  readonly mtime: number;
+  readonly comment: string | null;
+};
+
+const writers: Readonly<Record<Container, (input: WriterInput) => Promise<WrittenArchive>>> = {
+  'tar.gz': ({ file, inputs, mtime, comment }) => writeTarGz(file, inputs, { mtime, comment }),
+  zip: ({ file, inputs, mtime, comment }) => writeZip(file, inputs, { mtime, comment }),
+  deb: ({ file, inputs, control, mtime }) => writeDeb({ file, control, data: inputs, mtime }),
+  file: ({ file, inputs }) => writeOne(file, inputs),
+};
 
 /** The record of an artifact, of whatever was written or read of it. */
 export function toRecord({

@@ -123,7 +123,7 @@ export function refuseDifferent(shipments: readonly Shipment[]): void {
   });
 }
 
-/** Whatever leaves this machine needs its annotated tag on the remote (design page release-run, "publish alone"). */
+/** Whatever leaves this machine needs its annotated tag on the remote (docs/design/release-run.md, "publish alone"). */
 export async function planTags(
   context: Context,
   {

@@ -60,7 +60,7 @@ export type FinishOptions = {
 
 /**
  * Steps 9 to 17: tags, push, deliveries, pointers, ledger, and what follows. Each asks the owner of the truth before it does
- * anything that an earlier try may have done (design page release-run).
+ * anything that an earlier try may have done (docs/design/release-run.md).
  */
 export async function finishRun(
   context: Context,

@@ -77,7 +77,7 @@ export type Released = {
 };
 
 /**
- * The whole way, as one run that can be stopped anywhere and finished (design page release-run).
+ * The whole way, as one run that can be stopped anywhere and finished (docs/design/release-run.md).
  * @throws GATES_REFUSED, NOTHING_TO_RELEASE, RUN_OPEN, RUN_BUSY and whatever building, verifying or rehearsing may throw: until
  * the push nothing is public and nothing is left behind but the run itself.
  */

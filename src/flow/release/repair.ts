@@ -10,7 +10,7 @@ import type { Run } from '../run/run.ts';
 
 /**
  * Finds out again what a damaged journal has lost: whether the run's tags are on the remote, which decides whether it is only
- * finished from here on. Everything after that is asked of the destinations anyway (design page release-run).
+ * finished from here on. Everything after that is asked of the destinations anyway (docs/design/release-run.md).
  * @throws REMOTE_REFUSED when the remote cannot be asked; the run stays as it is.
  */
 export async function repairRun(context: Context, repository: Repository, run: Run): Promise<void> {

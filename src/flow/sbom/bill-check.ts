@@ -1,5 +1,6 @@
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { BillKind } from '../../core/name/form.ts';
 import type { Bill } from '../../core/sbom/bill.ts';
 import { type BillComparison, compareBills } from '../../core/sbom/compare-bills.ts';
 import { compareFiles, type FileDifferences } from '../../core/sbom/compare-files.ts';
@@ -20,7 +21,7 @@ import { billArtifact, billFolder } from './billed-artifact.ts';
 /** The answer of `bill check`. */
 export type BillCheck = FileDifferences & {
   readonly file: string;
-  readonly kind: string;
+  readonly kind: BillKind;
   readonly valid: boolean;
   readonly problems: readonly BillProblem[];
   /** What it was compared with; null for nothing. */
@@ -94,7 +95,7 @@ export async function mergeBillFiles(context: Context, files: readonly string[],
 /** The answer of `bill show`. */
 export type BillView = {
   readonly file: string;
-  readonly kind: string;
+  readonly kind: BillKind;
   readonly bill: Bill;
   readonly comparison: BillComparison | null;
   readonly against: string | null;

@@ -1,4 +1,5 @@
 import path from 'node:path';
+import type { PurlType } from '../../core/ecosystem/definition.ts';
 import { manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { parseCoreMetadata } from '../../core/form/python/core-metadata.ts';
@@ -116,18 +117,24 @@ export function packageDependencies(
 /** What installed copies say of licence and author: below `node_modules` and in virtual environments. */
 export function installedFacts(root: string, env: Context['env']): DependencyInput['installed'] {
   let python: Map<string, string> | null = null;
-  return (one, folder) => {
-    if (one.type === 'npm') return npmFacts(one, root, folder);
-    if (one.type !== 'pypi') return null;
-    python ??= pythonMetadata(root, env);
-    const text = readTextNow(python.get(one.name) ?? '');
-    if (text === null) return null;
-    const { fields } = parseCoreMetadata(text);
-    if (one.version !== null && fields['Version']?.[0] !== one.version) return null;
-    return {
-      licence: textOf(fields['License-Expression']?.[0] ?? fields['License']?.[0] ?? null),
-      supplier: textOf(fields['Author']?.[0] ?? null),
-    };
+  const readers: Partial<Readonly<Record<PurlType, DependencyInput['installed']>>> = {
+    npm: (locked, folder) => npmFacts(locked, root, folder),
+    pypi: (locked) => {
+      python ??= pythonMetadata(root, env);
+      return pythonFacts(locked, python);
+    },
+  };
+  return (locked, folder) => readers[locked.type]?.(locked, folder) ?? null;
+}
+
+function pythonFacts({ name, version }: LockedPackage, installed: ReadonlyMap<string, string>) {
+  const text = readTextNow(installed.get(name) ?? '');
+  if (text === null) return null;
+  const { fields } = parseCoreMetadata(text);
+  if (version !== null && fields['Version']?.[0] !== version) return null;
+  return {
+    licence: textOf(fields['License-Expression']?.[0] ?? fields['License']?.[0] ?? null),
+    supplier: textOf(fields['Author']?.[0] ?? null),
   };
 }
 

@@ -5,7 +5,7 @@ import { makeOwnFolder, worktreeName } from '../leftovers.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
-// The user's machine must not leak in (design page decisions): no attributes, line ends or modes of the user's own.
+// The user's machine must not leak in (docs/design/decisions.md): no attributes, line ends or modes of the user's own.
 const neutral = [
   'core.attributesFile=/dev/null',
   'core.autocrlf=false',

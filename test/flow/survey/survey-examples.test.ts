@@ -1,4 +1,4 @@
-// The worked examples of the version calculation, each on a real repository; numbers are those of the design page.
+// The worked examples of the version calculation, each on a real repository; numbers are those of docs/design/versions.md.
 import { expect, test } from 'vitest';
 import { isBevelstoneError } from '../../../src/core/error/bevelstone-error.ts';
 import { plainSurvey, type SurveyOptions, surveyWorkspace } from '../../../src/flow/survey/survey.ts';

@@ -2,7 +2,7 @@ import semver from 'semver';
 
 /**
  * Whether a version of a workspace package is inside the range that a package.json declares, as npm reads ranges.
- * `workspace:^` and its kin mean the last release; a path means exactly that (design page versions, step 16).
+ * `workspace:^` and its kin mean the last release; a path means exactly that (docs/design/versions.md, step 16).
  * @param last the dependency's last release, null when it has none.
  */
 export function nodeRangeTakes(range: string, last: string | null, version: string): boolean {

@@ -1,3 +1,4 @@
+import { billTitles } from '../../name/form.ts';
 import type { FormDefinition } from '../definition.ts';
 import { plainEntries, plainTraits } from '../traits.ts';
 
@@ -15,13 +16,13 @@ const common = {
 /** An SBOM in SPDX 2.3. */
 export const spdx: FormDefinition = {
   ...common,
-  title: 'SBOM in SPDX 2.3',
+  title: `SBOM in ${billTitles.spdx}`,
   reasonLeftOut: () => 'a spdx does not take it',
 };
 
 /** An SBOM in CycloneDX 1.6. */
 export const cyclonedx: FormDefinition = {
   ...common,
-  title: 'SBOM in CycloneDX 1.6',
+  title: `SBOM in ${billTitles.cyclonedx}`,
   reasonLeftOut: () => 'a cyclonedx does not take it',
 };

@@ -5,7 +5,7 @@ import { plainProtocol, tokenOnly } from '../traits.ts';
 /** A plain folder or static site. */
 export const folder: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a plain folder or static site',
+  title: 'plain folder or static site',
   forms: null,
   bareSecret: tokenOnly,
   client: 'fetch',

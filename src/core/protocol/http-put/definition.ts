@@ -5,7 +5,7 @@ import { plainProtocol, tokenOrUser } from '../traits.ts';
 /** A store that takes files by PUT, WebDAV or not. */
 export const httpPut: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a store that takes files by PUT, WebDAV or not',
+  title: 'any store that takes PUT; WebDAV collections are made when missing',
   forms: null,
   bareSecret: tokenOrUser,
   client: 'fetch',

@@ -6,7 +6,7 @@ import { mavenLines, mavenSetUp } from './maven-lines.ts';
 /** A repository in the layout that Maven reads. */
 export const mavenLayout: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a repository in the layout that Maven reads',
+  title: "repository in Maven's default layout",
   forms: ['jar', 'sources-jar', 'documentation-jar', 'pom'],
   bareSecret: tokenOrUser,
   client: 'maven',

@@ -5,7 +5,7 @@ import { npmLines, npmSetUp } from './npm-lines.ts';
 /** A registry of the npm client. */
 export const npmRegistry: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a registry of the npm client',
+  title: 'registry for the npm client',
   forms: ['npm-tarball'],
   bareSecret: tokenOnly,
   client: 'npm',

@@ -5,7 +5,7 @@ import { nugetLines, nugetSetUp } from './nuget-lines.ts';
 /** A server of .NET packages, version 3 of the protocol. */
 export const nugetV3: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a server of .NET packages, version 3 of the protocol',
+  title: '.NET packages, NuGet Server API',
   forms: ['nupkg', 'snupkg'],
   bareSecret: { isUserWithPassword: false, otherwise: { type: 'header', name: 'X-NuGet-ApiKey' } },
   client: 'dotnet',

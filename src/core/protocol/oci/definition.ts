@@ -5,7 +5,7 @@ import { ociLines } from './oci-lines.ts';
 /** A registry of the OCI distribution specification. */
 export const oci: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a registry of the OCI distribution specification',
+  title: 'registry of the OCI Distribution Specification 1.1',
   forms: null,
   bareSecret: tokenOrUser,
   client: 'fetch',

@@ -5,7 +5,7 @@ import { pythonLines, pythonSetUp } from './python-lines.ts';
 /** An index of Python packages: the upload interface and the Simple Repository API. */
 export const pythonIndex: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'an index of Python packages: the upload interface and the Simple Repository API',
+  title: 'upload interface and Simple Repository API (PEP 503, 691, 700, 592)',
   forms: ['wheel', 'sdist'],
   // "Use __token__ as the user and the token as the password", as indexes with tokens have it.
   bareSecret: { isUserWithPassword: true, otherwise: { type: 'basic', user: '__token__' } },

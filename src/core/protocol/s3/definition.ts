@@ -5,7 +5,7 @@ import { plainProtocol, tokenOnly } from '../traits.ts';
 /** A bucket of an object store. */
 export const s3: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'a bucket of an object store',
+  title: 'bucket of an object store',
   forms: null,
   bareSecret: tokenOnly,
   client: 'fetch',
