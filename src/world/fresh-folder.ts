@@ -23,14 +23,39 @@ export async function replaceFolder<Value>(
   const old = `${final}.${ownSuffix()}.old`;
   const forgets = [await registerOwn(commonFolder, fresh), await registerOwn(commonFolder, old)];
   try {
-    await mkdir(fresh, { recursive: true });
-    const value = await fill(fresh);
-    if (await exists(final)) await rename(final, old);
-    await rename(fresh, final);
+    return await fillFresh({
+      fresh,
+      fill: () => fill(fresh),
+      settle: async () => {
+        if (await exists(final)) await rename(final, old);
+        await rename(fresh, final);
+      },
+    });
+  } finally {
+    await rm(old, { recursive: true, force: true });
+    for (const forget of forgets) await forget();
+  }
+}
+
+/** A folder under a name of its own, until it is complete. */
+export type FreshFolder<Value> = {
+  /** Where it is filled: beside its final place. */
+  readonly fresh: string;
+  readonly mode?: number;
+  readonly fill: () => Promise<Value>;
+  /** Gives it its place. */
+  readonly settle: () => Promise<void>;
+};
+
+/** Fills a folder that has no place yet, and then gives it one; when anything fails nothing of it is left. */
+export async function fillFresh<Value>({ fresh, mode, fill, settle }: FreshFolder<Value>): Promise<Value> {
+  try {
+    await mkdir(fresh, { recursive: true, ...(mode === undefined ? {} : { mode }) });
+    const value = await fill();
+    await settle();
     return value;
   } finally {
-    for (const folder of [fresh, old]) await rm(folder, { recursive: true, force: true });
-    for (const forget of forgets) await forget();
+    await rm(fresh, { recursive: true, force: true });
   }
 }
 

@@ -34,6 +34,8 @@ const tailBytes = 16 * 1024;
 /** Runs a command line in the shell with its output in a log file, and with umask 022. */
 export async function runStep({ run, folder, env, log, signal, timeoutMs, input = null }: Step): Promise<StepEnd> {
   await mkdir(path.dirname(log), { recursive: true });
+  // A signal that came before is not given again.
+  signal.throwIfAborted();
   const file = createWriteStream(log, { flags: 'w' });
   let tail = '';
   const before = process.umask(0o022);

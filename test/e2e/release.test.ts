@@ -562,4 +562,14 @@ describe('afterwards', () => {
     expect(readFileSync(path.join(w.top, 'board.txt'), 'utf8').match(/"schema": "bevelstone\/1"/g)).toHaveLength(2);
     expect(uploads(w)).toEqual([1]);
   });
+
+  it('leaves its output in a log, as a build step does', async () => {
+    const w = await releaseWorkspace({ more: `afterwards: ["echo the board is wet; exit 9"]\n` });
+
+    const { error } = await w.release([]);
+
+    const log = path.join(w.folder, '.git/bevelstone/logs');
+    expect(error?.why).toContain('the board is wet');
+    expect(readdirSync(log).filter((name) => name.includes('-afterwards-1'))).toHaveLength(1);
+  });
 });

@@ -1,10 +1,11 @@
 import { constants } from 'node:fs';
-import { chmod, type FileHandle, mkdir, open as openFile, readdir, rename, rm, rmdir, symlink } from 'node:fs/promises';
+import { chmod, type FileHandle, mkdir, open as openFile, readdir, rename, rmdir, symlink } from 'node:fs/promises';
 import path from 'node:path';
 import type { ReadEntry } from '../../core/contents/entry.ts';
 import { refuseExtraction } from '../../core/contents/extraction.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isMissing } from '../files.ts';
+import { fillFresh } from '../fresh-folder.ts';
 import { ownSuffix } from '../leftovers.ts';
 import { readArchive } from './read-archive.ts';
 
@@ -23,16 +24,18 @@ export async function extractArchive(file: string, folder: string): Promise<stri
   const isThere = await refuseFull(file, folder);
   await mkdir(path.dirname(folder), { recursive: true });
   const fresh = `${folder}.${ownSuffix()}.tmp`;
-  await mkdir(fresh, { mode: 0o700 });
-  try {
-    await fill(file, fresh, entries);
-    await chmod(fresh, 0o755);
-    if (isThere) await rmdir(folder);
-    await rename(fresh, folder);
-  } catch (error) {
-    await rm(fresh, { recursive: true, force: true });
-    throw error;
-  }
+  await fillFresh({
+    fresh,
+    mode: 0o700,
+    fill: async () => {
+      await fill(file, fresh, entries);
+      await chmod(fresh, 0o755);
+    },
+    settle: async () => {
+      if (isThere) await rmdir(folder);
+      await rename(fresh, folder);
+    },
+  });
   return entries.map((entry) => entry.path);
 }
 
