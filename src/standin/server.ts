@@ -111,7 +111,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
       upstream: upstream === undefined ? null : upstream.replace(/\/*$/, '/'),
     });
   }
-  servePages(server, { store, guard, speaks });
+  servePages(server, { store, guard, services: new Map(speaks.map((protocol) => [protocol, services[protocol]])) });
   try {
     const address = await server.listen({ host: '127.0.0.1', port });
     const url = `${address}/`;

@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { ShownPackage } from '../core/page/registry-page.ts';
 import { drain, send } from '../world/http.ts';
 import type { Faults } from './fault.ts';
 import type { Guard } from './guard.ts';
@@ -30,13 +31,16 @@ export type StandinService = {
   readonly serve: (server: FastifyInstance, service: Service) => void;
   /** How it words a refusal. */
   readonly tell: (message: string) => { readonly type: string; readonly body: string };
+  /** What the page of a package shows, null when there is none; null for a protocol that knows no packages by name. */
+  readonly readPage: ((store: Store, name: string) => Promise<ShownPackage | null>) | null;
   /** Whether a request is its own by the scheme of its credential alone, whatever its path. */
   readonly claims: (authorization: string) => boolean;
 };
 
 /** What most protocols have in common. */
-export const plainService: Pick<StandinService, 'tell' | 'claims'> = {
+export const plainService: Pick<StandinService, 'tell' | 'readPage' | 'claims'> = {
   tell: (message) => ({ type: 'application/json', body: JSON.stringify({ error: message }) }),
+  readPage: null,
   claims: () => false,
 };
 

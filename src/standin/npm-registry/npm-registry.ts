@@ -15,21 +15,9 @@ import {
   sendFile,
 } from '../service.ts';
 import type { Received } from '../store.ts';
+import { readNpmPage } from './npm-page.ts';
 import { PublishBody } from './npm-publish-body.ts';
-
-/** One package document with its versions and pointers, as the protocol has it. */
-export type StoredPackage = {
-  readonly _rev: string;
-  readonly name: string;
-  readonly 'dist-tags': Readonly<Record<string, string>>;
-  readonly versions: Readonly<Record<string, Readonly<Record<string, unknown>>>>;
-  readonly time: Readonly<Record<string, string>>;
-  readonly maintainers: readonly { readonly name: string }[];
-  readonly description?: unknown;
-  readonly readme?: unknown;
-  /** Versions that show up only from a time on: ISO 8601. */
-  readonly hidden?: Readonly<Record<string, string>>;
-};
+import type { StoredPackage } from './stored-package.ts';
 
 const prefix = '/node/';
 const namePattern = /^(?:@[a-z0-9~-][a-z0-9._~-]*\/)?[a-z0-9~-][a-z0-9._~-]*$/;
@@ -39,6 +27,7 @@ const regretMs = 72 * 3_600_000;
 /** The npm client's protocol below `/node/`. */
 export const npmRegistry: StandinService = {
   ...plainService,
+  readPage: readNpmPage,
   path: 'node/',
   address: 'node/',
   serve: (server, service) => {

@@ -8,22 +8,8 @@ import { receiveForm } from '../form.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import { baseOf, type Call, partsOf, plainService, roomOf, type StandinService, sendFile } from '../service.ts';
 import type { Received } from '../store.ts';
-
-/** A package as it is stored. */
-export type StoredNuget = {
-  readonly id: string;
-  readonly owner: string;
-  readonly versions: readonly {
-    readonly version: string;
-    readonly description: string;
-    readonly authors: string;
-    readonly published: string;
-    readonly visibleFrom: string;
-    readonly isListed: boolean;
-    readonly sizeBytes: number;
-    readonly sha256: string;
-  }[];
-};
+import { readNugetPage } from './nuget-page.ts';
+import type { StoredNuget } from './stored-nuget.ts';
 
 const prefix = '/nuget/';
 const idPattern = /^\w+(?:[_.-]\w+)*$/;
@@ -32,6 +18,7 @@ const versionPattern = /^\d+\.\d+(?:\.\d+){0,2}(?:-[0-9A-Za-z.-]+)?(?:\+[0-9A-Za
 /** Packages for .NET below `/nuget/`; the service index is `/nuget/index.json`. */
 export const nugetV3: StandinService = {
   ...plainService,
+  readPage: readNugetPage,
   path: 'nuget/',
   address: 'nuget/',
   serve: (server, service) => {

@@ -39,6 +39,7 @@ export const oci: StandinService = {
   address: 'office',
   serve: serveOci,
   tell: tellOci,
+  readPage: null,
   claims: () => false,
 };
 

@@ -4,7 +4,6 @@ import {
   formatProjectHtml,
   formatProjectJson,
   formatProjectList,
-  type IndexFile,
   indexTypes,
 } from '../../core/protocol/python-index/python-index.ts';
 import { type ReceivedForm, receiveForm } from '../form.ts';
@@ -20,14 +19,8 @@ import {
   sendFile,
   textOfBody,
 } from '../service.ts';
-
-/** A project as it is stored. */
-export type StoredProject = {
-  readonly name: string;
-  readonly summary: string;
-  readonly description: string;
-  readonly files: readonly (Omit<IndexFile, 'url'> & { readonly version: string; readonly visibleFrom: string })[];
-};
+import { readPythonPage } from './python-page.ts';
+import type { StoredProject } from './stored-project.ts';
 
 const prefix = '/python/';
 // PEP 440, Appendix B, as an index checks it: normalised public versions, and local ones, which it refuses.
@@ -37,6 +30,7 @@ const namePattern = /^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i;
 /** An index below `/python/`: uploads as POST to it, reading at `simple/`. */
 export const pythonIndex: StandinService = {
   ...plainService,
+  readPage: readPythonPage,
   path: 'python/',
   address: 'python/',
   serve: (server, service) => {

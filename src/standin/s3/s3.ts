@@ -56,6 +56,7 @@ export const s3: StandinService = {
   address: 's3/',
   serve: serveS3,
   tell: tellS3,
+  readPage: null,
   // Clients that know a host and no path in front of the bucket find the store by how they sign.
   claims: (authorization) => authorization.startsWith('AWS4-'),
 };
