@@ -18,11 +18,11 @@ export type Connection = {
   /** What no message may hold; a protocol adds what it is given. */
   readonly secrets: Set<string>;
   readonly now: () => Date;
-  /** A one-time password, asked for when the server wants one; null when nobody can be asked. */
+  /** A one-time password, asked for when the server wants one; null when there is no terminal to ask in. */
   readonly oneTime: () => Promise<string | null>;
 };
 
-/** Opens a destination of one protocol. Nothing is sent yet. */
+/** Opens a destination of one protocol, without sending a request. */
 export type Connect = (connection: Connection) => Destination;
 
 /** A connection that sends the credential in a header of every request. @throws CREDENTIAL_KIND */

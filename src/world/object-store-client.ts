@@ -17,7 +17,7 @@ function quietLibrary(): void {
   process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] = 'true';
 }
 
-/** A client of an object store; nothing is sent yet. @throws CREDENTIAL_KIND */
+/** A client of an object store. It sends no request yet. @throws CREDENTIAL_KIND */
 export function makeObjectStoreClient({ url, region, pathStyle, credential }: ObjectStorePlace): S3Client {
   quietLibrary();
   const client = new S3Client({

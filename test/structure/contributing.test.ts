@@ -64,7 +64,7 @@ it.each(additions)('the steps for a $kind name each place that the compiler asks
   );
 });
 
-it('the compiler complains about nothing else', () => {
+it('the compiler reports no other place', () => {
   expect(complaints.filter(({ text }) => !text.includes('is missing'))).toEqual([]);
   expect(complaints.filter(({ text }) => text.includes('throw-away-protocol')).map(({ file }) => file)).toContain(
     'test/flow/faults.test.ts',

@@ -8,7 +8,7 @@ export type TouchingCommit = {
   readonly author: Person;
   readonly touched: readonly number[];
   readonly meaning: Meaning;
-  /** Whether it is a release's own commit and touches nothing else (docs/design/versions.md, step 8). */
+  /** Whether it is a release's own commit and touches only its files (docs/design/versions.md, step 8). */
   readonly isRecord: boolean;
 };
 

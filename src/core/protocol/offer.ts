@@ -12,7 +12,7 @@ export type ConsumerLine = {
   readonly text: string;
 };
 
-/** A release at a destination, for whoever wants to install it. */
+/** A release at a destination, for anyone who wants to install it. */
 export type Offer = {
   readonly destination: string;
   readonly config: DestinationConfig;

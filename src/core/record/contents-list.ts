@@ -15,7 +15,7 @@ export type ContentsList = {
   readonly artifacts: readonly { readonly file: string; readonly entries: readonly ListedEntry[] }[];
 };
 
-/** Reads a contents list. Its digest is compared with the recorded one by whoever has it. */
+/** Reads a contents list. The caller compares its digest with the recorded one. */
 export function parseContentsList(text: string): ContentsList {
   return JSON.parse(text) as ContentsList;
 }

@@ -41,7 +41,7 @@ import { callText, openAddress, refused, skewOf, strangeAnswer, type Web } from 
 type Repository = {
   readonly web: Web;
   readonly base: string;
-  /** Whether it takes snapshots, and nothing else. */
+  /** Whether it takes snapshots only. */
   readonly snapshots: boolean;
   readonly now: () => Date;
 };
@@ -176,7 +176,7 @@ async function pointSnapshot(
   });
   const change = (text: string | null) => {
     const before = text === null ? null : parseSnapshotMetadata(text);
-    // Somebody built a later one meanwhile: theirs stays the one that readers get.
+    // A later one was built meanwhile: that one stays what readers get.
     if (before !== null && before.buildNumber >= stamp.buildNumber) return null;
     return formatSnapshotMetadata(coordinates, { ...stamp, lastUpdated: updated, files });
   };

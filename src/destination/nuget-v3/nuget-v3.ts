@@ -160,7 +160,7 @@ async function nameState(server: Server, subject: Subject): Promise<NameState> {
   return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why } as const;
 }
 
-/** Unlists: searches pass it over, whoever names the version still gets it ("Push and Delete: Delete a package"). */
+/** Unlists: searches leave it out, and it can still be installed by its exact version ("Push and Delete: Delete a package"). */
 async function withdraw(server: Server, subject: Subject): Promise<Withdrawal> {
   const { web } = server;
   const address = `${await resource(server, 'push')}/${encodeURIComponent(subject.name)}/${encodeURIComponent(versionOf(subject))}`;

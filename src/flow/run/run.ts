@@ -41,7 +41,7 @@ export async function beginRun(context: Context, repository: Repository, opened:
 
 /**
  * Continues a run that was cut short.
- * @param anyDamage whether a journal that somebody changed is taken as far as it goes: for a run that is given up.
+ * @param anyDamage whether a journal that was changed is read as far as possible: for a run that is abandoned.
  * @throws JOURNAL_DAMAGED
  */
 export async function continueRun(
@@ -60,7 +60,7 @@ export async function continueRun(
 
 /**
  * Runs that were begun and neither finished nor abandoned, oldest first.
- * @param sweep whether folders without a record are removed, and what finished runs built; whoever holds the lock may.
+ * @param sweep whether folders without a record are removed, and what finished runs built; only with the lock held.
  */
 export async function openRuns(repository: Repository, sweep = false): Promise<KnownRun[]> {
   const top = runsFolder(repository);

@@ -180,7 +180,7 @@ type GitAnswers = {
   readonly found: Awaited<ReturnType<typeof readTags>>;
 };
 
-/** What can be asked at once; whether there is a repository at all is told first. */
+/** What can be asked at once; first whether there is a repository at all. */
 async function askGit(context: Context, options: SurveyOptions): Promise<GitAnswers> {
   const opening = openContext(context);
   const place = { folder: context.folder, env: context.env, signal: context.signal };

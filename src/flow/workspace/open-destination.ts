@@ -14,7 +14,7 @@ import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
 /**
- * Opens a destination: its address and credential are looked up now, and never before somebody agreed to where it goes.
+ * Opens a destination: its address and credential are looked up now, after the user has agreed to its origins.
  * @throws TRUST_NEEDED, ENVIRONMENT_MISSING, CREDENTIAL_MISSING, CREDENTIAL_UNSAFE, CREDENTIAL_ELSEWHERE, CREDENTIAL_KIND
  */
 export async function openDestination(
@@ -68,7 +68,7 @@ function hasPlainSecret(credential: Credential): boolean {
   return credential.type === 'keys' && isTooPlain(credential.secretKey);
 }
 
-/** A path inside the repository belongs to whoever wrote the tree, so no link in it is followed. */
+/** A path inside the repository is input from outside, so no link in it is followed. */
 async function folderOf(root: string, name: string, url: string): Promise<string> {
   const place = path.resolve(root, url);
   const first = path.relative(root, place).split(path.sep)[0];

@@ -151,7 +151,7 @@ async function publish(
   return { ok: true };
 }
 
-/** The document sent back with versions deprecated or taken out; nothing else of it can be changed so. */
+/** The document sent back with versions deprecated or removed; no other change is possible this way. */
 async function rewrite(call: Call, name: string, document: Readonly<Record<string, unknown>>): Promise<unknown> {
   if (document['versions'] === undefined) throw new Refusal(400, 'the document needs versions');
   const before = await stored(call, name);

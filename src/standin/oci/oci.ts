@@ -66,7 +66,7 @@ function serveOci(server: FastifyInstance, service: Service): void {
   });
 }
 
-/** Gives a token for a scope to whoever has one of the server's own ("Token Authentication"). */
+/** Gives a token for a scope in exchange for one of the server's own ("Token Authentication"). */
 function grant({ guard, request, grants, now }: RegistryCall): unknown {
   const own = guard.tokenOf(request);
   if (request.headers.authorization !== undefined && own === null)
@@ -127,7 +127,7 @@ async function upload(call: RepositoryCall, id: string) {
     await removeFile(open.file);
     return reply.code(204).send();
   }
-  // One after the other: what came of a chunk that was cut is dropped before anybody is told how far it came.
+  // One after the other: an interrupted chunk is dropped before its offset is reported.
   return store.alone(id, async () => {
     if (request.method === 'PATCH' || request.method === 'PUT') await receive(call, open);
     if (request.method === 'PUT') return finish(call, id, open);
