@@ -3,8 +3,62 @@ import { spawn, spawnSync } from 'node:child_process';
 import { once } from 'node:events';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { createInterface } from 'node:readline';
 
 const kinds = ['fix', 'feat', 'docs', 'chore', 'test', 'fix(tides)', 'feat(log)', 'refactor'];
+const firstSecond = 1_600_000_000;
+
+/** A repository that is filled by `git fast-import`. */
+async function openImport(folder, packages) {
+  mkdirSync(folder, { recursive: true });
+  const git = (...args) => spawnSync('git', args, { cwd: folder, stdio: 'ignore' });
+  git('init', '--quiet', '--initial-branch=main');
+  const importer = spawn('git', ['fast-import', '--quiet'], { cwd: folder, stdio: ['pipe', 'pipe', 'inherit'] });
+  const answers = createInterface({ input: importer.stdout })[Symbol.asyncIterator]();
+  const write = async (text) => importer.stdin.write(text) || once(importer.stdin, 'drain');
+  let mark = 0;
+  const commit = async (message, files, parents, seconds = firstSecond + mark * 60) => {
+    const who = `Survey boat <boat@fenmarsh.example> ${seconds} +0000`;
+    const body = Object.entries(files).map(
+      ([file, content]) => `M 100644 inline ${file}\ndata ${Buffer.byteLength(content)}\n${content}\n`,
+    );
+    const [first, ...others] = parents;
+    await write(
+      `commit refs/heads/main\nmark :${++mark}\nauthor ${who}\ncommitter ${who}\ndata ${Buffer.byteLength(message)}\n${message}\n` +
+        `${first === undefined ? '' : `from :${first}\n`}${others.map((parent) => `merge :${parent}\n`).join('')}${body.join('')}`,
+    );
+    return mark;
+  };
+  const names = Array.from({ length: packages }, (_, index) => (packages === 1 ? 'tides' : `tides-${index}`));
+  const yaml = [
+    'schema: 1',
+    'history: { tag: "{package}/{version}" }',
+    'packages:',
+    ...names.map((name) => `  ${name}: { folder: packages/${name} }`),
+  ].join('\n');
+  const manifests = names.map((name) => [
+    `packages/${name}/package.json`,
+    `${JSON.stringify({ name, version: '0.0.0' })}\n`,
+  ]);
+  return {
+    names,
+    commit,
+    start: () => commit('chore: begin\n', { 'bevelstone.yaml': yaml, ...Object.fromEntries(manifests) }, []),
+    tag: (name, at) => write(`reset refs/tags/${name}\nfrom :${at}\n\n`),
+    idOf: async (at) => {
+      await write(`get-mark :${at}\n`);
+      return (await answers.next()).value;
+    },
+    close: async (title) => {
+      importer.stdin.end();
+      await once(importer, 'close');
+      git('reset', '--quiet', '--hard', 'main');
+      // As a repository is after a while: packed. fast-import's own packs are not meant to be read from.
+      git('repack', '-adq', '--depth=20');
+      writeFileSync(path.join(folder, '.git/description'), `${title}\n`);
+    },
+  };
+}
 
 /**
  * Lays a repository out at `folder`.
@@ -13,46 +67,13 @@ const kinds = ['fix', 'feat', 'docs', 'chore', 'test', 'fix(tides)', 'feat(log)'
  * @param tags how many versions are tagged, spread over the history up to `unreleased` commits before its end.
  */
 export async function makeHistory(folder, { commits, packages, tags, unreleased }) {
-  mkdirSync(folder, { recursive: true });
-  const git = (...args) => spawnSync('git', args, { cwd: folder, stdio: 'ignore' });
-  git('init', '--quiet', '--initial-branch=main');
-  const importer = spawn('git', ['fast-import', '--quiet'], { cwd: folder, stdio: ['pipe', 'inherit', 'inherit'] });
-  const write = async (text) => importer.stdin.write(text) || once(importer.stdin, 'drain');
-  const names = Array.from({ length: packages }, (_, index) => (packages === 1 ? 'tides' : `tides-${index}`));
-  const yaml = [
-    'schema: 1',
-    'history: { tag: "{package}/{version}" }',
-    'packages:',
-    ...names.map((name) => `  ${name}: { folder: packages/${name} }`),
-  ].join('\n');
+  const { names, commit, start, tag, close } = await openImport(folder, packages);
   const tagAt = new Set(
     Array.from({ length: tags }, (_, index) => Math.floor(((index + 1) * (commits - unreleased)) / Math.max(1, tags))),
   );
   const counts = new Map();
-  let mark = 0;
-  const commit = async (message, files, parents) => {
-    const text = `${message}\n\nA line or two on why, as people write them.\n`;
-    const who = `Survey boat <boat@fenmarsh.example> ${1_600_000_000 + mark * 60} +0000`;
-    const body = Object.entries(files).map(
-      ([file, content]) => `M 100644 inline ${file}\ndata ${Buffer.byteLength(content)}\n${content}\n`,
-    );
-    const [first, ...others] = parents;
-    await write(
-      `commit refs/heads/main\nmark :${++mark}\nauthor ${who}\ncommitter ${who}\ndata ${Buffer.byteLength(text)}\n${text}\n` +
-        `${first === undefined ? '' : `from :${first}\n`}${others.map((one) => `merge :${one}\n`).join('')}${body.join('')}`,
-    );
-    return mark;
-  };
-  let tip = await commit(
-    'chore: begin',
-    {
-      'bevelstone.yaml': yaml,
-      ...Object.fromEntries(
-        names.map((name) => [`packages/${name}/package.json`, `${JSON.stringify({ name, version: '0.0.0' })}\n`]),
-      ),
-    },
-    [],
-  );
+  const text = (message) => `${message}\n\nA line or two on why, as people write them.\n`;
+  let tip = await start();
   let side = null;
   for (let index = 1; index < commits; index++) {
     const name = names[index % packages];
@@ -61,25 +82,84 @@ export async function makeHistory(folder, { commits, packages, tags, unreleased 
       [`packages/${name}/docs/page-${index % 13}.md`]: `${index}\n`,
     };
     if (index % 20 === 10)
-      side = await commit(`fix: side work ${index}`, { [`packages/${name}/side-${index % 7}.js`]: `${index}\n` }, [
-        tip,
-      ]);
-    else if (index % 20 === 0 && side !== null) tip = await commit(`Merge side work ${index}`, {}, [tip, side]);
-    else tip = await commit(`${kinds[index % kinds.length]}: change number ${index} of the tables`, files, [tip]);
+      side = await commit(
+        text(`fix: side work ${index}`),
+        { [`packages/${name}/side-${index % 7}.js`]: `${index}\n` },
+        [tip],
+      );
+    else if (index % 20 === 0 && side !== null) tip = await commit(text(`Merge side work ${index}`), {}, [tip, side]);
+    else tip = await commit(text(`${kinds[index % kinds.length]}: change number ${index} of the tables`), files, [tip]);
     if (tagAt.has(index)) {
       // In turn, and all packages at the last one, so that none has the whole history before it.
       const owners = index === Math.max(...tagAt) ? names : [names[counts.size % packages] ?? name];
       for (const owner of owners) {
         const version = (counts.get(owner) ?? 0) + 1;
         counts.set(owner, version);
-        await write(`reset refs/tags/${owner}/1.${version}.0\nfrom :${tip}\n\n`);
+        await tag(`${owner}/1.${version}.0`, tip);
       }
     }
   }
-  importer.stdin.end();
-  await once(importer, 'close');
-  git('reset', '--quiet', '--hard', 'main');
-  // As a repository is after a while: packed. fast-import's own packs are not meant to be read from.
-  git('repack', '-adq', '--depth=20');
-  writeFileSync(path.join(folder, '.git/description'), `${commits} commits\n`);
+  await close(`${commits} commits`);
+}
+
+/**
+ * Lays out a history as people leave it: of a hundred commits one is a revert (by full and short ids, of merges, of
+ * reverts, of something a few commits or half the history ago), one a cherry-pick, two have squash bodies; merges of
+ * two to six sides; clocks that are wrong by up to a week.
+ */
+export async function makeMessyHistory(folder, { commits, packages }) {
+  const { names, commit, start, idOf, close } = await openImport(folder, packages);
+  const random = seeded(1);
+  const pick = (list) => list[random(list.length)];
+  const id = async (at) => {
+    const whole = await idOf(at);
+    return random(2) === 0 ? whole : whole.slice(0, 7 + random(6));
+  };
+  const done = [await start()];
+  const [merges, reverts] = [[], []];
+  const recent = () => (random(3) === 0 ? pick(done) : (done.at(-1 - random(Math.min(done.length, 300))) ?? 1));
+  const when = (index) => firstSecond + index * 60 + (random(10) === 0 ? random(14 * 86_400) - 7 * 86_400 : 0);
+  const files = (index) => ({ [`packages/${pick(names)}/src/file-${index % 97}.js`]: `${index}\n` });
+  let tip = done[0];
+  for (let index = 1; index < commits; index++) {
+    const kind = index % 100;
+    if (kind === 17) {
+      const target = merges.length > 0 && random(5) === 0 ? pick(merges) : null;
+      const undone = target?.at ?? (reverts.length > 0 && random(4) === 0 ? reverts.at(-1) : recent());
+      const behind = target === null ? '' : `, reversing\nchanges made to ${await id(target.keeps)}`;
+      tip = await commit(
+        `Revert "change"\n\nThis reverts commit ${await id(undone)}${behind}.\n`,
+        files(index),
+        [tip],
+        when(index),
+      );
+      reverts.push(tip);
+    } else if (kind === 37) {
+      const message = `fix: change picked ${index}\n\n(cherry picked from commit ${await id(recent())})\n`;
+      tip = await commit(message, files(index), [tip], when(index));
+    } else if (kind === 57 || kind === 77) {
+      const message = `feat: squashed ${index}\n\n* fix: first of ${index}\n* docs: second of ${index}\n* feat(log): third of ${index}\n`;
+      tip = await commit(message, files(index), [tip], when(index));
+    } else if (kind % 25 === 5) {
+      const sides = [];
+      for (let side = 0; side <= (kind === 5 ? 1 + random(5) : 0); side++)
+        sides.push(await commit(`feat: side work ${index}.${side}\n`, files(index + side), [tip], when(index)));
+      const keeps = tip;
+      tip = await commit(`Merge side work ${index}\n`, {}, [tip, ...sides], when(index));
+      merges.push({ at: tip, keeps });
+      done.push(...sides);
+      index += sides.length;
+    } else tip = await commit(`${pick(kinds)}: change number ${index}\n`, files(index), [tip], when(index));
+    done.push(tip);
+  }
+  await close(`${commits} messy commits`);
+}
+
+/** Whole numbers below a limit, the same at every run (a linear congruential generator). */
+function seeded(seed) {
+  let state = seed;
+  return (below) => {
+    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
+    return Math.floor((state / 2 ** 32) * below);
+  };
 }

@@ -77,9 +77,7 @@ export function cancelReverts({
     if (parents.length < 2) return [target];
     // A side outside the walk was released before, so nothing in the walk is reachable from it.
     const kept = walk.graph.indexOfPrefix(keeps ?? parents[0] ?? '');
-    const brought = walk.graph.reachable([target]);
-    const stays = kept === null ? null : walk.graph.reachable([kept]);
-    return [...brought.keys()].filter((index) => brought[index] === 1 && stays?.[index] !== 1);
+    return walk.graph.reachableOnly(target, kept);
   }
 }
 

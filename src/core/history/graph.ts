@@ -1,3 +1,11 @@
+import { Chains } from './chains.ts';
+
+/** The fewest digits of a shortened id that are looked up: git's own shortest. */
+const shortestPrefix = 7;
+
+/** The digits of an id that decide on its slot. */
+const slotDigits = 8;
+
 /**
  * The commits of a walk in topological order, children first, in a form that takes few bytes each: a hundred thousand
  * commits fit into a few megabytes. Parents outside the walk are kept as such.
@@ -10,6 +18,7 @@ export class Graph {
   /** 1 + index of a commit, by the first bytes of its id: open addressing. */
   #slots = new Int32Array(4096);
   #parents: Int32Array | null = null;
+  #chains: Chains | null = null;
 
   /** @returns the index of the commit: 0 for the first given, one more for each after it. */
   add(id: string, parents: readonly string[]): number {
@@ -36,14 +45,19 @@ export class Graph {
     return found === 0 ? null : found - 1;
   }
 
-  /** The index of the only commit whose id begins so; null when there is none or more than one. */
+  /**
+   * The index of the only commit whose id begins so; null when there is none, more than one, or less than seven digits are
+   * given. Ids with the same first digits lie in the same run of slots, so only those are compared.
+   */
   indexOfPrefix(prefix: string): number | null {
-    if (prefix.length >= 40) return this.indexOf(prefix);
+    if (prefix.length < shortestPrefix) return null;
     let found: number | null = null;
-    for (let index = 0; index < this.size; index++) {
-      if (!this.idOf(index).startsWith(prefix)) continue;
-      if (found !== null) return null;
-      found = index;
+    for (const start of slotStarts(prefix)) {
+      for (const index of this.#indexesFrom(this.#home(start))) {
+        if (index === found || !this.#ids.startsWith(index, prefix)) continue;
+        if (found !== null) return null;
+        found = index;
+      }
     }
     return found;
   }
@@ -70,20 +84,39 @@ export class Graph {
     return found;
   }
 
-  /** Whether a commit reaches another through its parents; looks no further than topological order demands. */
+  /** Whether a commit reaches another through its parents; call only after the last add. */
   reaches(from: number, to: number): boolean {
-    const seen = new Set([from]);
-    const open = [from];
-    while (open.length > 0) {
-      const index = open.pop() ?? 0;
-      if (index === to) return true;
+    this.#chains ??= new Chains(this.size, (index) => this.parents(index));
+    return this.#chains.reaches(from, to);
+  }
+
+  /**
+   * The commits that are reachable from one and not from another, in topological order: what a merge brought in. Looks at
+   * no commit behind the last of them.
+   * @param without null for none.
+   */
+  reachableOnly(from: number, without: number | null): number[] {
+    const found: number[] = [];
+    /** Whether a commit is also reachable from `without`. */
+    const isShared = new Map<number, boolean>([[from, false]]);
+    if (without !== null) isShared.set(without, true);
+    let open = isShared.get(from) === false ? 1 : 0;
+    for (let index = Math.min(from, without ?? from); open > 0; index++) {
+      const shared = isShared.get(index);
+      if (shared === undefined) continue;
+      isShared.delete(index);
+      if (!shared) {
+        open--;
+        found.push(index);
+      }
       for (const parent of this.parents(index)) {
-        if (parent > to || seen.has(parent)) continue;
-        seen.add(parent);
-        open.push(parent);
+        const before = isShared.get(parent);
+        if (before === undefined && !shared) open++;
+        if (before === false && shared) open--;
+        isShared.set(parent, shared || before === true);
       }
     }
-    return false;
+    return found;
   }
 
   /** Marks the commits reachable from these, themselves included: one byte per commit. */
@@ -128,12 +161,23 @@ export class Graph {
   /** The slot that holds the id, or the free one where it would go. */
   #slotOf(id: string): number {
     const mask = this.#slots.length - 1;
-    let slot = Number.parseInt(id.slice(0, 8), 16) & mask;
+    let slot = this.#home(id);
     for (let held = this.#slots[slot] ?? 0; held !== 0; held = this.#slots[slot] ?? 0) {
       if (this.#ids.is(held - 1, id)) return slot;
       slot = (slot + 1) & mask;
     }
     return slot;
+  }
+
+  /** The slot where the search for an id begins. */
+  #home(id: string): number {
+    return Number.parseInt(id.slice(0, slotDigits), 16) & (this.#slots.length - 1);
+  }
+
+  /** The commits in the run of taken slots that begins there. */
+  *#indexesFrom(home: number): Generator<number> {
+    const mask = this.#slots.length - 1;
+    for (let slot = home; (this.#slots[slot] ?? 0) !== 0; slot = (slot + 1) & mask) yield (this.#slots[slot] ?? 0) - 1;
   }
 
   #rehash(): void {
@@ -165,10 +209,14 @@ class IdTable {
   }
 
   is(index: number, id: string): boolean {
-    if (id.length !== this.#idBytes * 2) return false;
-    for (let byte = 0; byte < this.#idBytes; byte++) {
-      const value = hexValue(id.charCodeAt(byte * 2)) * 16 + hexValue(id.charCodeAt(byte * 2 + 1));
-      if (this.#bytes[index * this.#idBytes + byte] !== value) return false;
+    return id.length === this.#idBytes * 2 && this.startsWith(index, id);
+  }
+
+  startsWith(index: number, prefix: string): boolean {
+    if (prefix.length > this.#idBytes * 2) return false;
+    for (let digit = 0; digit < prefix.length; digit++) {
+      const byte = this.#bytes[index * this.#idBytes + (digit >> 1)] ?? 0;
+      if (hexValue(prefix.charCodeAt(digit)) !== (digit % 2 === 0 ? byte >> 4 : byte & 15)) return false;
     }
     return true;
   }
@@ -186,6 +234,13 @@ export type Carried = { readonly words: number; readonly bits: Uint32Array };
 /** Whether set s of a carry reaches the commit. */
 export function isReached(carried: Carried, index: number, set: number): boolean {
   return (((carried.bits[index * carried.words + (set >> 5)] ?? 0) >>> (set & 31)) & 1) === 1;
+}
+
+/** All beginnings of ids with a prefix that are long enough to decide on a slot. */
+function slotStarts(prefix: string): string[] {
+  const missing = Math.max(0, slotDigits - prefix.length);
+  if (missing === 0) return [prefix];
+  return Array.from({ length: 16 ** missing }, (_, rest) => prefix + rest.toString(16).padStart(missing, '0'));
 }
 
 function hexValue(code: number): number {

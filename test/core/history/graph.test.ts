@@ -45,6 +45,12 @@ test('what is reachable, one commit or many at once, is what recursion finds', (
           expect(isReached(carried, index, set)).toBe(expected.has(index));
           expect(graph.reaches(start, index)).toBe(expected.has(index));
         }
+        const without = starts[(set + 1) % starts.length] ?? null;
+        const taken = without === null ? new Set<number>() : ancestors(parents, without);
+        expect(graph.reachableOnly(start, without)).toEqual(
+          [...expected].filter((index) => !taken.has(index)).sort((a, b) => a - b),
+        );
+        expect(graph.reachableOnly(start, null)).toEqual([...expected].sort((a, b) => a - b));
       }
     }),
     { numRuns: 200 },
@@ -57,10 +63,39 @@ test('commits are found by full and shortened ids', () => {
   for (let index = 0; index < 5000; index += 7) {
     expect(graph.idOf(index)).toBe(idOf(index));
     expect(graph.indexOf(idOf(index))).toBe(index);
-    expect(graph.indexOfPrefix(idOf(index).slice(0, 12))).toBe(index);
+    for (const length of [7, 8, 9, 12, 39, 40]) expect(graph.indexOfPrefix(idOf(index).slice(0, length))).toBe(index);
   }
   expect(graph.indexOf(idOf(5000))).toBeNull();
-  expect(graph.indexOfPrefix('a')).toBeNull();
+  expect(graph.indexOfPrefix(idOf(5000).slice(0, 7))).toBeNull();
+});
+
+const [low, high] = ['0123456789abcdef0123456789abcdef01234567', '0123456fffffffffffffffffffffffffffffffff'];
+
+test.each<[string, string, readonly string[], number | null]>([
+  ['of two that begin so', '0123456', [low, high], null],
+  ['of two, the one that goes on so', '01234567', [low, high], 0],
+  ['with an odd number of digits', '0123456ff', [low, high], 1],
+  ['shorter than git shortens', '012345', [low], null],
+  ['that is longer than every id', `${low}0`, [low], null],
+  ['of SHA-256', '0123456789abcdef0123456789abcdef01234567a', [`${low}abcdef0123456789abcdef01`], 0],
+  ['in an empty history', '0123456', [], null],
+])('a shortened id %s', (_, prefix, ids, expected) => {
+  const graph = new Graph();
+  for (const id of ids) graph.add(id, []);
+
+  expect(graph.indexOfPrefix(prefix)).toBe(expected);
+});
+
+test('ids that share their slots are told apart', () => {
+  const ids = Array.from({ length: 300 }, (_, index) => `0123456${(index % 16).toString(16)}${idOf(index).slice(8)}`);
+  const graph = new Graph();
+  for (const id of ids) graph.add(id, []);
+
+  for (const [index, id] of ids.entries()) {
+    expect(graph.indexOf(id)).toBe(index);
+    expect(graph.indexOfPrefix(id.slice(0, 20))).toBe(index);
+  }
+  expect(graph.indexOfPrefix('0123456')).toBeNull();
 });
 
 test.each([
