@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
 import {
+  chmod,
   copyFile,
   cp,
   mkdir,
@@ -110,6 +111,13 @@ export async function namesIn(folder: string): Promise<string[]> {
 export async function listFolder(folder: string): Promise<{ readonly name: string; readonly isFolder: boolean }[]> {
   const entries = await readdir(folder, { withFileTypes: true });
   return entries.map((entry) => ({ name: entry.name, isFolder: entry.isDirectory() }));
+}
+
+/** Makes a folder and those above it that are missing, with the mode of umask 022 whatever the user's is. */
+export async function makeUsualFolder(folder: string): Promise<void> {
+  const first = await mkdir(folder, { recursive: true });
+  if (first === undefined) return;
+  for (let made = folder; made.length >= first.length; made = path.dirname(made)) await chmod(made, 0o755);
 }
 
 /** Whether a folder is there; false for a file. */

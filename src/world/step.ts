@@ -38,9 +38,8 @@ export async function runStep({ run, folder, env, log, signal, timeoutMs, input 
   signal.throwIfAborted();
   const file = createWriteStream(log, { flags: 'w' });
   let tail = '';
-  const before = process.umask(0o022);
-  const child = execa(run, {
-    shell: true,
+  // A umask belongs to the whole process, where other work goes on at the same time; so a shell sets it for the step alone.
+  const child = execa('/bin/sh', ['-c', 'umask 022; exec /bin/sh -c "$1"', 'sh', run], {
     cwd: folder,
     env,
     extendEnv: false,
@@ -52,7 +51,6 @@ export async function runStep({ run, folder, env, log, signal, timeoutMs, input 
     detached: true,
     cleanup: false,
   });
-  process.umask(before);
   const stop = () => stopGroup(child.pid);
   signal.addEventListener('abort', stop, { once: true });
   let isLate = false;

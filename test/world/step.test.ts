@@ -28,6 +28,22 @@ it('writes all output into the log, and gives its last lines', async () => {
   expect(log()).toBe('low\nhigh\n');
 });
 
+it('runs with umask 022 whatever the user has, which stays as it is', async () => {
+  const before = process.umask(0o077);
+  try {
+    const ends = await Promise.all(
+      Array.from({ length: 6 }, (_, index) =>
+        runStep(step('umask; echo "$0"', { log: path.join(folder, `${index}.log`) })),
+      ),
+    );
+
+    expect(ends.map(({ tail }) => tail)).toEqual(ends.map(() => ['0022', expect.stringMatching(/^(\/bin\/)?sh$/)]));
+    expect(process.umask()).toBe(0o077);
+  } finally {
+    process.umask(before);
+  }
+});
+
 it('gets its input, and nothing when there is none', async () => {
   await runStep(step('cat', { input: 'tides\n' }));
   expect(log()).toBe('tides\n');

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { copyFile, mkdir, readFile, stat } from 'node:fs/promises';
+import { copyFile, readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
-import { exists } from '../files.ts';
+import { exists, makeUsualFolder } from '../files.ts';
 import { listFilesAt, listSubmodulesAt, readFilesAt } from './read-objects.ts';
 import type { Repository } from './repository.ts';
 import { git } from './run-git.ts';
@@ -58,9 +58,11 @@ async function fillSubmodule({
   };
   const own = [`--git-dir=${modules}`];
   if ((await git(at, [...own, 'cat-file', '-e', `${id}^{commit}`], { allow: [1, 128] })).exitCode !== 0) return false;
-  await mkdir(target, { recursive: true });
+  await makeUsualFolder(target);
   await git(at, [...own, 'read-tree', id]);
-  await git(at, [...own, `--work-tree=${target}`, 'checkout-index', '--all', '--force', `--prefix=${target}/`]);
+  await git(at, [...own, `--work-tree=${target}`, 'checkout-index', '--all', '--force', `--prefix=${target}/`], {
+    hasUsualModes: true,
+  });
   return true;
 }
 

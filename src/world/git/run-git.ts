@@ -21,6 +21,8 @@ export type GitOptions = {
   readonly env?: Readonly<Record<string, string>>;
   /** Exit codes beside 0 that are an answer. */
   readonly allow?: readonly number[];
+  /** Whether the files that it makes get modes of umask 022, whatever the user's is. */
+  readonly hasUsualModes?: boolean;
 };
 
 /** What git said. */
@@ -123,7 +125,8 @@ type Running = {
 
 /** git is asked up to ten times in a survey, so it is started by the plain interface: a library costs more than the answers. */
 function start(place: GitPlace, args: readonly string[], options: GitOptions): Running {
-  const child = spawn('git', [...settings, ...args], {
+  const [program, before] = options.hasUsualModes ? withUsualModes : ['git', []];
+  const child = spawn(program, [...before, ...settings, ...args], {
     ...base(place, options, args),
     stdio: [options.input === undefined ? 'ignore' : 'pipe', 'pipe', 'pipe'],
   });
@@ -134,6 +137,9 @@ function start(place: GitPlace, args: readonly string[], options: GitOptions): R
   if (stdout === null || stderr === null) throw new Error('git was started without pipes');
   return { stdout, stderr, end: endOf(child), stop: () => child.exitCode === null && child.kill() };
 }
+
+/** A umask belongs to the whole process, where other work goes on at the same time; so a shell sets it for git alone. */
+const withUsualModes = ['/bin/sh', ['-c', 'umask 022; exec git "$@"', 'git']] as const;
 
 async function endOf(child: ChildProcess): Promise<End> {
   try {

@@ -1,6 +1,7 @@
-import { cp, lstat, mkdir, readlink, symlink } from 'node:fs/promises';
+import { cp, lstat, readlink, symlink } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { makeUsualFolder } from '../files.ts';
 import { makeOwnFolder, worktreeName } from '../leftovers.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
@@ -35,6 +36,7 @@ export async function checkOut(repository: Repository, commit: string, name = ''
     await inTurn(place, ['worktree', 'prune']);
     await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
       env: { GIT_ATTR_NOSYSTEM: '1' },
+      hasUsualModes: true,
     });
   });
 }
@@ -64,18 +66,18 @@ export async function copyWorkingFolder(repository: Repository, name = ''): Prom
   const { place } = repository;
   return makeCheckout(repository, name, async (folder) => {
     const { text } = await git(place, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--full-name']);
-    await mkdir(folder);
-    for (const file of new Set(text.split('\0').filter(Boolean))) await copyOne(place.folder, folder, file);
+    await makeUsualFolder(folder);
+    for (const file of new Set(text.split('\0').filter(Boolean))) await copyFile(place.folder, folder, file);
   });
 }
 
-async function copyOne(from: string, to: string, file: string): Promise<void> {
+async function copyFile(from: string, to: string, file: string): Promise<void> {
   const source = path.join(from, file);
   const stat = await lstat(source).catch(() => null);
   // Deleted in the working folder, or a submodule, which brings its own files.
   if (stat === null || stat.isDirectory()) return;
   const target = path.join(to, file);
-  await mkdir(path.dirname(target), { recursive: true });
+  await makeUsualFolder(path.dirname(target));
   if (stat.isSymbolicLink()) await symlink(await readlink(source), target);
   else await cp(source, target);
 }
@@ -104,15 +106,12 @@ async function makeCheckout(
     await forget(place, folder);
     await outer.remove();
   };
-  const before = process.umask(0o022);
   try {
-    await mkdir(out);
+    await makeUsualFolder(out);
     await fill(folder);
     return { folder, out, remove };
   } catch (error) {
     await remove();
     throw error;
-  } finally {
-    process.umask(before);
   }
 }
