@@ -1,9 +1,10 @@
 // Bundles the program into dist/: one small entry, and chunks that a command loads only when it needs them.
 // `--test-build DIR` builds it elsewhere with fault points and a clock that tests can set.
 import { createHash } from 'node:crypto';
-import { readdirSync, readFileSync, rmSync } from 'node:fs';
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { build } from 'esbuild';
+import { bundledPackages, formatNotices } from './notices.mjs';
 
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
 const root = new URL('..', import.meta.url).pathname;
@@ -19,23 +20,34 @@ function sourceDigest() {
 
 /**
  * The parser's text layout makes an Intl.Segmenter when it is loaded, which reads 10 ms worth of language data. Only help
- * needs it, so it is made when it is first used.
+ * needs it, so it is made when it is first used. A build without the expected text fails: then the parser has changed.
  */
 const lazySegmenter = {
   name: 'lazy-segmenter',
-  setup({ onLoad }) {
+  setup({ onLoad, onEnd }) {
+    let patched = 0;
     onLoad({ filter: /node_modules[\\/](?:string-width|wrap-ansi|cliui|slice-ansi)[\\/].*\.js$/ }, ({ path }) => {
       const made = 'const segmenter = new Intl.Segmenter();';
       const lazy = 'let made; const segmenter = { segment: (text) => (made ??= new Intl.Segmenter()).segment(text) };';
-      return { contents: readFileSync(path, 'utf8').replace(made, lazy), loader: 'js' };
+      const text = readFileSync(path, 'utf8');
+      const contents = text.replace(made, lazy);
+      if (contents !== text) patched++;
+      const left = contents.replace(lazy, '');
+      if (left.includes('new Intl.Segmenter'))
+        return { errors: [{ text: `${path} makes an Intl.Segmenter in another way` }] };
+      return { contents, loader: 'js' };
     });
+    onEnd(() =>
+      patched > 0 ? undefined : { errors: [{ text: 'no file makes an Intl.Segmenter: remove this plugin' }] },
+    );
   },
 };
 
 const testFolder = process.argv[2] === '--test-build' ? path.resolve(process.argv[3]) : null;
 const outdir = testFolder ?? `${root}dist`;
 rmSync(outdir, { recursive: true, force: true });
-await build({
+const { metafile } = await build({
+  metafile: true,
   absWorkingDir: root,
   entryPoints: { main: 'src/cli/main.ts' },
   outdir,
@@ -46,7 +58,8 @@ await build({
   target: 'node20.20',
   minifyWhitespace: true,
   minifySyntax: true,
-  legalComments: 'linked',
+  // The notices file has every licence text whole.
+  legalComments: 'none',
   chunkNames: 'chunk/[name]-[hash]',
   define: {
     // The compiler asks by its own path whether capitals count on this file system; it never gets to read a file here.
@@ -62,3 +75,8 @@ await build({
   plugins: [lazySegmenter],
   logLevel: 'warning',
 });
+const used = Object.values(metafile.outputs).flatMap(({ inputs }) =>
+  Object.keys(inputs).filter((input) => inputs[input].bytesInOutput > 0),
+);
+const packages = bundledPackages(root, used);
+writeFileSync(path.join(outdir, 'THIRD-PARTY-NOTICES.txt'), formatNotices(packages));
