@@ -1,4 +1,7 @@
 import type { Entry, Origin } from '../contents/entry.ts';
+import { isFileName } from '../contents/safe-path.ts';
+import { type ParsedRecord, parseRecord } from './parse-record.ts';
+import { isCommit, isCount, isFlag, isOneOf, isSha256, isText, list, openObject, orNull, union } from './schema.ts';
 
 /** One entry of an artifact as a contents list has it. */
 export type ListedEntry = {
@@ -15,9 +18,37 @@ export type ContentsList = {
   readonly artifacts: readonly { readonly file: string; readonly entries: readonly ListedEntry[] }[];
 };
 
+const originShapes = {
+  source: { path: isPath, commit: isCommit, stamped: isFlag },
+  step: { path: isPath, step: isText },
+  generated: {},
+};
+
+const contentsSchema = openObject({
+  artifacts: list(
+    openObject({
+      file: isFileName,
+      entries: list(
+        openObject({
+          path: isPath,
+          type: isOneOf('file', 'folder', 'symlink', 'hardlink', 'special'),
+          size: isCount,
+          mode: (value) => typeof value === 'string' && /^[0-7]{4}$/.test(value),
+          sha256: orNull(isSha256),
+          origin: union(originShapes),
+        }),
+      ),
+    }),
+  ),
+});
+
+function isPath(value: unknown): boolean {
+  return typeof value === 'string' && value !== '' && !value.includes('\0');
+}
+
 /** Reads a contents list. The caller compares its digest with the recorded one. */
-export function parseContentsList(text: string): ContentsList {
-  return JSON.parse(text) as ContentsList;
+export function parseContentsList(text: string): ParsedRecord<ContentsList> {
+  return parseRecord<ContentsList>(text, contentsSchema);
 }
 
 /** Entries of an artifact in a contents list; null when it is not in it. */

@@ -1,8 +1,23 @@
 import type { Ecosystem } from '../name/ecosystem.ts';
-import type { Form } from '../name/form.ts';
+import { type Form, forms } from '../name/form.ts';
 import type { Spellings } from '../version/spelling.ts';
-import type { Weight } from '../version/weight.ts';
+import { type Weight, weights } from '../version/weight.ts';
+import { type ParsedRecord, parseRecord } from './parse-record.ts';
 import type { ProgramVersions } from './program-versions.ts';
+import { aboutShape, artifactSchema, haveOwnNames, isTagName } from './release-parts.ts';
+import {
+  isCommit,
+  isFlag,
+  isLine,
+  isOneOf,
+  isPackageName,
+  isSha256,
+  isText,
+  isVersionText,
+  list,
+  openObject,
+  orNull,
+} from './schema.ts';
 
 /** One built artifact as it is recorded. Digests in hexadecimal. */
 export type ArtifactRecord = {
@@ -61,3 +76,32 @@ export type ReleaseRecord = {
   }[];
   readonly program: ProgramVersions & { readonly arch: string };
 };
+
+const releaseSchema = openObject({
+  ...aboutShape,
+  package: isPackageName,
+  version: isVersionText,
+  last: orNull(isVersionText),
+  weight: isOneOf(...weights),
+  reasons: list(isText),
+  tag: isTagName,
+  commit: isCommit,
+  source: isCommit,
+  configDigest: orNull(isSha256),
+  artifacts: list(artifactSchema),
+  bills: list(artifactSchema),
+  pending: list(openObject({ form: isOneOf(...forms), platform: isLine, why: isText })),
+  uncommitted: isFlag,
+  tools: list(openObject({ name: isLine, path: isText, version: orNull(isText), sha256: isSha256 })),
+  // Empty in a record that was made from the ledger.
+  program: openObject({ bevelstone: isText, node: isText, zlib: isText, arch: isText }),
+});
+
+/** Reads a `release.json`. */
+export function parseReleaseRecord(text: string): ParsedRecord<ReleaseRecord> {
+  const parsed = parseRecord<ReleaseRecord>(text, releaseSchema);
+  if (parsed.type !== 'record') return parsed;
+  const { artifacts, bills } = parsed.record;
+  if (haveOwnNames([...artifacts, ...bills])) return parsed;
+  return { type: 'damaged', why: 'two files have the same name' };
+}

@@ -3,6 +3,7 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Form } from '../../core/name/form.ts';
 import { type ContentsList, entriesIn, parseContentsList } from '../../core/record/contents-list.ts';
+import { whyUnreadable } from '../../core/record/parse-record.ts';
 import { compareVersions, isVersion } from '../../core/version/version.ts';
 import { ledgerRef } from '../../world/git/ledger-store.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
@@ -57,11 +58,18 @@ export async function readContentsList(
 ): Promise<ContentsList> {
   const inside = `${name}/${version}/contents-${digest}.json`;
   const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
-  if (text !== null && contentsFile(text).sha256 === digest) return parseContentsList(text);
+  const isRecorded = text !== null && contentsFile(text).sha256 === digest;
+  const parsed = isRecorded ? parseContentsList(text) : null;
+  if (parsed?.type === 'record') return parsed.record;
   throw new BevelstoneError('LEDGER_DAMAGED', {
-    message: `The contents list of ${name} ${version} is not in the ledger`,
-    why: text === null ? `there is no ${inside}` : 'it is not the one that was recorded',
-    fix: 'Fetch the ledger again from the remote',
+    message: `The contents list of ${name} ${version} in the ledger cannot be used`,
+    why:
+      text === null
+        ? `there is no ${inside}`
+        : parsed === null
+          ? `${inside} is not the one that was recorded`
+          : `${inside}: ${whyUnreadable(parsed)}`,
+    fix: parsed?.type === 'newer' ? 'Use a newer version of Bevelstone' : 'Fetch the ledger again from the remote',
   });
 }
 

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { type NewEvent, withSafeTexts } from '../../core/record/event.ts';
 import { makeEvent } from '../../core/record/event-id.ts';
-import { maxTextLength } from '../../core/record/parse-event.ts';
+import { maxTextLength } from '../../core/record/schema.ts';
 import { clipRedacted } from '../../core/text/redact.ts';
 import { addToLedger, type LedgerFile } from '../../world/git/ledger-store.ts';
 import type { Repository } from '../../world/git/repository.ts';

@@ -1,12 +1,12 @@
 import path from 'node:path';
 import type { Origin } from '../../core/contents/entry.ts';
-import { isFileName } from '../../core/contents/safe-path.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { type ContentsList, parseContentsList } from '../../core/record/contents-list.ts';
-import type { ReleaseRecord } from '../../core/record/release-record.ts';
+import { type ParsedRecord, whyUnreadable } from '../../core/record/parse-record.ts';
+import { parseReleaseRecord, type ReleaseRecord } from '../../core/record/release-record.ts';
 import { compareVersions } from '../../core/version/version.ts';
-import { isMissing, namesIn, readText, readTextIfThere } from '../../world/files.ts';
+import { namesIn, readText, readTextIfThere } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
 import { selectPackages, type Workspace } from '../workspace/workspace.ts';
@@ -68,10 +68,10 @@ export async function contentsTextIn(folder: string): Promise<string> {
   return readText(contentsPlace(folder));
 }
 
-/** The contents list in a release folder; null when there is none. */
+/** The contents list in a release folder; null when there is none. @throws RELEASE_ALTERED when it cannot be read. */
 export async function readContentsIn(folder: string): Promise<ContentsList | null> {
   const text = await readTextIfThere(contentsPlace(folder));
-  return text === null ? null : parseContentsList(text);
+  return text === null ? null : usable(parseContentsList(text), contentsPlace(folder));
 }
 
 /** The contents list in a folder that `build` wrote. @throws RELEASE_ALTERED when it is gone. */
@@ -98,19 +98,16 @@ export async function readFolders(out: string): Promise<ReleaseFolder[]> {
 }
 
 async function readRecord(file: string): Promise<ReleaseRecord | null> {
-  try {
-    const record = JSON.parse(await readText(file)) as ReleaseRecord;
-    // Records from before there were bills have none.
-    const isList = record.schema === 'bevelstone/1' && Array.isArray(record.artifacts);
-    if (isList && [...record.artifacts, ...(record.bills ?? [])].every(({ file }) => isFileName(file)))
-      return { ...record, bills: record.bills ?? [] };
-  } catch (error) {
-    if (isMissing(error)) return null;
-    if (!(error instanceof SyntaxError)) throw error;
-  }
+  const text = await readTextIfThere(file);
+  return text === null ? null : usable(parseReleaseRecord(text), file);
+}
+
+/** The record that was read. @throws RELEASE_ALTERED with file and field when it is none. */
+function usable<Value>(parsed: ParsedRecord<Value>, file: string): Value {
+  if (parsed.type === 'record') return parsed.record;
   throw new BevelstoneError('RELEASE_ALTERED', {
     message: `${file} is not what \`bevelstone build\` wrote`,
-    why: 'it cannot be read as a release',
+    why: whyUnreadable(parsed),
     fix: 'Build again; the folder is replaced',
     where: { file },
   });

@@ -1,7 +1,7 @@
 import { type LedgerEvent, type NewEvent, withSafeTexts } from '../../core/record/event.ts';
 import { makeEvent } from '../../core/record/event-id.ts';
-import { maxTextLength } from '../../core/record/parse-event.ts';
 import { lastRecord, type RunRecord, type RunStep } from '../../core/record/run-record.ts';
+import { maxTextLength } from '../../core/record/schema.ts';
 import { clipRedacted } from '../../core/text/redact.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import type { LedgerFile } from '../../world/git/ledger-store.ts';
