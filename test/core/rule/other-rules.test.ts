@@ -36,6 +36,8 @@ const library = (options: Parameters<typeof elfFile>[0]) =>
     'h/lib/libharmonics.so.0': elfFile({ soname: 'libharmonics.so.0', ...options }),
   });
 
+const signed = 'Manifest-Version: 1.0\r\n\r\nName: A.class\r\nSHA-256-Digest: AAAA\r\n';
+
 type Case = [string, Artifact, RegExp, Partial<RuleSettings>?];
 
 describe('an artifact that breaks', () => {
@@ -125,8 +127,19 @@ describe('an artifact that breaks', () => {
       /not found below classes/,
     ],
     ['jvm/signature-left', jar({ 'META-INF/HARBOUR.SF': 'x' }), /no digests for it/],
+    ['jvm/signature-left', jar({ 'META-INF/HARBOUR.SF': 'x' }, signed), /half of a signature/],
+    ['jvm/signature-left', jar({ 'META-INF/HARBOUR.EC': 'x' }, signed), /half of a signature/],
+    ['jvm/signature-left', jar({ 'META-INF/H.SF': 'x', 'META-INF/H.RSA': 'x' }), /no digests for it/],
     ['jvm/pom-incomplete', pom('<name>T</name>'), /no <description>/],
     ['dotnet/framework-folders', nupkg({ 'lib/netstandard/F.dll': 'x' }), /netstandard is no target framework/],
+    ...['net4720', 'net8', 'net5000.0x', 'netstandard3.0', 'netcoreapp4.0', 'xnet8.0', 'net8.0-7'].map(
+      (name): Case => ['dotnet/framework-folders', nupkg({ [`lib/${name}/F.dll`]: 'x' }), /is no target framework/],
+    ),
+    [
+      'dotnet/framework-folders',
+      nupkg({ 'runtimes/linux-x64/lib/x/F.dll': 'x' }),
+      /nothing in runtimes\/linux-x64\/lib\/x/,
+    ],
     [
       'dotnet/framework-folders',
       nupkg({ 'lib/net8.0/F.dll': 'x' }, '<group targetFramework="netstandard2.0"/>'),
@@ -198,6 +211,11 @@ describe('an artifact in which nearly nothing is wrong', () => {
       ),
       { java: 11 },
     ],
+    [
+      'a signed jar',
+      jar({ 'META-INF/HARBOUR.SF': 'x', 'META-INF/HARBOUR.RSA': 'x', 'META-INF/services/x.SF': 'x' }, signed),
+    ],
+    ['a jar with files that only look like signatures', jar({ 'META-INF/deep/H.SF': 'x', 'META-INF/H.SF.txt': 'x' })],
     ['a POM with all it needs', pom(wholePom)],
     ['a library with its soname', library({ cLibrary: '2.9' }), { cLibrary: '2.31' }],
     [
@@ -213,6 +231,21 @@ describe('an artifact in which nearly nothing is wrong', () => {
     ],
   ])('%s is left alone', (_, artifact, settings) => {
     expect(checkArtifact(artifact, ruleSettings(settings)).filter(({ severity }) => severity !== 'note')).toEqual([]);
+  });
+
+  it.each([
+    'net472',
+    'net4',
+    'net35',
+    'net8.0',
+    'net10.0-windows7.0',
+    'netstandard2.0',
+    'netcoreapp3.1',
+    'portable-net45+win8',
+  ])('a nupkg with files for %s has no finding about frameworks', (name) => {
+    const findings = checkArtifact(nupkg({ [`lib/${name}/F.dll`]: 'x', 'lib/F.dll': 'x' }), ruleSettings());
+
+    expect(findings.filter(({ rule }) => rule === 'dotnet/framework-folders')).toEqual([]);
   });
 
   it('a nupkg is told only of its licence', () => {

@@ -113,6 +113,31 @@ describe.each(['spdx', 'cyclonedx'] as const)('a bill as %s', (kind) => {
   });
 });
 
+it.each([
+  ['DESCRIBES', 'SPDXRef-DOCUMENT', 'SPDXRef-tides'],
+  ['DESCRIBED_BY', 'SPDXRef-tides', 'SPDXRef-DOCUMENT'],
+])(
+  'an SPDX document by others says with %s what it is about',
+  (relationshipType, spdxElementId, relatedSpdxElement) => {
+    const packages = ['tides', 'store'].map((name) => ({ SPDXID: `SPDXRef-${name}`, name, versionInfo: '1.0.0' }));
+    const depends = {
+      spdxElementId: 'SPDXRef-tides',
+      relationshipType: 'DEPENDS_ON',
+      relatedSpdxElement: 'SPDXRef-store',
+    };
+    const document = {
+      spdxVersion: 'SPDX-2.3',
+      packages,
+      relationships: [{ spdxElementId, relationshipType, relatedSpdxElement }, depends],
+    };
+
+    const { subjects, relations } = readBill(parseBill(JSON.stringify(document), 'x.json'));
+
+    expect(subjects).toEqual(['tides']);
+    expect(relations).toEqual([{ from: 'tides', to: 'store', type: 'run' }]);
+  },
+);
+
 it('takes the verification code of the specification', () => {
   // What sha1sum says of the two digests in their order, "a…ab…b".
   expect(verificationCode([{ sha1: 'b'.repeat(40) }, { sha1: 'a'.repeat(40) }])).toBe(
