@@ -92,6 +92,7 @@ it.each<[string, unknown, string | null]>([
   ['#tide', { '#tide': '/etc/tide.js' }, null],
   ['#tide', { '#tide': '../tide.js' }, null],
   ['#gone', { '#tide': './lib/tide.js' }, null],
+  ['#t/', { '#t/*': 'tide-store/table' }, null],
   ['#t/*', { '#t/*': './lib/*' }, './lib/*'],
 ])('%s of the imports %j is %j', (specifier, imports, expected) => {
   expect(resolveImports(specifier, { imports }, new Set(['import']))).toBe(expected);
