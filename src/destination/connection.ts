@@ -31,8 +31,3 @@ export function webOf({ name, config, credential, origins, signal, secrets }: Co
   for (const value of Object.values(headers)) secrets.add(value.replace(/^\w+ /, ''));
   return { name, headers, signal, origins, secrets };
 }
-
-/** An address with `/` behind it. */
-export function withSlash(url: string): string {
-  return url.endsWith('/') ? url : `${url}/`;
-}

@@ -118,7 +118,7 @@ function machineUses({ checker, sources }: Code): string[] {
 const maxLines = 80;
 const maxParameters = 3;
 
-/** Functions that are too long to be read at once, or take too many arguments to be told apart. */
+/** Functions with too many lines or too many parameters. */
 function largeFunctions({ sources }: Code): string[] {
   const found: string[] = [];
   for (const source of sources)

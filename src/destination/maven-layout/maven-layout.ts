@@ -17,9 +17,10 @@ import {
   withoutVersion,
   withVersion,
 } from '../../core/protocol/maven-layout/maven-layout.ts';
+import { withSlash } from '../../core/protocol/traits.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import { hashFile } from '../../world/file-bytes.ts';
-import { type Connection, webOf, withSlash } from '../connection.ts';
+import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
   type Destination,

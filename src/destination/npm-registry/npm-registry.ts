@@ -11,10 +11,11 @@ import {
   parsePackument,
   withoutVersion,
 } from '../../core/protocol/npm-registry/npm-document.ts';
+import { withSlash } from '../../core/protocol/traits.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import type { HttpRequest } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
-import { type Connection, webOf, withSlash } from '../connection.ts';
+import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
   type Destination,

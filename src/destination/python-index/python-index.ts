@@ -8,9 +8,10 @@ import {
   parseProject,
   uploadFields,
 } from '../../core/protocol/python-index/python-index.ts';
+import { withSlash } from '../../core/protocol/traits.ts';
 import { hashFile } from '../../world/file-bytes.ts';
 import { sentBytes } from '../../world/sent-file.ts';
-import { type Connection, webOf, withSlash } from '../connection.ts';
+import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
   type Destination,

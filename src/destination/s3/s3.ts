@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import { CreateBucketCommand, HeadBucketCommand, ListObjectsV2Command, PutObjectCommand } from '@aws-sdk/client-s3';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { withSlash } from '../../core/protocol/traits.ts';
 import { isStatus } from '../../world/object-store-call.ts';
 import { makeObjectStoreClient } from '../../world/object-store-client.ts';
 import { readSpan } from '../../world/sent-file.ts';
-import { type Connection, withSlash } from '../connection.ts';
+import type { Connection } from '../connection.ts';
 import {
   type Access,
   type Destination,

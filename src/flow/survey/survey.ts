@@ -39,7 +39,7 @@ export type SurveyOptions = {
   readonly as: string | null;
   readonly raise: Weight | null;
   readonly because: string | null;
-  /** Whether to list commits of no package too. */
+  /** Whether to list commits that are not in any package too. */
   readonly changes: boolean;
   /** Where every package's changes begin, instead of its last release. */
   readonly from: string | null;
@@ -69,7 +69,7 @@ export type Survey = {
   readonly branch: string | null;
   readonly stream: Stream;
   readonly packages: readonly SurveyedPackage[];
-  /** Commits of no package, only when asked for. */
+  /** Commits that are not in any package, only when asked for. */
   readonly others: readonly OtherCommit[];
   readonly workspace: Workspace;
   /** Packages by their `index`. */

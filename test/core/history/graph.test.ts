@@ -86,7 +86,7 @@ test.each<[string, string, readonly string[], number | null]>([
   expect(graph.indexOfPrefix(prefix)).toBe(expected);
 });
 
-test('ids that share their slots are told apart', () => {
+test('finds each of many ids that share their slots', () => {
   const ids = Array.from({ length: 300 }, (_, index) => `0123456${(index % 16).toString(16)}${idOf(index).slice(8)}`);
   const graph = new Graph();
   for (const id of ids) graph.add(id, []);
