@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import path from 'node:path';
+import { formatConfigCache, parseConfigCache } from '../core/record/config-cache.ts';
 import { readTextIfThere, writeWhole } from './files.ts';
 
 const fileName = 'config-cache.json';
@@ -17,21 +18,10 @@ export async function cachedConfig<Config>(
   if (build === null) return check();
   const file = path.join(folder, 'bevelstone', fileName);
   const key = createHash('sha256').update(`${build}\0${text}`).digest('hex');
-  const held = parse(await readTextIfThere(file));
-  if (held?.key === key) return held.config as Config;
+  const held = parseConfigCache<Config>((await readTextIfThere(file)) ?? '', key);
+  if (held !== null) return held;
   const config = await check();
   // A git folder that can't be written only makes the next survey slower.
-  await writeWhole(file, JSON.stringify({ key, config })).catch(() => {});
+  await writeWhole(file, formatConfigCache(key, config)).catch(() => {});
   return config;
-}
-
-function parse(text: string | null): { readonly key: string; readonly config: unknown } | null {
-  try {
-    const held = JSON.parse(text ?? 'null') as { key?: unknown; config?: unknown } | null;
-    return typeof held?.key === 'string' && typeof held.config === 'object'
-      ? { key: held.key, config: held.config }
-      : null;
-  } catch {
-    return null;
-  }
 }

@@ -2,13 +2,12 @@ import { closeSync, fdatasyncSync, fsyncSync, ftruncateSync, openSync, renameSyn
 import { mkdir, readFile, rm } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
+import { type JournalDamage, type ParsedJournal, parseJournal } from '../core/record/parse-journal.ts';
 import {
   formatRecord,
   lastRecord,
   lineDigest,
   type NewRecord,
-  type ParsedJournal,
-  parseJournal,
   type RunRecord,
   type RunStep,
 } from '../core/record/run-record.ts';
@@ -70,8 +69,9 @@ export class Journal {
   static async open(folder: string, settings: JournalSettings, anyDamage = false): Promise<Journal> {
     try {
       const parsed = await readJournal(folder);
-      if (parsed.isTampered && !anyDamage) throw tampered(folder, parsed.damagedLine ?? 0);
-      if (parsed.damagedLine !== null) await writeWhole(path.join(folder, damagedName), 'damaged\n');
+      const { damage } = parsed;
+      if (damage?.type === 'newer' || (damage?.type === 'changed' && !anyDamage)) throw unusable(folder, damage);
+      if (damage !== null) await writeWhole(path.join(folder, damagedName), 'damaged\n');
       const journal = new Journal(folder, settings, {
         ...parsed,
         isDamaged: await exists(path.join(folder, damagedName)),
@@ -203,12 +203,17 @@ function cutShort(folder: string, cause: unknown): BevelstoneError {
   });
 }
 
-function tampered(folder: string, line: number): BevelstoneError {
+/** The error for a journal that is not continued. */
+export function unusable(folder: string, { line, why, type }: JournalDamage): BevelstoneError {
   const run = path.basename(folder);
+  const givenUp = `bevelstone release --abandon ${run}`;
   return new BevelstoneError('JOURNAL_DAMAGED', {
-    message: `Line ${line} of the journal of ${run} does not follow the one before`,
-    why: 'whole records come behind it, so something other than Bevelstone changed the file',
-    fix: `If the run had pushed its tags, finish it in a fresh clone: bevelstone release --resume ${run}. Otherwise run: bevelstone release --abandon ${run}`,
+    message: `Line ${line} of the journal of ${run} cannot be used`,
+    why: type === 'newer' ? why : `${why}, so something other than Bevelstone changed the file`,
+    fix:
+      type === 'newer'
+        ? `Finish the run, or give it up, with that version: bevelstone release --resume ${run}, or: ${givenUp}`
+        : `If the run had pushed its tags, finish it in a fresh clone: bevelstone release --resume ${run}. Otherwise run: ${givenUp}`,
     where: { file: path.join(folder, fileName), line },
     resume: run,
   });

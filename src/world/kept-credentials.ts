@@ -1,17 +1,14 @@
 import { chmod, mkdir } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import path from 'node:path';
-import { parse, stringify } from 'yaml';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { objectOf } from '../core/manifest/fields.ts';
+import { formatKept, type KeptEntries, keptCredential, parseKept } from '../core/record/kept.ts';
+import { whyUnreadable } from '../core/record/parse-record.ts';
 import { writeWhole } from './files.ts';
 import { readSecretFile } from './secret-file.ts';
 
 /** An environment in which settings are looked up. */
 export type Env = Readonly<Record<string, string | undefined>>;
-
-/** A credential with the only origins that may get it. */
-type Kept = { readonly secret: string; readonly origins: readonly string[] };
 
 /** The folder of this user's own settings (XDG Base Directory Specification, $XDG_CONFIG_HOME). */
 export function userConfigFolder(env: Env): string {
@@ -26,11 +23,12 @@ export function keptFile(env: Env): string {
 /**
  * A kept credential, undefined when there is none of that name.
  * @param origins that it would be sent to.
- * @throws CREDENTIAL_ELSEWHERE when it was stored for other ones, CREDENTIAL_UNSAFE
+ * @throws CREDENTIAL_ELSEWHERE when it was stored for other ones, CREDENTIAL_UNSAFE, KEPT_DAMAGED
  */
 export async function readKept(name: string, origins: ReadonlySet<string>, env: Env): Promise<string | undefined> {
-  const kept = toKept((await readAll(env))[name]);
+  const kept = keptCredential(await readAll(env), name);
   if (kept === null) return undefined;
+  if ('why' in kept) throw damaged(keptFile(env), kept.why);
   const other = [...origins].find((origin) => !kept.origins.includes(origin));
   if (other === undefined) return kept.secret;
   throw new BevelstoneError('CREDENTIAL_ELSEWHERE', {
@@ -42,7 +40,7 @@ export async function readKept(name: string, origins: ReadonlySet<string>, env: 
 
 /**
  * Keeps a credential, with the others, readable by this user alone.
- * @param origins that may get it. @returns the file. @throws CREDENTIAL_UNSAFE
+ * @param origins that may get it. @returns the file. @throws CREDENTIAL_UNSAFE, KEPT_DAMAGED
  */
 export async function keepCredential(
   name: string,
@@ -54,28 +52,22 @@ export async function keepCredential(
   const folder = path.dirname(file);
   await mkdir(folder, { recursive: true, mode: 0o700 });
   await chmod(folder, 0o700);
-  await writeWhole(file, stringify({ schema: 1, kept }), 0o600);
+  await writeWhole(file, formatKept(kept), 0o600);
   return file;
 }
 
-function toKept(value: unknown): Kept | null {
-  const { secret, origins } = objectOf(value);
-  if (typeof secret !== 'string') return null;
-  return { secret, origins: Array.isArray(origins) ? origins.filter((origin) => typeof origin === 'string') : [] };
+async function readAll(env: Env): Promise<KeptEntries> {
+  const file = keptFile(env);
+  const parsed = parseKept((await readSecretFile(file)) ?? '');
+  if (parsed.type === 'record') return parsed.record;
+  throw damaged(file, whyUnreadable(parsed));
 }
 
-async function readAll(env: Env): Promise<Readonly<Record<string, unknown>>> {
-  const file = keptFile(env);
-  const text = await readSecretFile(file);
-  try {
-    return objectOf(objectOf(parse(text ?? '', { maxAliasCount: 0 }))['kept']);
-  } catch {
-    // The parser's message would show the line, which may be a secret.
-    throw new BevelstoneError('CREDENTIAL_MISSING', {
-      message: `The kept credentials cannot be read`,
-      why: `${file} is not well-formed YAML`,
-      fix: 'Correct the file, or delete it and keep the credentials again',
-      where: { file },
-    });
-  }
+function damaged(file: string, why: string): BevelstoneError {
+  return new BevelstoneError('KEPT_DAMAGED', {
+    message: 'The kept credentials cannot be read',
+    why,
+    fix: 'Correct the file, or delete it and store the credentials again',
+    where: { file },
+  });
 }

@@ -1,7 +1,7 @@
 import type { TagAnchors } from '../../src/core/ledger/fold.ts';
 import type { LedgerEvent, NewEvent, PlannedEvent } from '../../src/core/record/event.ts';
 import { makeEvent, planDigest } from '../../src/core/record/event-id.ts';
-import type { ArtifactRecord } from '../../src/core/record/release-record.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../../src/core/record/release-record.ts';
 
 /** The record of a file whose digests are all made of one hexadecimal digit. */
 export function artifactRecord(file: string, digit = 'a'): ArtifactRecord {
@@ -58,4 +58,36 @@ export function deliveredEvent(destination: string, second: number, more: Record
 /** Tags that vouch for these plans. */
 export function anchorsFor(...plans: readonly PlannedEvent[]): TagAnchors {
   return new Map(plans.map((plan) => [plan.tag, { commit: plan.commit, plan: planDigest(plan) }]));
+}
+
+/** A release record with something in every field, and changes. */
+export function releaseRecord(more: Partial<ReleaseRecord> = {}): ReleaseRecord {
+  const digest = 'ab'.repeat(32);
+  const commit = 'cd'.repeat(20);
+  return {
+    schema: 'bevelstone/1',
+    package: 'tidemark',
+    name: 'tidemark',
+    ecosystem: 'node',
+    folder: 'packages/tidemark',
+    version: '1.4.0',
+    last: '1.3.0',
+    weight: 'minor',
+    reasons: ['1 feature'],
+    spellings: { semver: '1.4.0' },
+    tag: 'tidemark/1.4.0',
+    stream: { name: 'stable', type: 'stable', pointer: 'latest' },
+    commit,
+    source: commit,
+    sourceTime: 1_790_000_000,
+    configDigest: digest,
+    needs: ['gauges'],
+    artifacts: [artifactRecord('tidemark-1.4.0.tgz')],
+    bills: [],
+    pending: [{ form: 'deb', platform: 'linux-arm64', why: 'it needs linux-arm64' }],
+    uncommitted: false,
+    tools: [{ name: 'node', path: '/usr/bin/node', version: null, sha256: digest }],
+    program: { bevelstone: '0.1.0', node: '20.20.0', zlib: '1.3.1', arch: 'x64' },
+    ...more,
+  };
 }

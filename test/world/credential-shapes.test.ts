@@ -144,13 +144,43 @@ describe('a kept credential', () => {
     expect(readFileSync(file, 'utf8')).not.toContain('other');
   });
 
-  it('in a file that is damaged is never shown', async () => {
+  it.each([
+    ['is no YAML', 'kept: { office: secret-of-office: {', 'YAML'],
+    ['is a list', '- secret-of-office', 'not an object'],
+    ['has no format', 'kept: { office: { secret: secret-of-office, origins: [] } }', '`schema` is missing'],
+    ['is of a newer program', 'schema: 2\nkept: secret-of-office', 'newer version of Bevelstone'],
+    ['has no origins', 'schema: 1\nkept: { office: { secret: secret-of-office } }', '`kept.office.origins` is missing'],
+    [
+      'has a list as secret',
+      'schema: 1\nkept: { office: { secret: [secret-of-office], origins: [] } }',
+      '`kept.office.secret`',
+    ],
+    [
+      'has origins that are none',
+      'schema: 1\nkept: { office: { secret: secret-of-office, origins: [office] } }',
+      '`kept.office.origins`',
+    ],
+  ])('in a file that %s is refused and never shown', async (_, text, why) => {
     const home = { XDG_CONFIG_HOME: temporaryFolder() };
     const file = await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
-    writeFileSync(file, 'kept: { office: secret-of-office: {', { mode: 0o600 });
+    writeFileSync(file, text, { mode: 0o600 });
 
     const error = await readKept('office', office, home).catch((one: unknown) => one);
-    expect(error).toMatchObject({ code: 'CREDENTIAL_MISSING' });
+    expect(error).toMatchObject({ code: 'KEPT_DAMAGED', why: expect.stringContaining(why), where: { file } });
     expect(JSON.stringify(error) + String((error as Error).stack)).not.toContain('secret-of-office');
+  });
+
+  it('that is damaged spoils no other, and is still there when one is added', async () => {
+    const home = { XDG_CONFIG_HOME: temporaryFolder() };
+    const file = await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
+    writeFileSync(file, `${readFileSync(file, 'utf8')}  archive: half\n`, { mode: 0o600 });
+
+    await keepCredential('harbour', { secret: 'third', origins: office }, home);
+
+    expect([await readKept('office', office, home), await readKept('harbour', office, home)]).toEqual([
+      'secret-of-office',
+      'third',
+    ]);
+    expect(readFileSync(file, 'utf8')).toContain('archive: half');
   });
 });

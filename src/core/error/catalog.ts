@@ -114,6 +114,7 @@ export const errorCatalog = {
 
   CREDENTIAL_MISSING: { exitCode: 5, summary: 'The credential that the destination refers to is not there' },
   CREDENTIAL_UNSAFE: { exitCode: 2, summary: 'A credential file can be read by others' },
+  KEPT_DAMAGED: { exitCode: 2, summary: 'The file of kept credentials is damaged' },
   CREDENTIAL_ELSEWHERE: { exitCode: 2, summary: 'A kept credential was stored for another origin' },
   CREDENTIAL_REFUSED: { exitCode: 5, summary: 'The destination does not take the credential' },
   PROBE_FAILED: {

@@ -1,46 +1,15 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import type { ProgramVersions } from '../record/program-versions.ts';
-import { lastRecord, type ParsedJournal, type RunRecord } from '../record/run-record.ts';
-
-/** What a run begins with. The time is that of everything it makes, so that making it again gives the same. */
-export type Opened = {
-  readonly run: string;
-  /** The surveyed commit. */
-  readonly source: string;
-  readonly branch: string | null;
-  readonly remote: string | null;
-  /** What the remote's branch was at; null where it has none. */
-  readonly remoteHead: string | null;
-  /** Seconds since 1970. */
-  readonly time: number;
-  /** 128 random bits in hexadecimal, which name the run in its tags. */
-  readonly mark: string;
-  /** What was asked of the run, in words that make it again. */
-  readonly asked: RunAsked;
-  readonly configDigest: string | null;
-  /** Whether another machine began it, and this one laid it out from what was pushed. */
-  readonly isFromRemote: boolean;
-  readonly program: ProgramVersions;
-};
-
-/** Options that decide what is released. */
-export type RunAsked = {
-  readonly packages: readonly string[];
-  readonly as: string | null;
-  readonly raise: string | null;
-  readonly because: string | null;
-  readonly branch: string | null;
-  readonly stream: string | null;
-  readonly tagged: string | null;
-  readonly withNeeded: boolean;
-  readonly without: readonly string[];
-};
+import type { JournalDamage, ParsedJournal } from '../record/parse-journal.ts';
+import type { Opened } from '../record/run-data.ts';
+import { lastRecord, type RunRecord } from '../record/run-record.ts';
 
 /** A run as its journal tells it from outside. */
 export type KnownRun = {
   readonly id: string;
   readonly folder: string;
   readonly records: readonly RunRecord[];
+  /** What is wrong with its journal. */
+  readonly damage: JournalDamage | null;
 };
 
 /**
@@ -111,6 +80,6 @@ export function unreadableRun(id: string, folder: string): BevelstoneError {
 /** What is to be done with a run's folder: it waits to be finished, it is over, or nothing of it was ever done. */
 export function stateOfRun(journal: ParsedJournal | null): 'open' | 'over' | 'nothing' {
   // Killed before it wrote its first record.
-  if (journal === null || (journal.records.length === 0 && journal.damagedLine === null)) return 'nothing';
+  if (journal === null || (journal.records.length === 0 && journal.damage === null)) return 'nothing';
   return lastRecord(journal.records, 'closed') === null ? 'open' : 'over';
 }

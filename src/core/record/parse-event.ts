@@ -12,13 +12,17 @@ import {
   isPackageName,
   isSetOf,
   isSha256,
+  isString,
   isText,
+  isTime,
   isVersionText,
   list,
   object,
   orNull,
   problemIn,
+  type Schema,
   type Shape,
+  union,
 } from './schema.ts';
 
 /** A file of the ledger as it was read: an event, a reason why it is not one, or a kind of event of a newer program. */
@@ -26,12 +30,6 @@ export type ParsedEvent =
   | { readonly type: 'event'; readonly event: LedgerEvent }
   | { readonly type: 'damaged'; readonly why: string }
   | { readonly type: 'unknown'; readonly kind: string };
-
-const isTime: Check = (value) =>
-  typeof value === 'string' &&
-  /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z$/.test(value) &&
-  !Number.isNaN(Date.parse(value)) &&
-  new Date(value).toISOString() === value;
 
 /** Run ids name folders, so nothing else may stand there. */
 export function isRunId(value: unknown): value is string {
@@ -82,6 +80,17 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
   abandoned: {},
   replanned: { artifact: artifactSchema },
 };
+
+/** An event as a journal has it: without what the ledger adds, and with free texts that are not shortened yet. */
+export const newEventSchema: Schema = union(
+  Object.fromEntries(
+    Object.entries({
+      ...shapes,
+      confirmed: { ...shapes.confirmed, why: orNull(isString) },
+      withdrawn: { ...shapes.withdrawn, reason: isString },
+    }).map(([type, shape]) => [type, { package: isPackageName, version: isVersionText, ...shape }]),
+  ),
+);
 
 /**
  * Reads a file of the ledger. Everything in it comes from whoever can push a ref: each field has its grammar, no field is

@@ -1,3 +1,4 @@
+import { objectOf } from '../manifest/fields.ts';
 import { problemIn, type Schema } from './schema.ts';
 
 /** A stored record as it was read, or why it is not one: the field, or the version of its format. */
@@ -6,7 +7,8 @@ export type ParsedRecord<Value> =
   | { readonly type: 'damaged'; readonly why: string }
   | { readonly type: 'newer'; readonly format: string };
 
-const format = 'bevelstone/1';
+/** The format of every record that this program writes. */
+export const format = 'bevelstone/1';
 
 /** Reads a record of the format `bevelstone/1` by its schema. Fields that the schema does not have are kept. */
 export function parseRecord<Value>(text: string, schema: Schema): ParsedRecord<Value> {
@@ -16,12 +18,19 @@ export function parseRecord<Value>(text: string, schema: Schema): ParsedRecord<V
   } catch {
     return { type: 'damaged', why: 'it is not JSON' };
   }
-  const written = typeof value === 'object' && value !== null && 'schema' in value ? value.schema : null;
-  if (typeof written === 'string' && /^bevelstone\/[1-9]\d{0,5}$/.test(written) && written !== format)
-    return { type: 'newer', format: written };
-  if (written !== format) return { type: 'damaged', why: `\`schema\` is not "${format}"` };
+  const newer = newerFormat(value);
+  if (newer !== null) return { type: 'newer', format: newer };
+  if (objectOf(value)['schema'] !== format) return { type: 'damaged', why: `\`schema\` is not "${format}"` };
   const problem = problemIn(value, schema);
   return problem === null ? { type: 'record', record: value as Value } : { type: 'damaged', why: problem };
+}
+
+/** The format of a record that a newer program wrote; null for any other value. */
+export function newerFormat(value: unknown): string | null {
+  const { schema: written } = objectOf(value);
+  return typeof written === 'string' && /^bevelstone\/[1-9]\d{0,5}$/.test(written) && written !== format
+    ? written
+    : null;
 }
 
 /** Why a record cannot be used, as a clause. */

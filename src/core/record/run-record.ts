@@ -27,7 +27,10 @@ export const runSteps = [
 export type RunStep = (typeof runSteps)[number];
 
 /** What a record tells of its step: that it will have an effect, that it is done, that it did not work. */
-export type RunPhase = 'intent' | 'done' | 'failed';
+export const runPhases = ['intent', 'done', 'failed'] as const;
+
+/** One of the phases. */
+export type RunPhase = (typeof runPhases)[number];
 
 /** One line of a journal. */
 export type RunRecord = {
@@ -48,17 +51,6 @@ export type RunRecord = {
 /** What goes into a record; the journal adds the rest. */
 export type NewRecord = Pick<RunRecord, 'step' | 'phase'> & Partial<Pick<RunRecord, 'key' | 'input' | 'data'>>;
 
-/** A journal as it was read. */
-export type ParsedJournal = {
-  readonly records: readonly RunRecord[];
-  /** The lines of these records, without line ends. */
-  readonly lines: readonly string[];
-  /** Line number of the first line that is not a record or does not follow the one before; null for a whole journal. */
-  readonly damagedLine: number | null;
-  /** Whether whole records follow behind the damage: then somebody changed the file, since a disk only damages its end. */
-  readonly isTampered: boolean;
-};
-
 /** The line of a record, without its line end. */
 export function formatRecord(record: RunRecord): string {
   return JSON.stringify(record);
@@ -67,29 +59,6 @@ export function formatRecord(record: RunRecord): string {
 /** The digest that chains a line to the next. */
 export function lineDigest(line: string): string {
   return createHash('sha256').update(line).digest('hex');
-}
-
-/**
- * Reads a journal up to its last complete record. A last line without a line end was cut while it was written and is dropped:
- * it announced nothing that has happened. Any other damage is reported, since records may be missing behind it.
- */
-export function parseJournal(text: string): ParsedJournal {
-  const lines = text
-    .slice(0, text.lastIndexOf('\n') + 1)
-    .split('\n')
-    .slice(0, -1);
-  const records: RunRecord[] = [];
-  let last = '';
-  for (const [index, line] of lines.entries()) {
-    const record = parseLine(line);
-    if (record === null || record.prev !== last || record.seq !== index) {
-      const isTampered = record !== null || lines.slice(index + 1).some((later) => parseLine(later) !== null);
-      return { records, lines: lines.slice(0, index), damagedLine: index + 1, isTampered };
-    }
-    records.push(record);
-    last = lineDigest(line);
-  }
-  return { records, lines, damagedLine: null, isTampered: false };
 }
 
 /** The last record of a step, of one key and phase where they are named. */
@@ -101,20 +70,4 @@ export function lastRecord(
   const fits = (one: RunRecord) =>
     one.step === step && (key === undefined || one.key === key) && (phase === undefined || one.phase === phase);
   return records.findLast(fits) ?? null;
-}
-
-const phases: ReadonlySet<unknown> = new Set(['intent', 'done', 'failed']);
-const steps: ReadonlySet<unknown> = new Set(runSteps);
-
-function parseLine(line: string): RunRecord | null {
-  try {
-    const value = JSON.parse(line) as Partial<RunRecord> | null;
-    if (value === null || typeof value !== 'object') return null;
-    const { seq, at, step, key, phase, input, prev } = value;
-    const hasTexts = [at, key, input, prev].every((text) => typeof text === 'string');
-    const isRecord = typeof seq === 'number' && hasTexts && steps.has(step) && phases.has(phase) && 'data' in value;
-    return isRecord ? (value as RunRecord) : null;
-  } catch {
-    return null;
-  }
 }

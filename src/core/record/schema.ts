@@ -1,7 +1,7 @@
 import { isVersion } from '../version/version.ts';
 
 /** What a stored value must be: a check of a plain value, or a schema for objects and lists. */
-export type Schema = Check | ObjectSchema | ListSchema | UnionSchema;
+export type Schema = Check | ObjectSchema | ListSchema | UnionSchema | NullableSchema;
 
 /** Whether a plain value is one that the field can have. */
 export type Check = (value: unknown) => boolean;
@@ -11,6 +11,7 @@ export type Shape = Readonly<Record<string, Schema>>;
 
 type ObjectSchema = { readonly type: 'object'; readonly shape: Shape; readonly isOpen: boolean };
 type ListSchema = { readonly type: 'list'; readonly each: Schema };
+type NullableSchema = { readonly type: 'nullable'; readonly inner: Schema };
 type UnionSchema = { readonly type: 'union'; readonly shapes: Readonly<Record<string, Shape>> };
 
 /** An object with exactly these fields. */
@@ -25,12 +26,16 @@ export const list = (each: Schema): Schema => ({ type: 'list', each });
 /** An object whose `type` says which other fields it has. */
 export const union = (shapes: UnionSchema['shapes']): Schema => ({ type: 'union', shapes });
 
+/** Null, or what the schema says. */
+export const nullable = (inner: Schema): Schema => ({ type: 'nullable', inner });
+
 /**
  * Why a value does not follow a schema, with the path of the field; null when it does.
  * @param at the path of the value inside its record, '' for the record itself.
  */
 export function problemIn(value: unknown, schema: Schema, at = ''): string | null {
   if (typeof schema === 'function') return schema(value) ? null : `\`${at}\` has a value that it cannot have`;
+  if (schema.type === 'nullable') return value === null ? null : problemIn(value, schema.inner, at);
   if (schema.type === 'list') {
     if (!Array.isArray(value)) return `${titleOf(at)} is not a list`;
     return firstProblem(value.map((item, index) => () => problemIn(item, schema.each, `${at}[${index}]`)));
@@ -80,6 +85,9 @@ export const maxTextLength = 4000;
 /** Text for people, on any number of lines. */
 export const isText: Check = (value) => typeof value === 'string' && value.length <= maxTextLength;
 
+/** Text of any length. */
+export const isString: Check = (value) => typeof value === 'string';
+
 /** A short text on one line. */
 export const isLine: Check = (value) =>
   typeof value === 'string' && value.length > 0 && value.length <= 300 && !/[\u0000-\u001f\u007f]/.test(value);
@@ -99,6 +107,13 @@ export const isVersionText: Check = (value) => typeof value === 'string' && isVe
 
 export const isPackageName: Check = (value) =>
   typeof value === 'string' && value.length <= 214 && /^@?[\w][\w.+~:-]*(?:\/[\w][\w.+~:-]*)*$/.test(value);
+
+/** ISO 8601 in UTC with milliseconds. */
+export const isTime: Check = (value) =>
+  typeof value === 'string' &&
+  /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z$/.test(value) &&
+  !Number.isNaN(Date.parse(value)) &&
+  new Date(value).toISOString() === value;
 
 /** A list without repetitions. */
 export const isSetOf =

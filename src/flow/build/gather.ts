@@ -2,12 +2,18 @@ import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { ContentsList } from '../../core/record/contents-list.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
-import { copyOneFile, exists, readText, writeWhole } from '../../world/files.ts';
+import { copyOneFile, readText, writeWhole } from '../../world/files.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
-import { builtFolder, type ReleaseFolder, readFolders, requireContentsIn } from '../release-folder/built-release.ts';
+import {
+  builtFolder,
+  type ReleaseFolder,
+  readFolders,
+  readReleaseFolder,
+  requireContentsIn,
+} from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
 import { sha256Text } from '../release-folder/release-bills.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -43,10 +49,8 @@ async function readAll(context: Context, folders: readonly string[]): Promise<Re
   const found: ReleaseFolder[] = [];
   for (const folder of folders) {
     const place = path.resolve(context.folder, folder);
-    const isRelease = await exists(path.join(place, 'release.json'));
-    const own = isRelease
-      ? (await readFolders(path.dirname(place))).filter((one) => one.folder === place)
-      : await readFolders(place);
+    const one = await readReleaseFolder(place);
+    const own = one === null ? await readFolders(place) : [one];
     if (own.length === 0) throw nothing([folder]);
     // Every file is what its record says, before anything is joined.
     for (const release of own) for (const artifact of release.record.artifacts) await parcelOf(release, artifact);

@@ -5,7 +5,7 @@ import { isPublic } from '../../core/plan/choose-run.ts';
 import { currentBranch, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
-import { readFolders } from '../release-folder/built-release.ts';
+import { readableFolders } from '../release-folder/built-release.ts';
 import { openRuns } from '../run/run.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext } from '../workspace/workspace.ts';
@@ -64,7 +64,7 @@ async function surveyedStatus(context: Context): Promise<Status> {
   const { repository, config } = survey.workspace;
   const [run] = await openRuns(repository);
   const commit = await resolveCommit(repository.place, 'HEAD');
-  const folders = await readFolders(path.join(repository.root, config.output));
+  const folders = await readableFolders(context, path.join(repository.root, config.output));
   const built = folders.filter(({ record }) => record.commit === commit);
   const waiting = survey.packages.flatMap(({ name, next }) =>
     next === null ? [] : [{ package: name, version: next }],

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { Origin } from '../../core/contents/entry.ts';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { type ContentsList, parseContentsList } from '../../core/record/contents-list.ts';
 import { type ParsedRecord, whyUnreadable } from '../../core/record/parse-record.ts';
@@ -8,7 +8,7 @@ import { parseReleaseRecord, type ReleaseRecord } from '../../core/record/releas
 import { compareVersions } from '../../core/version/version.ts';
 import { namesIn, readText, readTextIfThere } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
-import type { Context } from '../context.ts';
+import { type Context, warn } from '../context.ts';
 import { selectPackages, type Workspace } from '../workspace/workspace.ts';
 
 /** A release folder as `build` left it. */
@@ -32,7 +32,7 @@ export async function builtReleases(context: Context, workspace: Workspace, comm
   const wanted = new Set(
     workspace.packages.filter((_, index) => selected === null || selected.has(index)).map(({ name }) => name),
   );
-  const all = await readFolders(out);
+  const all = await readableFolders(context, out, wanted);
   const here = all.filter(({ record }) => record.commit === commit && wanted.has(record.package));
   const newest = new Map<string, ReleaseFolder>();
   for (const one of here) {
@@ -85,16 +85,49 @@ function contentsPlace(folder: string): string {
   return path.join(folder, 'CONTENTS.json');
 }
 
-/** Every release in an output folder. */
+/** Every release in an output folder. @throws RELEASE_ALTERED */
 export async function readFolders(out: string): Promise<ReleaseFolder[]> {
-  const names = await namesIn(out);
+  const found = await Promise.all((await releasePlaces(out)).map(readReleaseFolder));
+  return found.filter((one) => one !== null);
+}
+
+/** The release in one folder; null when `build` did not write it. @throws RELEASE_ALTERED */
+export async function readReleaseFolder(folder: string): Promise<ReleaseFolder | null> {
+  const record = await readRecord(path.join(folder, 'release.json'));
+  return record === null ? null : { folder, record };
+}
+
+/**
+ * Every release in an output folder that can be read; the others are warnings.
+ * @param needed packages that nothing may be missing of.
+ * @throws RELEASE_ALTERED when a folder of one of them cannot be read.
+ */
+export async function readableFolders(
+  context: Context,
+  out: string,
+  needed: ReadonlySet<string> = new Set(),
+): Promise<ReleaseFolder[]> {
   const found: ReleaseFolder[] = [];
-  for (const name of names.filter((one) => !/\.(?:tmp|old)$/.test(one))) {
-    const folder = path.join(out, name);
-    const record = await readRecord(path.join(folder, 'release.json'));
-    if (record !== null) found.push({ folder, record });
+  for (const folder of await releasePlaces(out)) {
+    try {
+      const one = await readReleaseFolder(folder);
+      if (one !== null) found.push(one);
+    } catch (error) {
+      if (!isBevelstoneError(error, 'RELEASE_ALTERED') || isOfOne(folder, needed)) throw error;
+      warn(context, `${error.message}, and is left out: ${error.why}`);
+    }
   }
   return found;
+}
+
+/** Whether a folder has the name of a release of one of the packages: its record cannot say. */
+function isOfOne(folder: string, names: ReadonlySet<string>): boolean {
+  return [...names].some((name) => path.basename(folder).startsWith(`${fileNameOf(name)}-`));
+}
+
+async function releasePlaces(out: string): Promise<string[]> {
+  const names = await namesIn(out);
+  return names.filter((one) => !/\.(?:tmp|old)$/.test(one)).map((name) => path.join(out, name));
 }
 
 async function readRecord(file: string): Promise<ReleaseRecord | null> {

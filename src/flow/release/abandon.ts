@@ -14,7 +14,7 @@ import { LedgerWriter } from '../ledger-record/ledger-writer.ts';
 import { readFolders } from '../release-folder/built-release.ts';
 import { dropRun } from '../run/drop-run.ts';
 import { removeMarkedTags, removeOwnTags } from '../run/own-tags.ts';
-import { continueRun, lockFolder, openRuns, type Run } from '../run/run.ts';
+import { continueRun, lockFolder, openRuns, type Run, refuseNewer } from '../run/run.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { forgetHandedOut } from './hand-out.ts';
 import { repairRun } from './repair.ts';
@@ -44,6 +44,7 @@ export async function abandon(
     await sweepRefLocks(repository.commonFolder);
     const known = chooseRun(await openRuns(repository, true), named);
     if (known === null) throw noRun();
+    refuseNewer(known);
     if (isUnreadable(known)) return { run: known.id, told: await giveUpUnreadable(repository, known) };
     const run = await continueRun(context, known, true);
     try {

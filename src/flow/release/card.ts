@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
-import type { Opened } from '../../core/plan/choose-run.ts';
+import type { Opened } from '../../core/record/run-data.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
 import type { Shipment } from '../deliver/deliver.ts';

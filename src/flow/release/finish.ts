@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
+import type { PushData } from '../../core/record/run-data.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { removeFolder } from '../../world/files.ts';
@@ -175,8 +176,6 @@ async function pushAll(
   faultPoint('push', '', 'after-done');
   return null;
 }
-
-type PushData = { readonly ledger: string | null; readonly push: ReleasePush };
 
 /** What a remote refuses outright leaves nothing behind here either. */
 async function pushOrUndo({

@@ -2,9 +2,11 @@ import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import { noRun, type Opened } from '../../core/plan/choose-run.ts';
+import { noRun } from '../../core/plan/choose-run.ts';
 import { inDependencyOrder, refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
+import { format } from '../../core/record/parse-record.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import type { Opened } from '../../core/record/run-data.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { copyOneFile, exists, makeFolder, writeWhole } from '../../world/files.ts';
@@ -18,7 +20,7 @@ import { type Context, quietly, warn } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
 import { requireVouched, vouchedDeliveries } from '../ledger-record/vouched.ts';
 import { fetchArtifact } from '../read/fetch-artifact.ts';
-import { builtFolder, type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import { builtFolder, type ReleaseFolder, readFolders, readReleaseFolder } from '../release-folder/built-release.ts';
 import { recordedFolder, standingDeliveries } from '../release-folder/recorded-release.ts';
 import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
@@ -134,6 +136,7 @@ function lacksSomething(context: Context, release: LedgerRelease, { config }: Wo
 /** The record that this machine would have, had it begun the run; the branch is the business of the machine that did. */
 function openedFrom(context: Context, { run, source, about }: LedgerRelease, remote: string): Opened {
   return {
+    schema: format,
     run,
     source,
     branch: null,
@@ -300,8 +303,8 @@ async function rebuild(
 }
 
 async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<void> {
-  const [found] = (await readFolders(path.dirname(folder))).filter((one) => one.folder === folder);
-  if (found === undefined) return;
+  const found = await readReleaseFolder(folder);
+  if (found === null) return;
   const swap = (list: readonly ArtifactRecord[]) => list.map((one) => (one.file === made.file ? made : one));
   const record = { ...found.record, artifacts: swap(found.record.artifacts), bills: swap(found.record.bills) };
   await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);

@@ -6,7 +6,8 @@ import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { platformsHere } from '../build/build.ts';
 import { pendingOf } from '../build/build-package.ts';
-import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import type { Context } from '../context.ts';
+import { type ReleaseFolder, readableFolders } from '../release-folder/built-release.ts';
 import type { Run } from '../run/run.ts';
 import type { Survey } from '../survey/survey.ts';
 import type { Releasing } from './write-back.ts';
@@ -53,16 +54,16 @@ export async function handOut({
 
 /** What was gathered for the run's commit is taken as built. */
 export async function takeGathered(
-  { root }: Repository,
+  context: Context,
   { folder, journal, opened }: Run,
   { commit, workspace }: Survey,
 ): Promise<void> {
   if (!journal.isDone('committed', 'handed-out')) return;
   const out = path.join(folder, 'out');
   await makeFolder(out);
-  for (const { folder: built, record } of await readFolders(
-    await placeInside(root, workspace.config.output, '`output`'),
-  )) {
+  const output = await placeInside(workspace.repository.root, workspace.config.output, '`output`');
+  const needed = new Set(workspace.packages.map(({ name }) => name));
+  for (const { folder: built, record } of await readableFolders(context, output, needed)) {
     if (record.commit !== commit || record.uncommitted) continue;
     const copy = path.join(out, path.basename(built));
     await copyFolder(built, copy);

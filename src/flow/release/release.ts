@@ -8,12 +8,12 @@ import {
   isPublic,
   isUnreadable,
   type KnownRun,
-  type Opened,
-  type RunAsked,
   refuseOpen,
   unreadableRun,
 } from '../../core/plan/choose-run.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
+import { format } from '../../core/record/parse-record.ts';
+import type { AgreedData, Opened, RunAsked } from '../../core/record/run-data.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
@@ -40,7 +40,7 @@ import { parcelOf } from '../release-folder/parcel.ts';
 import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { removeOwnTags } from '../run/own-tags.ts';
-import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run } from '../run/run.ts';
+import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run, refuseNewer } from '../run/run.ts';
 import { billReleases } from '../sbom/bill-write.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
 import { type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
@@ -98,6 +98,7 @@ export async function release(context: Context, options: ReleaseOptions, talk: R
       return await newRelease(context, { repository, options, talk });
     }
     const known = chooseRun(runs, options.resume === '' ? null : options.resume);
+    if (known !== null) refuseNewer(known);
     if (known !== null && !isUnreadable(known)) {
       const run = await continueRun(context, known);
       await repairRun(context, repository, run);
@@ -156,6 +157,7 @@ async function newRelease(
   const remote = await remoteOf(place, await currentBranch(place));
   const now = context.now();
   const opened: Opened = {
+    schema: format,
     run: newRunId(now),
     source: survey.commit,
     branch: options.asked.tagged === null ? branch : null,
@@ -194,7 +196,7 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
     isPushed = true;
     const end = await finishRun(inside, { repository, run, options: { again: options.again } });
     if (end.isStale) await dropRun(repository, run);
-    const card = run.journal.done<{ what: ReleaseCard }>('agreed')?.what ?? null;
+    const card = run.journal.done<AgreedData>('agreed')?.what ?? null;
     const page = end.isStale ? null : await writePage(inside, { releases: end.releases, card, file: options.card });
     return { ...end, dryRun: false, card, page };
   } catch (thrown) {
@@ -267,7 +269,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   const at: Survey = { ...survey, commit };
   if (options.handOut)
     return { releases: [], card: null, advice: await handOut({ repository, run, commit, releasing }) };
-  await takeGathered(repository, run, at);
+  await takeGathered(context, run, at);
   const releases = inDependencyOrder(await buildAll(context, run, at));
   if (isHandedOut) {
     const error = pendingPlatforms(releases, asked.without);
@@ -549,12 +551,13 @@ async function agree({
   readonly talk: ReleaseTalk;
 }): Promise<void> {
   const digest = cardDigest(card);
-  const before = journal.done<{ card: string }>('agreed');
+  const before = journal.done<AgreedData>('agreed');
   const isAgreed = before?.card === digest;
   faultPoint('agreed', '', 'before');
   await talk.agree(card, !dryRun && !isAgreed);
   if (isAgreed || dryRun) return;
-  journal.append({ step: 'agreed', phase: 'done', data: { card: digest, what: card } });
+  const data: AgreedData = { card: digest, what: card };
+  journal.append({ step: 'agreed', phase: 'done', data });
   faultPoint('agreed', '', 'after-done');
 }
 

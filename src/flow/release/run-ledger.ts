@@ -1,5 +1,6 @@
 import { type LedgerEvent, type NewEvent, withSafeTexts } from '../../core/record/event.ts';
 import { makeEvent } from '../../core/record/event-id.ts';
+import type { EventData } from '../../core/record/run-data.ts';
 import { lastRecord, type RunRecord, type RunStep } from '../../core/record/run-record.ts';
 import { maxTextLength } from '../../core/record/schema.ts';
 import { clipRedacted } from '../../core/text/redact.ts';
@@ -8,8 +9,6 @@ import type { LedgerFile } from '../../world/git/ledger-store.ts';
 import type { Journal } from '../../world/journal.ts';
 import { deliveryKey, pointKey } from '../deliver/deliver.ts';
 import type { EventSink } from '../ledger-record/ledger-writer.ts';
-
-type EventData = { readonly event: NewEvent; readonly beside: Readonly<Record<string, string>> };
 
 /**
  * Events of a run, kept in its journal: each is the `done` of its step. Their names follow from the journal, so that they are

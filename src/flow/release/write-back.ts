@@ -2,7 +2,7 @@ import path from 'node:path';
 import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { Opened } from '../../core/plan/choose-run.ts';
+import type { Opened } from '../../core/record/run-data.ts';
 import { globMatcher } from '../../core/text/glob.ts';
 import { readTextIfThere, removeFile, writeWhole } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';

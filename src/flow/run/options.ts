@@ -1,4 +1,4 @@
-import type { RunAsked } from '../../core/plan/choose-run.ts';
+import type { RunAsked } from '../../core/record/run-data.ts';
 /** What `release` may be asked for. */
 export type ReleaseOptions = {
   readonly asked: RunAsked;

@@ -1,10 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
-import { type KnownRun, type Opened, stateOfRun, unreadableRun } from '../../core/plan/choose-run.ts';
-import type { ParsedJournal } from '../../core/record/run-record.ts';
+import { type KnownRun, stateOfRun, unreadableRun } from '../../core/plan/choose-run.ts';
+import type { ParsedJournal } from '../../core/record/parse-journal.ts';
+import type { Opened } from '../../core/record/run-data.ts';
 import { isMissing, listFolder, removeFolder } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
-import { isMarkedClosed, Journal, readJournal } from '../../world/journal.ts';
+import { isMarkedClosed, Journal, readJournal, unusable } from '../../world/journal.ts';
 import type { Context } from '../context.ts';
 
 /** A run at work. */
@@ -58,6 +59,11 @@ export async function continueRun(
   return { id, folder, journal, opened };
 }
 
+/** @throws JOURNAL_DAMAGED when a newer version of this program wrote the journal. */
+export function refuseNewer({ folder, damage }: KnownRun): void {
+  if (damage?.type === 'newer') throw unusable(folder, damage);
+}
+
 /**
  * Runs that were begun and neither finished nor abandoned, oldest first.
  * @param sweep whether folders without a record are removed, and what finished runs built; only with the lock held.
@@ -73,7 +79,7 @@ export async function openRuns(repository: Repository, sweep = false): Promise<K
     }
     const parsed = await journalIn(folder);
     const state = stateOfRun(parsed);
-    if (state === 'open') found.push({ id, folder, records: parsed?.records ?? [] });
+    if (state === 'open') found.push({ id, folder, records: parsed?.records ?? [], damage: parsed?.damage ?? null });
     else if (sweep) await removeFolder(state === 'over' ? path.join(folder, 'out') : folder);
   }
   return found;

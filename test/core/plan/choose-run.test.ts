@@ -8,6 +8,7 @@ import {
   refuseOpen,
   stateOfRun,
 } from '../../../src/core/plan/choose-run.ts';
+import type { JournalDamage } from '../../../src/core/record/parse-journal.ts';
 import type { RunRecord, RunStep } from '../../../src/core/record/run-record.ts';
 
 const record = (step: RunStep, phase: RunRecord['phase'] = 'done', data: unknown = null): RunRecord => ({
@@ -20,12 +21,16 @@ const record = (step: RunStep, phase: RunRecord['phase'] = 'done', data: unknown
   data,
   prev: '',
 });
-const run = (id: string, ...records: readonly RunRecord[]): KnownRun => ({ id, folder: `/runs/${id}`, records });
-const journal = (records: readonly RunRecord[], damagedLine: number | null = null) => ({
+const run = (id: string, ...records: readonly RunRecord[]): KnownRun => ({
+  id,
+  folder: `/runs/${id}`,
+  records,
+  damage: null,
+});
+const journal = (records: readonly RunRecord[], damage: JournalDamage | null = null) => ({
   records,
   lines: [],
-  damagedLine,
-  isTampered: false,
+  damage,
 });
 
 describe('the run that is meant', () => {
@@ -62,7 +67,7 @@ it('a run that waits keeps a new one from beginning', () => {
 it.each([
   [null, 'nothing'],
   [journal([]), 'nothing'],
-  [journal([], 1), 'open'],
+  [journal([], { line: 1, why: 'it is not a JSON object', type: 'torn' }), 'open'],
   [journal([record('opened')]), 'open'],
   [journal([record('opened'), record('closed')]), 'over'],
 ])('a journal with %j is of a run that is %s', (found, state) => {

@@ -2,37 +2,13 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { parseContentsList } from '../../../src/core/record/contents-list.ts';
 import { whyUnreadable } from '../../../src/core/record/parse-record.ts';
-import { parseReleaseRecord, type ReleaseRecord } from '../../../src/core/record/release-record.ts';
-import { artifactRecord } from '../../builders/ledger.ts';
+import { parseReleaseRecord } from '../../../src/core/record/release-record.ts';
+import { releaseRecord } from '../../builders/ledger.ts';
 
 const digest = 'ab'.repeat(32);
 const commit = 'cd'.repeat(20);
 
-const release: ReleaseRecord = {
-  schema: 'bevelstone/1',
-  package: 'tidemark',
-  name: 'tidemark',
-  ecosystem: 'node',
-  folder: 'packages/tidemark',
-  version: '1.4.0',
-  last: '1.3.0',
-  weight: 'minor',
-  reasons: ['1 feature'],
-  spellings: { semver: '1.4.0' },
-  tag: 'tidemark/1.4.0',
-  stream: { name: 'stable', type: 'stable', pointer: 'latest' },
-  commit,
-  source: commit,
-  sourceTime: 1_790_000_000,
-  configDigest: digest,
-  needs: ['gauges'],
-  artifacts: [artifactRecord('tidemark-1.4.0.tgz')],
-  bills: [],
-  pending: [{ form: 'deb', platform: 'linux-arm64', why: 'it needs linux-arm64' }],
-  uncommitted: false,
-  tools: [{ name: 'node', path: '/usr/bin/node', version: null, sha256: digest }],
-  program: { bevelstone: '0.1.0', node: '20.20.0', zlib: '1.3.1', arch: 'x64' },
-};
+const release = releaseRecord();
 
 const entry = { path: 'a.js', type: 'file', size: 5, mode: '0644', sha256: digest, origin: { type: 'generated' } };
 const source = { type: 'source', path: 'a.js', commit, stamped: true };
