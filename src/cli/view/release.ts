@@ -1,5 +1,5 @@
 import { isSbom } from '../../core/form/definitions.ts';
-import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
+import type { CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Gate } from '../../flow/release/gates.ts';

@@ -1,4 +1,5 @@
 import { objectOf } from '../manifest/fields.ts';
+import { type BundledFacts, readBundled } from './bundled.ts';
 import { readClassName } from './class-file.ts';
 import type { DeclarationFacts } from './declarations.ts';
 import { type ElfFacts, readElf } from './elf.ts';
@@ -25,6 +26,7 @@ type FileKind = 'script' | 'declaration' | 'python' | 'map' | 'elf' | 'class';
 export class FactCollector {
   readonly #scanner: MarkScanner;
   readonly #scripts = new Map<string, ScriptFacts>();
+  readonly #bundled = new Map<string, BundledFacts>();
   readonly #python = new Map<string, PythonFacts>();
   readonly #elf = new Map<string, ElfFacts | null>();
   readonly #classNames = new Map<string, string | null>();
@@ -69,6 +71,7 @@ export class FactCollector {
     return {
       marks: this.#scanner.found,
       scripts: this.#scripts,
+      bundled: this.#bundled,
       declarations,
       python: this.#python,
       elf: this.#elf,
@@ -87,11 +90,17 @@ export class FactCollector {
     else if (kind === 'class') this.#classNames.set(path, readClassName(bytes));
     else if (kind === 'declaration') this.#declarationTexts.set(path, bytes.toString('utf8'));
     else if (kind === 'map') this.#maps.set(path, readSourceMap(bytes.toString('utf8')));
-    else if (kind === 'script') this.#scripts.set(path, readScript(bytes.toString('utf8')));
+    else if (kind === 'script') this.#readScript(path, bytes.toString('utf8'));
     else {
       const text = bytes.toString('utf8');
       this.#python.set(path, { imports: readPythonImports(text), ...readPythonNames(text) });
     }
+  }
+
+  #readScript(path: string, text: string): void {
+    this.#scripts.set(path, readScript(text));
+    const bundled = readBundled(text);
+    if (bundled !== null) this.#bundled.set(path, bundled);
   }
 }
 

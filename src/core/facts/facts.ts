@@ -1,3 +1,4 @@
+import type { BundledFacts } from './bundled.ts';
 import type { DeclarationFacts } from './declarations.ts';
 import type { ElfFacts } from './elf.ts';
 import type { PythonImport } from './python-imports.ts';
@@ -18,6 +19,8 @@ export type PythonFacts = {
 export type FileFacts = {
   readonly marks: readonly Mark[];
   readonly scripts: ReadonlyMap<string, ScriptFacts>;
+  /** Scripts whose comments tell of code that others wrote. */
+  readonly bundled: ReadonlyMap<string, BundledFacts>;
   readonly declarations: ReadonlyMap<string, DeclarationFacts>;
   readonly python: ReadonlyMap<string, PythonFacts>;
   /** Null for one that cannot be read. */

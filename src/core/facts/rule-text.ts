@@ -6,6 +6,8 @@ const wanted = new RegExp(
     '^[^/]+\\.dist-info/(?:RECORD|entry_points\\.txt|licen[cs]es?/[^/]+|LICEN[CS]E[^/]*)$',
     '^META-INF/(?:maven/[^/]+/[^/]+/pom\\.(?:xml|properties)|LICENSE[^/]*)$',
     '^(?:\\[Content_Types\\]\\.xml|_rels/\\.rels)$',
+    // Texts of others that are bundled.
+    '(?:^|/)[^/]*(?:licen[cs]es?|notices?|third-?_?party|copying)[^/]*\\.(?:txt|md|rst|html)$',
     '^(?:docs?/)?readme(?:\\.\\w+)?$',
   ].join('|'),
   'i',

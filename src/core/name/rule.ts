@@ -22,6 +22,7 @@ export const ruleIds = [
   'contents/source-map',
   'contents/test-file',
   'contents/too-large',
+  'metadata/bundled-licence-missing',
   'metadata/classifier-unknown',
   'metadata/commit-missing',
   'metadata/description-missing',

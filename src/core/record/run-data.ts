@@ -1,10 +1,10 @@
 import { isFileName } from '../contents/safe-path.ts';
-import type { ReleaseCard } from '../page/card.ts';
 import { weights } from '../version/weight.ts';
 import type { NewEvent } from './event.ts';
 import { isRunId, newEventSchema } from './parse-event.ts';
 import { format } from './parse-record.ts';
 import type { ProgramVersions } from './program-versions.ts';
+import type { ReleaseCard } from './release-card.ts';
 import { isTagName } from './release-parts.ts';
 import type { RunPhase, RunRecord, RunStep } from './run-record.ts';
 import {

@@ -31,6 +31,7 @@ import { duplicateClass } from './jvm/duplicate-class.ts';
 import { manifestUnusable } from './jvm/manifest-unusable.ts';
 import { pomIncomplete } from './jvm/pom-incomplete.ts';
 import { signatureLeft } from './jvm/signature-left.ts';
+import { bundledLicenceMissing } from './metadata/bundled-licence-missing.ts';
 import { classifierUnknown } from './metadata/classifier-unknown.ts';
 import { commitMissing } from './metadata/commit-missing.ts';
 import { descriptionMissing } from './metadata/description-missing.ts';
@@ -101,6 +102,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'contents/source-map': sourceMap,
   'contents/test-file': testFile,
   'contents/too-large': tooLarge,
+  'metadata/bundled-licence-missing': bundledLicenceMissing,
   'metadata/classifier-unknown': classifierUnknown,
   'metadata/commit-missing': commitMissing,
   'metadata/description-missing': descriptionMissing,

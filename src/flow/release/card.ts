@@ -1,5 +1,5 @@
 import path from 'node:path';
-import type { CardRelease, ReleaseCard } from '../../core/page/card.ts';
+import type { CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';

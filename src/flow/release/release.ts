@@ -1,7 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { cardDigest, type ReleaseCard } from '../../core/page/card.ts';
 import {
   chooseRun,
   isHalfLaidOut,
@@ -13,6 +12,7 @@ import {
 } from '../../core/plan/choose-run.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { format } from '../../core/record/parse-record.ts';
+import { cardDigest, type ReleaseCard } from '../../core/record/release-card.ts';
 import type { AgreedData, Opened, RunAsked } from '../../core/record/run-data.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
