@@ -21,7 +21,7 @@ export function makeAskSecret({
 }: Pick<AskSettings, 'isTerminal' | 'signal'> & Pick<Host, 'stdin'>) {
   return async (question: string, orInput?: 'or-input'): Promise<string | null> => {
     if (!isTerminal) return orInput === undefined ? null : readInput(stdin);
-    const { password } = await import('@inquirer/prompts');
+    const { default: password } = await import('@inquirer/password');
     const secret = (await password({ message: question, mask: true }, { signal })).trim();
     return secret === '' ? null : secret;
   };
@@ -30,7 +30,7 @@ export function makeAskSecret({
 /** Asks whether a credential may be sent somewhere. The answer is no unless the person says yes. */
 export function makeAskTrust({ signal }: Pick<AskSettings, 'signal'>) {
   return async (question: string): Promise<boolean> => {
-    const { confirm } = await import('@inquirer/prompts');
+    const { default: confirm } = await import('@inquirer/confirm');
     return confirm({ message: cleanText(question), default: false }, { signal });
   };
 }
@@ -61,7 +61,7 @@ export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings):
         fix: 'Add --yes to go on without a question, or --dry-run to stop here',
       });
     }
-    const { confirm } = await import('@inquirer/prompts');
+    const { default: confirm } = await import('@inquirer/confirm');
     if (await confirm({ message: question, default: false, theme: { prefix } }, { signal })) return;
     throw new BevelstoneError('INTERRUPTED', {
       message: 'Answered no',
