@@ -4,7 +4,7 @@ import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { build } from 'esbuild';
-import { bundledPackages, formatNotices } from './notices.mjs';
+import { bundledPackages, formatBundled, formatNotices } from './notices.mjs';
 
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
 const root = new URL('..', import.meta.url).pathname;
@@ -80,3 +80,4 @@ const used = Object.values(metafile.outputs).flatMap(({ inputs }) =>
 );
 const packages = bundledPackages(root, used);
 writeFileSync(path.join(outdir, 'THIRD-PARTY-NOTICES.txt'), formatNotices(packages));
+writeFileSync(path.join(outdir, 'bundled.cdx.json'), formatBundled(packages));

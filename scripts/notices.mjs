@@ -16,9 +16,11 @@ export function bundledPackages(root, inputs) {
       return match === null ? [] : [match[1]];
     }),
   );
-  return [...folders]
-    .map((folder) => describe(path.join(root, folder)))
-    .sort((a, b) => compare(a.name, b.name) || compare(a.version, b.version));
+  // One version may be installed in several folders.
+  const packages = new Map(
+    [...folders].map((folder) => describe(path.join(root, folder))).map((one) => [`${one.name} ${one.version}`, one]),
+  );
+  return [...packages.values()].sort((a, b) => compare(a.name, b.name) || compare(a.version, b.version));
 }
 
 const compare = (a, b) => (a < b ? -1 : a > b ? 1 : 0);
@@ -42,4 +44,23 @@ export function formatNotices(packages) {
   }
   const parts = [...byText].map(([text, names]) => `${names.join('\n')}\n\n${text}\n`);
   return `This program contains the following packages.\n\n${parts.join(`\n${'-'.repeat(72)}\n\n`)}`;
+}
+
+/** What is bundled as a CycloneDX 1.6 document (ECMA-424), which the SBOM of a release takes over. */
+export function formatBundled(packages) {
+  const components = packages.map(({ name, version, licence }) => {
+    const [scope, plain] = name.startsWith('@') ? name.split('/') : [null, name];
+    const purl = `pkg:npm/${scope === null ? '' : `${encodeURIComponent(scope)}/`}${plain}@${version}`;
+    const licences = licence === undefined ? {} : { licenses: [{ expression: licence }] };
+    return {
+      'bom-ref': purl,
+      type: 'library',
+      ...(scope && { group: scope }),
+      name: plain,
+      version,
+      purl,
+      ...licences,
+    };
+  });
+  return `${JSON.stringify({ bomFormat: 'CycloneDX', specVersion: '1.6', version: 1, components }, null, 1)}\n`;
 }

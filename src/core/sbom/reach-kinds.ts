@@ -2,7 +2,8 @@ import { type Bill, type DependencyKind, dependencyKinds } from './bill.ts';
 
 /**
  * Why each package is needed, seen from what the bill is about: a chain is as strong as its weakest need, and of several chains
- * the strongest counts. What a development tool needs to run is needed for development.
+ * the strongest counts. What a development tool needs to run is needed for development. A package that is contained is not
+ * only needed to build or to develop, so it has no kind.
  */
 export function reachKinds({ subjects, relations }: Pick<Bill, 'subjects' | 'relations'>): Map<string, DependencyKind> {
   const needs = new Map<string, { to: string; kind: DependencyKind }[]>();
@@ -20,5 +21,6 @@ export function reachKinds({ subjects, relations }: Pick<Bill, 'subjects' | 'rel
     for (const { to, kind } of needs.get(next.to) ?? [])
       waiting.push({ to, kind: rank(kind) > rank(next.kind) ? kind : next.kind });
   }
+  for (const { from, to, type } of relations) if (type === 'contains' && subjects.includes(from)) found.delete(to);
   return found;
 }

@@ -4,9 +4,10 @@ import { formDefinitions } from '../../core/form/definitions.ts';
 import type { BillKind, Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { type Bill, type BillPackage, type BillRelation, billPackage } from '../../core/sbom/bill.ts';
+import { type InnerBill, withBundled } from '../../core/sbom/bundled.ts';
 import { type DependencyGraph, type DependencySource, findDependencies } from '../../core/sbom/dependency-graph.ts';
 import { hexDigest } from '../../core/sbom/digest.ts';
-import { billFileName, formatBill } from '../../core/sbom/formats.ts';
+import { billFileName, formatBill, kindOfFileName } from '../../core/sbom/formats.ts';
 import { formatPurl } from '../../core/sbom/purl.ts';
 import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
@@ -137,9 +138,10 @@ async function billOfRelease(
   const config = workspace.config;
   const one = workspace.packages.find(({ name }) => name === record.package);
   const licence = one?.manifest?.licence ?? null;
-  const artifacts = await Promise.all(
+  const read = await Promise.all(
     record.artifacts.map((listed) => artifactPackage({ folder, record, listed, licence, supplier: config.supplier })),
   );
+  const artifacts = read.map((each) => each.made);
   const commitPage = config.links.commit?.replaceAll('{commit}', record.commit) ?? null;
   const source = billPackage({
     id: 'source',
@@ -187,7 +189,12 @@ async function billOfRelease(
     relations,
     unknown: graph.unknown,
   };
-  return { bill, graph, stem: path.basename(folder), folder };
+  const whole = withBundled(
+    bill,
+    subject.id,
+    read.flatMap((each) => each.inner),
+  );
+  return { bill: whole, graph, stem: path.basename(folder), folder };
 }
 
 async function artifactPackage({
@@ -202,11 +209,11 @@ async function artifactPackage({
   readonly listed: ArtifactRecord;
   readonly licence: string | null;
   readonly supplier: string | null;
-}): Promise<BillPackage> {
-  const { artifact, files } = await billArtifact(path.join(folder, listed.file), () => false);
+}): Promise<{ readonly made: BillPackage; readonly inner: readonly InnerBill[] }> {
+  const { artifact, files, texts } = await billArtifact(path.join(folder, listed.file), isInnerBill);
   if (artifact.sha256 !== listed.sha256) throw alteredArtifact(path.join(folder, listed.file));
   const common = artifact.manifest?.common;
-  return billPackage({
+  const made = billPackage({
     id: `artifact-${safe(listed.file)}`,
     role: 'artifact',
     name: listed.file,
@@ -224,6 +231,15 @@ async function artifactPackage({
     files,
     comment: [listed.form, listed.platform].filter((part) => part !== null).join(' for '),
   });
+  return { made, inner: innerBills(listed.file, texts) };
+}
+
+function isInnerBill(file: string): boolean {
+  return kindOfFileName(file) !== null;
+}
+
+function innerBills(artifact: string, texts: ReadonlyMap<string, string>): InnerBill[] {
+  return [...texts].flatMap(([inside, text]) => (isInnerBill(inside) ? [{ artifact, path: inside, text }] : []));
 }
 
 /** The bill of an archive or of a folder, from wherever it is. */
@@ -237,7 +253,10 @@ async function billOfTarget(context: Context, target: string, shown: string): Pr
 }
 
 async function billOfFile(context: Context, file: string, changed: Date): Promise<MadeBill> {
-  const { artifact, files, texts } = await billArtifact(file, isDependencyFile);
+  const { artifact, files, texts } = await billArtifact(
+    file,
+    (inside) => isDependencyFile(inside) || isInnerBill(inside),
+  );
   const common = artifact.manifest?.common;
   const name = common?.name ?? path.basename(file);
   const id = `artifact-${safe(path.basename(file))}`;
@@ -278,7 +297,11 @@ async function billOfFile(context: Context, file: string, changed: Date): Promis
     id,
   );
   return {
-    bill: plainBill(context, { subject, graph, at: sourceDate(context) ?? changed }),
+    bill: withBundled(
+      plainBill(context, { subject, graph, at: sourceDate(context) ?? changed }),
+      id,
+      innerBills(path.basename(file), texts),
+    ),
     graph,
     stem: path.basename(file),
     folder: path.dirname(file),
@@ -369,7 +392,13 @@ async function writeOut({
   for (const kind of kinds) {
     const file = path.join(folder, billFileName(stem, kind));
     await writeWhole(file, formatBill(bill, kind));
-    bills.push({ file, kind, components: graph.packages.length, files, unread });
+    bills.push({
+      file,
+      kind,
+      components: bill.packages.filter(({ role }) => role === 'dependency').length,
+      files,
+      unread,
+    });
   }
   return { bills, sources: graph.sources, unknown: graph.unknown };
 }

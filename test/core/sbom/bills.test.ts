@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
 import { type Bill, billPackage } from '../../../src/core/sbom/bill.ts';
+import { withBundled } from '../../../src/core/sbom/bundled.ts';
 import { compareBills } from '../../../src/core/sbom/compare-bills.ts';
 import { compareFiles } from '../../../src/core/sbom/compare-files.ts';
 import { type DependencyInput, findDependencies } from '../../../src/core/sbom/dependency-graph.ts';
@@ -375,5 +376,62 @@ describe('dependencies of a package', () => {
       ['packages/gauges/plot/pyproject.toml', 1, true],
     ]);
     expect(graph.unknown.join('\n')).toMatch(/tide\.lock was found and not read[\s\S]*which version of open-range/);
+  });
+});
+
+describe('bills inside artifacts', () => {
+  const inner = (bill: object) => ({
+    artifact: 'tidemark.tgz',
+    path: 'package/b.cdx.json',
+    text: JSON.stringify(bill),
+  });
+  const component = (name: string, more = {}) => ({
+    type: 'library',
+    name,
+    version: '2.1.0',
+    purl: `pkg:npm/${name}@2.1.0`,
+    ...more,
+  });
+  const bundle = { bomFormat: 'CycloneDX', specVersion: '1.6', metadata: { component: component('bundle') } };
+  const root = 'release-tidemark';
+
+  it('add what they list as contained, and a known package once', () => {
+    const list = inner({
+      ...bundle,
+      components: [component('store'), component('gauge'), component('gauge', { version: '3.0.0', purl: undefined })],
+    });
+    const whole = withBundled(bill(), root, [list, list]);
+    const added = whole.packages.slice(bill().packages.length);
+
+    expect(added.map(({ name, version, role, foundIn }) => [name, version, role, foundIn])).toEqual([
+      ['gauge', '2.1.0', 'dependency', ['tidemark.tgz/package/b.cdx.json']],
+      ['gauge', '3.0.0', 'dependency', ['tidemark.tgz/package/b.cdx.json']],
+    ]);
+    const contained = whole.relations
+      .filter(({ from, type }) => from === root && type === 'contains')
+      .map(({ to }) => to);
+    expect(contained).toEqual(expect.arrayContaining(['npm-store-2.1.0', ...added.map(({ id }) => id)]));
+    expect(whole.packages.find(({ name }) => name === 'store')?.foundIn).toContain('tidemark.tgz/package/b.cdx.json');
+    for (const kind of ['spdx', 'cyclonedx'] as const)
+      expect(checkBill(parseBill(formatBill(whole, kind), 'x'))).toEqual([]);
+  });
+
+  it('that cannot be read are among what is not known', () => {
+    const { packages, unknown } = withBundled(bill(), root, [inner({ tides: true }), { ...inner({}), text: '{' }]);
+
+    expect(packages).toHaveLength(bill().packages.length);
+    expect(unknown.filter((text) => text.startsWith('package/b.cdx.json in tidemark.tgz is no bill'))).toHaveLength(2);
+  });
+
+  it('make of what is only developed with something that is shipped', () => {
+    const whole = bill();
+    const developed = { ...whole, relations: [{ from: root, to: 'npm-store-2.1.0', type: 'development' as const }] };
+
+    expect(reachKinds(developed).get('npm-store-2.1.0')).toBe('development');
+    expect(
+      reachKinds(withBundled(developed, root, [inner({ ...bundle, components: [component('store')] })])).has(
+        'npm-store-2.1.0',
+      ),
+    ).toBe(false);
   });
 });
