@@ -1,9 +1,12 @@
 // Everything that has to hold: types, format and lint, floors, dead exports, tests. Ends with one line of counts.
+// `--unit` runs the tests of pure code alone, without a build; `--full` every part at its full length.
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { buildProgram, installDependencies, root, run } from './prepare.mjs';
 
+const flags = new Set(process.argv.slice(2).filter((one) => one === '--unit' || one === '--full'));
+const isUnit = flags.has('--unit');
 const bin = (name) => path.join(root, 'node_modules', '.bin', name);
 const checks = [
   ['types (tsc)', 'tsc', ['--noEmit']],
@@ -15,21 +18,27 @@ const checks = [
 let passed = 0;
 let failed = 0;
 const count = (isGood) => (isGood ? passed++ : failed++);
-if (!installDependencies() || !buildProgram()) {
+if (!installDependencies() || !(isUnit || buildProgram())) {
   console.log('\n0 passed, 1 failed');
   process.exit(1);
 }
-for (const [title, program, args] of checks) count(run(title, bin(program), args));
+if (!isUnit) for (const [title, program, args] of checks) count(run(title, bin(program), args));
 
 const folder = mkdtempSync(path.join(tmpdir(), 'bevelstone-test-'));
 const report = path.join(folder, 'report.json');
-const isRun = run('tests (vitest)', bin('vitest'), [
-  'run',
-  '--reporter=default',
-  '--reporter=json',
-  `--outputFile=${report}`,
-  ...process.argv.slice(2),
-]);
+const isRun = run(
+  'tests (vitest)',
+  bin('vitest'),
+  [
+    'run',
+    '--reporter=default',
+    '--reporter=json',
+    `--outputFile=${report}`,
+    ...(isUnit ? ['--config=vitest.unit.config.ts'] : []),
+    ...process.argv.slice(2).filter((one) => !flags.has(one)),
+  ],
+  flags.has('--full') ? { BEVELSTONE_TESTS: 'full' } : {},
+);
 let skipped = 0;
 try {
   const { numPassedTests, numFailedTests, numPendingTests } = JSON.parse(readFileSync(report, 'utf8'));

@@ -20,6 +20,7 @@ import { refuseExtraction } from '../../src/core/contents/extraction.ts';
 import { extractArchive } from '../../src/world/archive/extract.ts';
 import { bevelstoneJson, programFile } from '../builders/program.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { appears } from '../builders/wait.ts';
 
 type Part = {
   readonly name: string;
@@ -142,8 +143,7 @@ describe('inspect --extract', () => {
       stdio: 'ignore',
     });
     const ended = new Promise((resolve) => child.on('close', resolve));
-    while (readdirSync(top).length === 0 && child.exitCode === null)
-      await new Promise((resolve) => setTimeout(resolve, 5));
+    await appears(top, /./);
     child.kill('SIGKILL');
     await ended;
 

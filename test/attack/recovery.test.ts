@@ -6,6 +6,7 @@ import { faultEnvironment, faultLibrary, leftoversOf, temporaryInside } from '..
 import { bevelstoneJson } from '../builders/program.ts';
 import { faultyProgram, type ReleaseWorkspace, releaseWorkspace, uploads } from '../builders/release-workspace.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { appears } from '../builders/wait.ts';
 
 const run = (w: ReleaseWorkspace, args: readonly string[], env: Record<string, string> = {}) =>
   bevelstoneJson(args, { cwd: w.folder, env: { ...w.env, ...env }, program: faultyProgram() });
@@ -142,7 +143,7 @@ describe('giving up', () => {
 
 describe('what killed runs left', () => {
   it('is removed by the next command that takes the lock, and nothing else is', async () => {
-    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 30"] }\n' });
+    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 600"] }\n' });
     const own = temporaryInside(w);
     const child = execa(process.execPath, [faultyProgram(), 'release', '--yes'], {
       cwd: w.folder,
@@ -151,8 +152,7 @@ describe('what killed runs left', () => {
       reject: false,
       detached: true,
     });
-    while (!readdirSync(own['TMPDIR'] ?? '').some((name) => name.startsWith('bevelstone-gate')))
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await appears(own['TMPDIR'] ?? '', /^bevelstone-gate/);
     process.kill(-(child.pid ?? 0), 'SIGKILL');
     await child;
     const others = path.join(own['TMPDIR'] ?? '', 'bevelstone-mine-0123456789abcdef');

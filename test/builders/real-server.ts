@@ -56,7 +56,7 @@ async function serve(
   onTestFinished(() => {
     child.kill('SIGKILL');
   });
-  for (let attempt = 0; attempt < 100; attempt++) {
+  for (let attempt = 0; attempt < 1200; attempt++) {
     const isUp = await fetch(url).then(
       () => true,
       () => false,

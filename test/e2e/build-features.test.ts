@@ -65,7 +65,7 @@ packages:
   });
 
   it('are stopped when their time is over, with exit code 7', async () => {
-    const r = workspace({ slow: `build: [{ run: "echo waiting; sleep 30", at-most: 1 s }]\n${archive}` });
+    const r = workspace({ slow: `build: [{ run: "echo waiting; sleep 600", at-most: 4 s }]\n${archive}` });
 
     const run = await bevelstoneJson(['build'], { cwd: r.folder });
 
@@ -73,7 +73,7 @@ packages:
       exitCode: 7,
       error: {
         code: 'STEP_FAILED',
-        message: expect.stringContaining('took longer than 1 s'),
+        message: expect.stringContaining('took longer than 4 s'),
         why: expect.stringContaining('waiting'),
       },
     });
@@ -82,12 +82,12 @@ packages:
   it('of independent packages run at the same time; a failure stops the others', async () => {
     const meeting = temporaryFolder();
     const meet = (own: string, other: string) =>
-      `build: ["touch ${meeting}/${own}; for i in $(seq 300); do test -e ${meeting}/${other} && exit 0; sleep 0.1; done; exit 1"]\n${archive}`;
+      `build: ["touch ${meeting}/${own}; for i in $(seq 3000); do test -e ${meeting}/${other} && exit 0; sleep 0.1; done; exit 1"]\n${archive}`;
     const both = workspace({ a: meet('a', 'b'), b: meet('b', 'a') });
     const proof = path.join(meeting, 'late');
     const failing = workspace({
-      a: `build: ["sleep 8; touch ${proof}"]\n${archive}`,
-      b: `build: ["sleep 1; exit 3"]\n${archive}`,
+      a: `build: ["touch ${meeting}/begun; sleep 600; touch ${proof}"]\n${archive}`,
+      b: `build: ["until test -e ${meeting}/begun; do sleep 0.1; done; exit 3"]\n${archive}`,
     });
 
     const good = await bevelstoneJson(['build', '--jobs', '2'], { cwd: both.folder });
@@ -95,7 +95,7 @@ packages:
 
     expect(good.result.releases).toHaveLength(2);
     expect(bad.error).toMatchObject({ code: 'STEP_FAILED', message: expect.stringContaining('of b') });
-    // The build waits for every step that runs, so an unstopped one would have left it.
+    // The build waits for every step that runs, so it would still wait for one that was not stopped.
     expect(existsSync(proof)).toBe(false);
     expect(failing.git('worktree', 'list').split('\n')).toHaveLength(1);
   });

@@ -2,10 +2,10 @@ import { execFileSync, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { setTimeout as sleep } from 'node:timers/promises';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { TestRepository, testEnvironment } from '../builders/repository.ts';
+import { appears, isRunning } from '../builders/wait.ts';
 import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
 
 describe('build', () => {
@@ -96,8 +96,9 @@ describe('build', () => {
 
   it('cleans up when it is stopped, with everything that its step had started', async () => {
     const { folder, edit, git } = await demoWorkspace();
-    const proof = path.join(folder, '../late');
-    edit('bevelstone.yaml', (text) => text.replace('node tools/build.js', `sleep 5; touch ${proof}`));
+    const begun = path.join(folder, '../begun');
+    const step = `sleep 600 & echo $! > ${begun}.new; mv ${begun}.new ${begun}; wait`;
+    edit('bevelstone.yaml', (text) => text.replace('node tools/build.js', step));
     const child = spawn(process.execPath, [programFile, 'build', '--json', ...nodePackages], {
       cwd: folder,
       env: testEnvironment(),
@@ -107,8 +108,7 @@ describe('build', () => {
     child.stdout.on('data', (chunk) => {
       printed += chunk;
     });
-    while (git('worktree', 'list').split('\n').length < 2) await sleep(50);
-    await sleep(500);
+    await appears(begun);
 
     child.kill('SIGINT');
     const [exitCode] = await once(child, 'close');
@@ -117,8 +117,7 @@ describe('build', () => {
     expect(JSON.parse(printed)).toMatchObject({ ok: false, error: { code: 'INTERRUPTED' } });
     expect(git('worktree', 'list').split('\n')).toHaveLength(1);
     expect(existsSync(path.join(folder, 'bevelstone-out'))).toBe(false);
-    await sleep(5000);
-    expect(existsSync(proof)).toBe(false);
+    expect(isRunning(Number(readFileSync(begun, 'utf8')))).toBe(false);
   });
 
   it('gives steps the version, commit and time, and no credential', async () => {

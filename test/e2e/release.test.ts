@@ -3,9 +3,11 @@ import path from 'node:path';
 import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
 import { temporaryInside } from '../builders/disk-fault.ts';
+import { extent } from '../builders/extent.ts';
 import { bevelstoneJson } from '../builders/program.ts';
 import { faultyProgram, releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
-import { testEnvironment } from '../builders/repository.ts';
+import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { appears } from '../builders/wait.ts';
 
 type Delivery = { destination: string; artifact: string; state: string; confirmed: string };
 type Released = {
@@ -211,7 +213,7 @@ describe('packages that need each other', () => {
 
 describe('a release that is interrupted', () => {
   it('while it works waits to be resumed, with exit code 6', async () => {
-    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 30"] }\n' });
+    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 600"] }\n' });
     const own = temporaryInside(w);
     const child = execa(process.execPath, [faultyProgram(), 'release', '--yes', '--json'], {
       cwd: w.folder,
@@ -219,8 +221,7 @@ describe('a release that is interrupted', () => {
       extendEnv: false,
       reject: false,
     });
-    while (!readdirSync(own['TMPDIR'] ?? '').some((name) => name.startsWith('bevelstone-gate')))
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await appears(own['TMPDIR'] ?? '', /^bevelstone-gate/);
     child.kill('SIGINT');
 
     const { exitCode, stdout } = await child;
@@ -477,22 +478,26 @@ describe('a run that was not finished', () => {
 
 describe('two at once', () => {
   it('is refused on one machine', async () => {
-    const w = await releaseWorkspace({ more: 'gates: { run: ["sleep 2"] }\n' });
+    const meeting = temporaryFolder();
+    const gate = `touch ${meeting}/begun; until test -e ${meeting}/go; do sleep 0.1; done`;
+    const w = await releaseWorkspace({ more: `gates: { run: ["${gate}"] }\n` });
 
-    const [one, other] = await Promise.all([
-      w.release(),
-      new Promise((resolve) => setTimeout(resolve, 900)).then(() => w.release()),
-    ]);
+    const first = w.release();
+    await appears(path.join(meeting, 'begun'));
+    const other = await w.release();
+    writeFileSync(path.join(meeting, 'go'), '');
+    const one = await first;
 
     expect(one.error).toBeNull();
     expect([other.exitCode, other.error?.code]).toEqual([3, 'RUN_BUSY']);
   });
 
-  it('from two clones: exactly one wins, each of twenty times', async () => {
+  it('from two clones: exactly one wins, time after time', async () => {
     const w = await releaseWorkspace();
     const clones = [w.clone('harbour'), w.clone('lighthouse')];
     const ends: string[] = [];
-    for (let round = 1; round <= 20; round++) {
+    const rounds = extent(4, 20);
+    for (let round = 1; round <= rounds; round++) {
       const [first] = clones;
       first?.commit(`fix: sounding ${round}`, { 'soundings/depth.js': `export const depth = ${round};\n` });
       first?.git('push', '--quiet');
@@ -510,9 +515,9 @@ describe('two at once', () => {
         one.git('pull', '--quiet', '--tags');
       }
     }
-    expect(new Set(uploads(w))).toEqual(new Set([20]));
+    expect(new Set(uploads(w))).toEqual(new Set([rounds]));
     expect(ends.every((code) => ['TAG_ELSEWHERE', 'RUN_STALE', 'GATES_REFUSED'].includes(code))).toBe(true);
-  }, 240_000);
+  });
 
   it('a rival whose files are there before our card is told as one who was quicker, not as other bytes', async () => {
     const quick =

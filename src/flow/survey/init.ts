@@ -154,7 +154,7 @@ function alreadyThere(file: string): BevelstoneError {
 function noManifest(): BevelstoneError {
   return new BevelstoneError('PACKAGE_NOT_FOUND', {
     message: 'No manifest is committed here',
-    why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} was found in the first folders`,
+    why: `none of ${manifestFiles.map(({ file }) => file.replace('{package}', 'NAME')).join(', ')} was found in the first folders`,
     fix: 'Commit the manifest of what is to be released, or write bevelstone.yaml by hand: docs/configuration.md',
   });
 }

@@ -224,7 +224,7 @@ async function makePackage({
   if (ecosystem === undefined) {
     throw new BevelstoneError('PACKAGE_NOT_FOUND', {
       message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
-      why: `none of ${manifestFiles.map(({ file }) => file).join(', ')} is committed there`,
+      why: `none of ${manifestFiles.map((format) => fileOf(format, name)).join(', ')} is committed there`,
       fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
       where: { file: 'bevelstone.yaml' },
     });

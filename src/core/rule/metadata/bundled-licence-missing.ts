@@ -7,9 +7,9 @@ export const bundledLicenceMissing: Rule = {
   id: 'metadata/bundled-licence-missing',
   forms: formsBut('spdx', 'cyclonedx'),
   severity: 'warn',
-  what: 'The licence texts of code by others are inside',
-  why: 'Bundled code keeps its licence, and most licences ask that their text goes along with every copy',
-  fix: 'Let the build write a notices file with the licence texts of all bundled packages, and let it be packed',
+  what: 'Bundled third-party code comes with its licence text',
+  why: 'Bundled code keeps its licence, and most licences require their text in every copy',
+  fix: 'Make the build write a notices file with the licence text of each bundled package, and include it in the artifact',
   example: 'dist/index.js with the comment "// node_modules/tide-table/index.js" and no licence text of tide-table',
   check: (artifact) => {
     const places = new Map<string, Bundled>();
@@ -17,11 +17,11 @@ export const bundledLicenceMissing: Rule = {
     const isCovered = coverage(artifact);
     const found = [...places.values()].filter(({ name }) => !isCovered(name));
     const shown = found.slice(0, most).map(({ name, path, notice }): RawFinding => {
-      const what = notice === undefined ? name : `code by others ("${notice.slice(0, 60)}")`;
-      return { path, message: `it contains ${what}, whose licence text is not inside` };
+      const what = notice === undefined ? name : `third-party code ("${notice.slice(0, 60)}")`;
+      return { path, message: `contains ${what} without its licence text` };
     });
     if (found.length <= most) return shown;
-    return [...shown, { path: null, message: `${found.length - most} more bundled packages have no licence text` }];
+    return [...shown, { path: null, message: `${found.length - most} more bundled packages have no licence text in the artifact` }];
   },
 };
 
