@@ -8,10 +8,12 @@ import { temporaryFolder, testEnvironment } from './repository.ts';
 export const hasTerminal = spawnSync('python3', ['-c', 'import pty']).status === 0;
 
 const script = `
-import os, pty, select, sys, time
+import fcntl, os, pty, select, struct, sys, termios
 answers = sys.argv[1].split(',') if sys.argv[1] else []
 pid, fd = pty.fork()
 if pid == 0:
+    # Wide enough for a question on one line.
+    fcntl.ioctl(0, termios.TIOCSWINSZ, struct.pack('HHHH', 50, 200, 0, 0))
     os.execvp(sys.argv[2], sys.argv[2:])
 seen = b''
 fresh = b''
