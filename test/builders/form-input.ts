@@ -9,19 +9,21 @@ export function artifactConfig(form: BuiltForm, more: Partial<ArtifactConfig> = 
   return {
     form,
     name: null,
-    contents: null,
+    files: null,
     brought: null,
     revision: 1,
     helpers: [],
     tree: 'package',
     'wheel-tag': null,
-    fields: {},
+    control: {},
+    attributes: {},
+    coordinates: {},
     ...more,
   };
 }
 
 /** A contents rule with every default. */
-export function contentsRule(from: string, to: string | null = null) {
+export function fileRule(from: string, to: string | null = null) {
   return { from, to, as: null, only: [], except: [], mode: null };
 }
 

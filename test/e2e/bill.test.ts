@@ -68,7 +68,7 @@ describe('the bills of a release', () => {
       cwd: path.join(out, 'tidemark-1.4.0'),
       encoding: 'utf8',
     });
-    const { result } = await bevelstoneJson(['publish', '--tag', '--yes'], { cwd: folder, env });
+    const { result } = await bevelstoneJson(['publish', '--push-tag', '--yes'], { cwd: folder, env });
 
     expect(readFileSync(bill, 'utf8')).toBe(first);
     expect(record.bills.map(({ file }: { file: string }) => file)).toEqual([

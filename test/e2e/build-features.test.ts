@@ -42,10 +42,10 @@ packages:
     folder: top
     built-for: debug
     build:
-      - "echo {version} {commit} $BEVELSTONE_BUILT_FOR > facts.txt; ls $BEVELSTONE_DEPS/base >> facts.txt; test $BEVELSTONE_DEP_BASE; echo made > {out}/made.txt"
+      - "echo {version} {commit} $BEVELSTONE_BUILT_FOR > facts.txt; ls $BEVELSTONE_BUILT/base >> facts.txt; test $BEVELSTONE_BUILT_BASE; echo made > {out}/made.txt"
     artifacts:
       - form: tar.gz
-        contents: [{ from: facts.txt }, { from: "{out}", to: out }, { from: package.json, as: manifest.json }]
+        files: [{ from: facts.txt }, { from: "{out}", to: out }, { from: package.json, as: manifest.json }]
 `,
         'base/package.json': '{ "name": "base" }\n',
         'top/package.json': '{ "name": "top", "dependencies": { "base": "^0.1.0" } }\n',
@@ -145,9 +145,9 @@ build:
   - { run: "echo only >> ${other}.txt", for: ${other} }
 artifacts:
   - form: tar.gz
-    contents: [{ from: "{platform}.txt", to: . }]
+    files: [{ from: "{platform}.txt", to: . }]
   - form: zip
-    contents: [{ from: "{platform}.txt", as: "all/{platform}.txt" }]
+    files: [{ from: "{platform}.txt", as: "all/{platform}.txt" }]
     name: all.zip`;
 
   it('of this machine are built, the others are pending', async () => {
@@ -279,7 +279,7 @@ describe('build --uncommitted', () => {
     writeFileSync(path.join(folder, 'packages/gauges/src/new.js'), '// half a thought\n');
 
     const { result, warnings } = await bevelstoneJson(['build', '--uncommitted', ...nodePackages], { cwd: folder });
-    const refused = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: folder, env });
+    const refused = await bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'gauges'], { cwd: folder, env });
 
     const version = `0.2.1-0.look.uncommitted.1+${git('rev-parse', '--short', 'HEAD')}.dirty`;
     expect(result.releases.map((one: { version: string }) => one.version)[1]).toBe(version);

@@ -16,7 +16,7 @@ const pythonPackage = ['-p', 'tidemark-py'];
 async function published(...packages: string[]): Promise<TestWorkspace> {
   const w = await demoWorkspace();
   await bevelstone(['build', ...packages], { cwd: w.folder });
-  const run = await bevelstoneJson(['publish', ...packages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+  const run = await bevelstoneJson(['publish', ...packages, '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
   expect(run.error).toBeNull();
   return w;
 }
@@ -250,7 +250,7 @@ describe('promote and withdraw', () => {
     const w = await demoWorkspace();
     w.edit('bevelstone.yaml', twoOffices);
     await bevelstone(['build', '-p', 'tidemark'], { cwd: w.folder });
-    await bevelstone(['publish', '-p', 'tidemark', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', '-p', 'tidemark', '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
     const publicOffice = await testStandin();
     const env = {
       ...w.env,
@@ -277,7 +277,7 @@ describe('promote and withdraw', () => {
     const w = await demoWorkspace();
     w.edit('bevelstone.yaml', twoOffices);
     await bevelstone(['build', '-p', 'tidemark'], { cwd: w.folder });
-    await bevelstone(['publish', '-p', 'tidemark', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', '-p', 'tidemark', '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
     const store = path.join(w.store, 'node');
     for (const name of readdirSync(store, { recursive: true, encoding: 'utf8' }))
       if (name.endsWith('tgz')) writeFileSync(path.join(store, name), 'other bytes');

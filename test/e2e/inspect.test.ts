@@ -90,7 +90,7 @@ describe('inspect', () => {
 
   it('compares with the last release by the ledger alone', async () => {
     const { folder, out, env, edit } = await built();
-    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: folder, env });
+    await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes'], { cwd: folder, env });
     const none = await bevelstoneJson(['inspect', out, '--against', 'last'], { cwd: folder });
     edit('packages/tidemark/README.md', (text) => `${text}\nMore.\n`, 'fix: say more');
     await bevelstone(['build', '-p', 'tidemark'], { cwd: folder });

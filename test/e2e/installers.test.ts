@@ -246,7 +246,7 @@ describe('the binary archive', () => {
     });
 
     expect(realpathSync(libdir.trim())).toBe(path.join(folder, 'lib'));
-    const manifest = readFileSync(path.join(folder, 'share/harmonics/install-manifest.txt'), 'utf8')
+    const manifest = readFileSync(path.join(folder, 'share/harmonics/installed-files.txt'), 'utf8')
       .trim()
       .split('\n')
       .slice(1);

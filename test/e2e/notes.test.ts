@@ -72,7 +72,7 @@ describe('notes', () => {
     const second = await bevelstoneJson(['notes', ...nodePackages, '--write'], { cwd: folder });
     git('stash', '--quiet');
     await bevelstone(['build', ...nodePackages], { cwd: folder });
-    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: folder, env });
+    await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes'], { cwd: folder, env });
 
     expect(first.result.written).toEqual(['packages/tidemark/CHANGELOG.md', 'packages/gauges/CHANGELOG.md']);
     expect(once).toMatch(
@@ -137,7 +137,7 @@ describe('survey', () => {
     [['--at', 'early~1', '--branch', 'early'], 'tidemark', null],
     [['--at', 'line/1.2', '--branch', 'line/1.2'], 'tidemark', null],
     [['--stream', 'early'], 'tidemark', '1.4.0-early.1'],
-    [['--as', '1.9.0', '-p', 'tidemark'], 'tidemark', '1.9.0'],
+    [['--exactly', '1.9.0', '-p', 'tidemark'], 'tidemark', '1.9.0'],
     [['--raise', 'major', '-p', 'gauges'], 'gauges', '0.3.0'],
   ])('%j gives %s %s', async (args, name, next) => {
     const { folder } = await demoWorkspace();

@@ -24,7 +24,8 @@ async function built(): Promise<TestWorkspace> {
 describe('publish', () => {
   it('tags, delivers, confirms and records; run again it finds everything there and changes nothing', async () => {
     const w = await built();
-    const run = () => bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const run = () =>
+      bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
 
     const first = await run();
     const ledger = w.git('rev-parse', 'refs/bevelstone/ledger');
@@ -44,7 +45,7 @@ describe('publish', () => {
 
   it('tells a fresh clone of every release', async () => {
     const w = await built();
-    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
     const clone = path.join(temporaryFolder(), 'clone');
     execFileSync('git', ['clone', '--quiet', path.join(w.top, 'fenmarsh-tides.git'), clone]);
 
@@ -86,7 +87,7 @@ describe('publish', () => {
   ])('with %s says so', async (_, env, code, exitCode, why) => {
     const w = await built();
 
-    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
       cwd: w.folder,
       env: { ...w.env, ...env },
     });
@@ -97,12 +98,15 @@ describe('publish', () => {
 
   it('finishes with the right token what a wrong one began', async () => {
     const w = await built();
-    const wrong = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+    const wrong = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
       cwd: w.folder,
       env: { ...w.env, TIDE_OFFICE_TOKEN: 'wrong-token-000' },
     });
 
-    const right = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const right = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     const states = (run: typeof right) =>
       run.result.releases.flatMap(({ deliveries }: { deliveries: { destination: string; state: string }[] }) =>
@@ -120,7 +124,7 @@ describe('publish', () => {
 
   it.each([
     [['publish', ...nodePackages, '--yes'], 'TAG_NOT_PUSHED', 3],
-    [['publish', ...nodePackages, '--tag'], 'CONFIRMATION_NEEDED', 2],
+    [['publish', ...nodePackages, '--push-tag'], 'CONFIRMATION_NEEDED', 2],
   ])('%j sends nothing', async (args, code, exitCode) => {
     const w = await built();
 
@@ -134,7 +138,10 @@ describe('publish', () => {
   it('shows everything in a dry run and leaves nothing behind', async () => {
     const w = await built();
 
-    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--dry-run'], { cwd: w.folder, env: w.env });
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--dry-run'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(run.exitCode).toBe(0);
     expect(
@@ -148,13 +155,16 @@ describe('publish', () => {
 
   it('refuses a version that is there with other bytes, before anything is pushed', async () => {
     const w = await built();
-    await bevelstone(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
     w.git('push', '--quiet', 'origin', ':refs/tags/tidemark/1.4.0', ':refs/tags/gauges/0.2.1');
     w.git('tag', '-d', 'tidemark/1.4.0', 'gauges/0.2.1');
     w.edit('packages/tidemark/README.md', (text) => `${text}\nMore.\n`, 'docs: more');
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const run = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(run).toMatchObject({ exitCode: 5, error: { code: 'DELIVERY_DIFFERS' } });
     expect(tags(w)).toEqual([]);
@@ -166,10 +176,16 @@ describe('publish', () => {
     const whole = readFileSync(file);
 
     writeFileSync(file, whole.subarray(0, whole.length / 2));
-    const cut = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const cut = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
     w.edit('packages/gauges/package.json', (text) => text.replace('"MIT"', '"Tide licence"'));
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
-    const ruled = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], { cwd: w.folder, env: w.env });
+    const ruled = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
+      cwd: w.folder,
+      env: w.env,
+    });
 
     expect(cut).toMatchObject({ exitCode: 3, error: { code: 'ARCHIVE_DAMAGED' } });
     expect(ruled).toMatchObject({ exitCode: 3, error: { code: 'RULES_REFUSED' } });
@@ -180,12 +196,12 @@ describe('publish', () => {
   it('refuses when the tag names another commit on the remote, or is lightweight', async () => {
     const w = await built();
     w.git('push', '--quiet', 'origin', 'HEAD~3:refs/tags/tidemark/1.4.0');
-    const elsewhere = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+    const elsewhere = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
       cwd: w.folder,
       env: w.env,
     });
     w.git('push', '--quiet', '--force', 'origin', 'HEAD:refs/tags/tidemark/1.4.0');
-    const lightweight = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+    const lightweight = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
       cwd: w.folder,
       env: w.env,
     });
@@ -204,7 +220,7 @@ describe('publish', () => {
 
     const runs = await Promise.all(
       [w.folder, other].map((cwd) =>
-        bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd, env: w.env }),
+        bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'gauges'], { cwd, env: w.env }),
       ),
     );
 
@@ -222,7 +238,7 @@ describe('publish', () => {
     const w = await built();
     w.git('tag', 'gauges/0.2.1');
 
-    const run = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'gauges'], {
+    const run = await bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'gauges'], {
       cwd: w.folder,
       env: w.env,
     });
@@ -240,9 +256,9 @@ describe('publish', () => {
     execFileSync('git', ['config', 'user.name', 'Archive room'], { cwd: other });
     execFileSync('git', ['config', 'user.email', 'archive@fenmarsh.example'], { cwd: other });
     await bevelstone(['build', '-p', 'gauges'], { cwd: other });
-    await bevelstone(['publish', '--tag', '--yes', '-p', 'gauges'], { cwd: other, env: w.env });
+    await bevelstone(['publish', '--push-tag', '--yes', '-p', 'gauges'], { cwd: other, env: w.env });
 
-    const mine = await bevelstoneJson(['publish', '--tag', '--yes', '-p', 'tidemark'], {
+    const mine = await bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'tidemark'], {
       cwd: w.folder,
       env: w.env,
     });
@@ -268,7 +284,7 @@ describe('publish', () => {
       server.close();
     });
     const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
-    const child = spawn(process.execPath, [programFile, 'publish', '--tag', '--yes', '--json', ...nodePackages], {
+    const child = spawn(process.execPath, [programFile, 'publish', '--push-tag', '--yes', '--json', ...nodePackages], {
       cwd: w.folder,
       env: testEnvironment({ ...w.env, TIDE_OFFICE_URL: address, BEVELSTONE_TRUST: address }),
       stdio: ['ignore', 'pipe', 'ignore'],
@@ -281,7 +297,7 @@ describe('publish', () => {
     await hanging;
     child.kill('SIGINT');
     const [exitCode] = await once(child, 'close');
-    const finished = await bevelstoneJson(['publish', ...nodePackages, '--tag', '--yes'], {
+    const finished = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
       cwd: w.folder,
       env: w.env,
     });
@@ -301,11 +317,11 @@ describe('publish', () => {
     const forms = [goodToken, encodeURIComponent(goodToken), Buffer.from(goodToken).toString('base64').slice(0, 30)];
 
     const runs = [
-      await bevelstone(['publish', ...nodePackages, '--tag', '--yes', '--verbose'], {
+      await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes', '--verbose'], {
         cwd: w.folder,
         env: { ...w.env, TIDE_OFFICE_URL: `${w.url}${goodToken}/` },
       }),
-      await bevelstone(['publish', ...nodePackages, '--tag', '--yes', '--json'], { cwd: w.folder, env: w.env }),
+      await bevelstone(['publish', ...nodePackages, '--push-tag', '--yes', '--json'], { cwd: w.folder, env: w.env }),
     ];
 
     const objects = execFileSync('sh', ['-c', 'git cat-file --batch-all-objects --batch'], {

@@ -48,7 +48,7 @@ describe('several machines', () => {
     const w = await releaseWorkspace();
     const file = path.join(w.folder, 'bevelstone.yaml');
     const forPlatforms =
-      'platforms: [linux-x64, linux-arm64], build: ["echo {platform} > {out}/made-{platform}"], artifacts: [{ form: npm-tarball }, { form: tar.gz, name: "{package}-{version}-{platform}.tar.gz", contents: [{ from: "{out}/made-{platform}" }] }]';
+      'platforms: [linux-x64, linux-arm64], build: ["echo {platform} > {out}/made-{platform}"], artifacts: [{ form: npm-tarball }, { form: tar.gz, name: "{package}-{version}-{platform}.tar.gz", files: [{ from: "{out}/made-{platform}" }] }]';
     const text = readFileSync(file, 'utf8').replace('artifacts: [{ form: npm-tarball }]', forPlatforms);
     w.commit('build: for two platforms', { 'bevelstone.yaml': text });
     w.git('push', '--quiet');

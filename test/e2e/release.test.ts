@@ -125,7 +125,7 @@ describe('a release', () => {
     const w = await releaseWorkspace({
       more: 'streams: { stable: { from: main }, maintained: { from: "line/*", only: "{1}" } }\n',
     });
-    await w.release(['--as', '1.0.0', '--because', 'the first line']);
+    await w.release(['--exactly', '1.0.0', '--because', 'the first line']);
     w.git('branch', 'line/1.x');
     w.commit('feat!: depths in decimetres', { 'soundings/depth.js': 'export const depth = 42;\n' });
     const major = await w.release();

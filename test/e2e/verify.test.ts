@@ -238,7 +238,7 @@ itWith('dpkg-deb').each(['xz', 'gzip'])(
 it('compares with the last release on record: what is lost, what is new, how much it grew', async () => {
   const w = await demoWorkspace();
   await bevelstone(['build', ...nodePackages], { cwd: w.folder });
-  await bevelstone(['publish', '--tag', '--yes'], { cwd: w.folder, env: w.env });
+  await bevelstone(['publish', '--push-tag', '--yes'], { cwd: w.folder, env: w.env });
   write(w.folder, {
     'packages/gauges/src/table.js': `export const table = "${'4.2 m '.repeat(9000)}${Math.random()}";\n`,
   });

@@ -73,7 +73,7 @@ describe('the program', () => {
 
     expect(version.stdout).toBe(JSON.parse(readFileSync(path.join(root, 'package.json'), 'utf8')).version);
     expect(help.stdout).toContain('bevelstone ledger');
-    expect(commandHelp.stdout).toMatch(/publish --dry-run[\s\S]*publish --tag/);
+    expect(commandHelp.stdout).toMatch(/publish --dry-run[\s\S]*publish --push-tag/);
   });
 
   it.each([

@@ -4,14 +4,14 @@ import type { SurveyOptions } from '../../flow/survey/survey.ts';
 import { optionalText, type RawArguments } from '../command.ts';
 
 /** What a person may say against the calculation. */
-export type Overrides = Pick<SurveyOptions, 'branch' | 'stream' | 'as' | 'raise' | 'because'>;
+export type Overrides = Pick<SurveyOptions, 'branch' | 'stream' | 'exactly' | 'raise' | 'because'>;
 
 /** Options of every command that works out versions. */
 export function overrideOptions(yargs: Argv): Argv {
   return yargs
     .option('branch', { type: 'string', describe: 'Work as if on this branch' })
     .option('stream', { type: 'string', describe: 'Use this stream of bevelstone.yaml' })
-    .option('as', { type: 'string', describe: 'Release as this version (one package or group)' })
+    .option('exactly', { type: 'string', describe: 'Release as this version (one package or group)' })
     .option('raise', {
       choices: weights.filter((weight) => weight !== 'none'),
       describe: 'Raise at least by this weight',
@@ -24,7 +24,7 @@ export function parseOverrides(raw: RawArguments): Overrides {
   return {
     branch: optionalText(raw, 'branch'),
     stream: optionalText(raw, 'stream'),
-    as: optionalText(raw, 'as'),
+    exactly: optionalText(raw, 'exactly'),
     raise: (raw['raise'] as Weight | undefined) ?? null,
     because: optionalText(raw, 'because'),
   };

@@ -7,15 +7,18 @@ import { publicationJson, renderPlan, renderPublication } from '../view/publish.
 export const publish: Command<TagOptions, Publication> = {
   options: (yargs) =>
     yargs
-      .option('tag', { type: 'boolean', describe: "Make and push the release's tag first, when the remote lacks it" })
+      .option('push-tag', {
+        type: 'boolean',
+        describe: "Make and push the release's tag first, when the remote lacks it",
+      })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('dry-run', { type: 'boolean', describe: 'Show what would go where, and stop' }),
   examples: [
     ['publish --dry-run', 'What would go where'],
-    ['publish --tag', 'Tag, push the tag, deliver; asks once'],
-    ['publish --tag --yes --json', 'The same in CI'],
+    ['publish --push-tag', 'Tag, push the tag, deliver; asks once'],
+    ['publish --push-tag --yes --json', 'The same in CI'],
   ],
-  parse: (raw) => ({ tag: raw['tag'] === true, dryRun: raw['dryRun'] === true }),
+  parse: (raw) => ({ tag: raw['pushTag'] === true, dryRun: raw['dryRun'] === true }),
   run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/publish.ts');
     const publication = await flow.publish(context, options, (plan) =>

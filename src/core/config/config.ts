@@ -40,7 +40,7 @@ export type ToolConfig = { readonly name: string; readonly range: string | null 
 export type StampConfig = { readonly file: string; readonly find: string; readonly write: string };
 
 /** One line of selection. */
-export type ContentsConfig = {
+export type FileRuleConfig = {
   readonly from: string;
   readonly to: string | null;
   /** Path of the one file that `from` names; excludes `to`. */
@@ -52,7 +52,7 @@ export type ContentsConfig = {
 
 /** A file that Bevelstone writes along with a native library or a program. */
 export type HelperConfig = {
-  readonly helper: 'pkg-config' | 'launcher' | 'desktop-entry' | 'install-manifest';
+  readonly helper: 'pkg-config' | 'launcher' | 'desktop-entry' | 'installed-files';
   /** Name of the launcher or the desktop entry; null for the package's. */
   readonly name: string | null;
   /** Path inside the artifact of the program that a launcher starts; null for the only one there is. */
@@ -65,7 +65,7 @@ export type HelperConfig = {
 export type ArtifactConfig = {
   readonly form: BuiltForm;
   readonly name: string | null;
-  readonly contents: readonly ContentsConfig[] | null;
+  readonly files: readonly FileRuleConfig[] | null;
   /** Glob of a file that a build step makes as the finished artifact; null when Bevelstone packs it. */
   readonly brought: string | null;
   /** Debian revision. */
@@ -75,8 +75,12 @@ export type ArtifactConfig = {
   readonly tree: 'package' | 'commit';
   /** Python, ABI and platform tags of a wheel with extension modules; null to read them from their names. */
   readonly 'wheel-tag': string | null;
-  /** Further fields: of a jar's manifest or of a deb's control file. */
-  readonly fields: Readonly<Record<string, string>>;
+  /** Fields of a deb's control file. */
+  readonly control: Readonly<Record<string, string>>;
+  /** Attributes of a jar's manifest. */
+  readonly attributes: Readonly<Record<string, string>>;
+  /** `groupId` and `artifactId` of a jar or a POM; `name`, `url` and `license` of a generated POM. */
+  readonly coordinates: Readonly<Record<string, string>>;
 };
 
 /** Severity of a rule, or `off`. */
@@ -242,7 +246,7 @@ export type Config = {
   readonly history: HistoryConfig;
   readonly streams: Readonly<Record<string, StreamConfig>>;
   readonly packages: Readonly<Record<string, PackageConfig>>;
-  readonly together: readonly (readonly string[])[];
+  readonly together: Readonly<Record<string, readonly string[]>>;
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
   readonly gates: GatesConfig;
   readonly rehearse: RehearseConfig;

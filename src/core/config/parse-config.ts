@@ -158,8 +158,25 @@ function syntaxProblem(error: YAMLError, places: Places): Problem {
 
 function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places: Places): Problem {
   const { path, type } = detail;
+  if (path.length === 1 && path[0] === 'together' && type === 'object.base') {
+    const fix = 'Name each group: together: { tides: [tidemark, tidemark-py] }';
+    return {
+      code: 'CONFIG_WRONG_TYPE',
+      message: '"together" must be a mapping of groups',
+      fix,
+      where: places.value(path),
+    };
+  }
   const shown = path.join('.') || 'the file';
   if (type === 'object.unknown') {
+    const renamed = renamedKeys[String(path.at(-1))];
+    if (renamed !== undefined)
+      return {
+        code: 'CONFIG_UNKNOWN_KEY',
+        message: `"${shown}" is an old name`,
+        fix: `Write \`${renamed}\` instead`,
+        where: places.key(path),
+      };
     const known = keys.at(path.slice(0, -1));
     const near = nearest(String(path.at(-1)), known);
     const fix = near === null ? fixFromKnown(known) : `Did you mean "${near}"?`;
@@ -182,6 +199,12 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
   return { code: 'CONFIG_WRONG_TYPE', message, fix: fixFor(detail), where: places.value(path) };
 }
 
+/** Keys of earlier versions, with what they are called now. */
+const renamedKeys: Readonly<Record<string, string>> = {
+  contents: 'files',
+  fields: 'control (deb), attributes (jar) or coordinates (jar, pom)',
+};
+
 function fixFromKnown(known: readonly string[]): string {
   return known.length === 0 ? 'Remove it' : `Remove it; known here: ${known.join(', ')}`;
 }
@@ -192,6 +215,7 @@ function fixFor({ type, context }: Joi.ValidationErrorItem): string {
     const near = nearest(String(context?.value), valids.map(String));
     return near === null ? `Write one of: ${valids.join(', ')}` : `Did you mean "${near}"?`;
   }
+  if (type === 'any.unknown') return 'Remove it: this form does not take it';
   if (type === 'string.base') return 'Write a text here; quote it if it looks like a number or yes/no';
   if (type === 'array.base') return 'Write a list here: [a, b], or a line with "- " for each';
   if (type === 'object.base') return 'Write a mapping here: keys with values, indented';
@@ -234,9 +258,9 @@ function referenceProblems(config: Config, places: Places): Problem[] {
       });
     }
   }
-  for (const [index, group] of config.together.entries()) {
-    for (const [member, name] of group.entries())
-      check({ name, known: packages, what: 'package', path: ['together', index, member] });
+  for (const [group, members] of Object.entries(config.together)) {
+    for (const [index, name] of members.entries())
+      check({ name, known: packages, what: 'package', path: ['together', group, index] });
   }
   for (const [name, { streams }] of Object.entries(config.destinations)) {
     for (const [index, stream] of (streams ?? []).entries()) {

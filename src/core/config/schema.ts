@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { trialClients } from '../name/client.ts';
 import { ecosystems } from '../name/ecosystem.ts';
-import { billKinds, builtForms } from '../name/form.ts';
+import { type BuiltForm, billKinds, builtForms } from '../name/form.ts';
 import { protocols } from '../name/protocol.ts';
 import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
@@ -13,9 +13,9 @@ import { weights } from '../version/weight.ts';
 import {
   type ArtifactConfig,
   type Config,
-  type ContentsConfig,
   type DestinationConfig,
   type ExceptionConfig,
+  type FileRuleConfig,
   type GatesConfig,
   type HelperConfig,
   type HistoryConfig,
@@ -224,8 +224,8 @@ const stamp = () =>
     write: Joi.string().required(),
   });
 
-const contents = () =>
-  Joi.object<ContentsConfig>({
+const fileRule = () =>
+  Joi.object<FileRuleConfig>({
     from: relativeFolder().required(),
     to: relativeFolder(),
     as: relativeFolder(),
@@ -234,9 +234,9 @@ const contents = () =>
     mode: Joi.string().valid('0644', '0755').default(null),
   })
     .oxor('to', 'as')
-    .custom((rule: ContentsConfig) => ({ ...rule, to: rule.to ?? null, as: rule.as ?? null }));
+    .custom((rule: FileRuleConfig) => ({ ...rule, to: rule.to ?? null, as: rule.as ?? null }));
 
-const helperNames = ['pkg-config', 'launcher', 'desktop-entry', 'install-manifest'] as const;
+const helperNames = ['pkg-config', 'launcher', 'desktop-entry', 'installed-files'] as const;
 
 const helper = () =>
   Joi.alternatives().conditional(Joi.object(), {
@@ -259,6 +259,14 @@ const helper = () =>
     ),
   });
 
+/** Named texts that only these forms take. */
+const fieldsOf = (...forms: readonly BuiltForm[]) =>
+  Joi.object()
+    .pattern(/^[A-Za-z0-9][A-Za-z0-9-]*$/, Joi.string())
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    .when('form', { not: Joi.valid(...forms), then: Joi.forbidden() })
+    .default({});
+
 const artifact = () =>
   Joi.object<ArtifactConfig>({
     form: Joi.string()
@@ -269,7 +277,7 @@ const artifact = () =>
       // biome-ignore lint/suspicious/noThenProperty: Joi's own word
       .when('form', { not: Joi.valid('tar.gz', 'zip', 'source-archive'), then: Joi.forbidden() })
       .default(null),
-    contents: Joi.array().items(contents()).min(1).default(null),
+    files: Joi.array().items(fileRule()).min(1).default(null),
     brought: relativeFolder().default(null),
     revision: Joi.number().integer().min(1).default(1),
     helpers: Joi.array().items(helper()).default([]),
@@ -277,9 +285,9 @@ const artifact = () =>
     'wheel-tag': Joi.string()
       .pattern(/^[\w.]+-[\w.]+-[\w.]+$/, 'three tags such as cp311-cp311-linux_x86_64')
       .default(null),
-    fields: Joi.object()
-      .pattern(/^[A-Za-z0-9][A-Za-z0-9-]*$/, Joi.string())
-      .default({}),
+    control: fieldsOf('deb'),
+    attributes: fieldsOf('jar', 'sources-jar', 'documentation-jar'),
+    coordinates: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'pom'),
   });
 
 const exception = () =>
@@ -462,7 +470,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     history: history(),
     streams: record(stream()).default(defaultStreams),
     packages: record(packageEntry()).default({}),
-    together: Joi.array().items(texts().min(2)).default([]),
+    together: record(texts().min(2)).default({}),
     destinations: record(destination()).default({}),
     gates: gates(),
     rehearse: rehearse(),

@@ -1,4 +1,4 @@
-import type { ContentsConfig } from '../config/config.ts';
+import type { FileRuleConfig } from '../config/config.ts';
 import { globMatcher } from '../text/glob.ts';
 import { compareBytes, type Origin } from './entry.ts';
 
@@ -16,7 +16,7 @@ export type LeftBehindInput = {
   /** Why the form leaves a file out where it chose by itself. */
   readonly formReason: string;
   /** Rules of the artifact; null when the form chose. */
-  readonly rules: readonly ContentsConfig[] | null;
+  readonly rules: readonly FileRuleConfig[] | null;
 };
 
 /** Files tracked in the package and not in the artifact, each with the reason, in the order of reasons and paths. */
@@ -31,7 +31,7 @@ export function listLeftBehind(input: LeftBehindInput): LeftBehind[] {
     .sort((a, b) => compareBytes(a.reason, b.reason) || compareBytes(a.path, b.path));
 }
 
-function reasonByRules(path: string, rules: readonly ContentsConfig[]): string {
+function reasonByRules(path: string, rules: readonly FileRuleConfig[]): string {
   for (const { from, only, except } of rules) {
     const base = from.replace(/^\.\//, '').replace(/\/+$/, '');
     const isUnder = base === '.' || base === '' || path === base || path.startsWith(`${base}/`);
@@ -41,5 +41,5 @@ function reasonByRules(path: string, rules: readonly ContentsConfig[]): string {
     if (left !== undefined) return `\`except: ${left}\` leaves it out`;
     if (only.length > 0 && !globMatcher(only)(inside)) return `\`only\` of \`from: ${from}\` does not match it`;
   }
-  return 'no contents rule takes it';
+  return 'no `files` rule takes it';
 }

@@ -1,4 +1,4 @@
-import type { ContentsConfig } from '../config/config.ts';
+import type { FileRuleConfig } from '../config/config.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { globMatcher } from '../text/glob.ts';
 import { compareBytes } from './entry.ts';
@@ -25,13 +25,13 @@ export function plainMode({ isExecutable }: Candidate): number {
 }
 
 /**
- * Applies contents rules to the files of a package, recursively. The result is sorted by the bytes of its paths.
+ * Applies `files` rules to the files of a package, recursively. The result is sorted by the bytes of its paths.
  * @throws CONTENTS_NO_MATCH for a rule without a file, CONTENTS_COLLISION for two that write one path,
  * CONTENTS_UNSAFE for a link that leaves the package.
  */
 export function selectByRules(
   files: readonly Candidate[],
-  rules: readonly ContentsConfig[],
+  rules: readonly FileRuleConfig[],
   packageName: string,
 ): Staged[] {
   const staged = new Map<string, { file: Staged; rule: number }>();
@@ -58,7 +58,7 @@ export function sortStaged(staged: readonly Staged[]): Staged[] {
   return [...staged].sort((a, b) => compareBytes(a.path, b.path));
 }
 
-function chooseByRule(files: readonly Candidate[], rule: ContentsConfig): Staged[] {
+function chooseByRule(files: readonly Candidate[], rule: FileRuleConfig): Staged[] {
   const from = rule.from.replace(/^\.\//, '').replace(/\/+$/, '');
   const isGlob = /[*?[{]/.test(from.replace(outPrefix, '').replace('{out}', ''));
   const matchesFrom = isGlob ? globMatcher([from.replace('{out}', '\\{out\\}')]) : null;
@@ -78,7 +78,7 @@ function chooseByRule(files: readonly Candidate[], rule: ContentsConfig): Staged
 }
 
 /** Without `to` a file keeps its path, one of the steps' own folder its path in there; with `to` it goes below that. */
-function placeOf(path: string, inside: string, { to, as }: ContentsConfig): string {
+function placeOf(path: string, inside: string, { to, as }: FileRuleConfig): string {
   if (as !== null) return as.replace(/^\.\//, '');
   if (to === null) return path.startsWith(outPrefix) ? path.slice(outPrefix.length) : path;
   const folder = to.replace(/^\.\//, '').replace(/\/+$/, '');
@@ -96,19 +96,19 @@ function relativeTo(base: string, path: string): string {
   return base === '' || base === '.' ? path : path.slice(base.length + 1);
 }
 
-function noMatch({ from, only }: ContentsConfig, packageName: string): BevelstoneError {
+function noMatch({ from, only }: FileRuleConfig, packageName: string): BevelstoneError {
   const limited = only.length === 0 ? '' : ` with only ${only.join(', ')}`;
   return new BevelstoneError('CONTENTS_NO_MATCH', {
-    message: `The contents rule \`from: ${from}\`${limited} of ${packageName} matches no file`,
+    message: `The \`files\` rule \`from: ${from}\`${limited} of ${packageName} matches no file`,
     why: 'neither the checkout nor what the build steps made has such a file',
     fix: 'Correct the rule, or let a build step make the file',
     where: { file: 'bevelstone.yaml' },
   });
 }
 
-function severalAs({ from, as }: ContentsConfig, chosen: readonly Staged[], packageName: string): BevelstoneError {
+function severalAs({ from, as }: FileRuleConfig, chosen: readonly Staged[], packageName: string): BevelstoneError {
   return new BevelstoneError('CONTENTS_COLLISION', {
-    message: `The contents rule \`from: ${from}\` of ${packageName} gives ${as} to ${chosen.length} files`,
+    message: `The \`files\` rule \`from: ${from}\` of ${packageName} gives ${as} to ${chosen.length} files`,
     why: `it matches ${chosen[0]?.source.path}, ${chosen[1]?.source.path} and \`as\` names one path`,
     fix: 'Name one file in `from`, or write `to` for a folder',
     where: { file: 'bevelstone.yaml' },
@@ -117,7 +117,7 @@ function severalAs({ from, as }: ContentsConfig, chosen: readonly Staged[], pack
 
 function collision(file: Staged, other: Staged, packageName: string): BevelstoneError {
   return new BevelstoneError('CONTENTS_COLLISION', {
-    message: `Two contents rules of ${packageName} write ${file.path}`,
+    message: `Two \`files\` rules of ${packageName} write ${file.path}`,
     why: `one takes ${other.source.path}, the other ${file.source.path}`,
     fix: 'Leave one of them out with `except`, or give it another place with `to`',
     where: { file: 'bevelstone.yaml' },

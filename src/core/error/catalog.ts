@@ -64,8 +64,8 @@ export const errorCatalog = {
   DEPENDENCY_PRERELEASE: { exitCode: 3, summary: 'A stable release would depend on a prerelease of the workspace' },
   NOTHING_TO_RELEASE: { exitCode: 4, summary: 'There is nothing new to deliver' },
 
-  CONTENTS_NO_MATCH: { exitCode: 2, summary: 'A contents rule matches no file' },
-  CONTENTS_COLLISION: { exitCode: 2, summary: 'Two contents rules write the same path' },
+  CONTENTS_NO_MATCH: { exitCode: 2, summary: 'A `files` rule matches no file' },
+  CONTENTS_COLLISION: { exitCode: 2, summary: 'Two `files` rules write the same path' },
   CONTENTS_NEEDED: {
     exitCode: 2,
     summary: 'Nothing says what goes into an artifact, and its form has no usual contents',

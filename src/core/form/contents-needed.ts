@@ -8,7 +8,7 @@ export function contentsNeeded(packageName: string, form: string, usual: readonl
       usual.length === 0
         ? 'this form has no usual contents'
         : `there is none of ${usual.join(', ')} after the build steps`,
-    fix: 'Add `contents` to the artifact, or let a build step fill one of these folders',
+    fix: 'Add `files` to the artifact, or let a build step fill one of these folders',
     where: { file: 'bevelstone.yaml' },
   });
 }

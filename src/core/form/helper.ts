@@ -26,7 +26,7 @@ export async function helperEntries(
   staged: readonly Staged[],
   place: HelperPlace = anywhere,
 ): Promise<PlannedEntry[]> {
-  const order = (one: HelperConfig) => (one.helper === 'install-manifest' ? 1 : 0);
+  const order = (one: HelperConfig) => (one.helper === 'installed-files' ? 1 : 0);
   const helpers = [...input.artifact.helpers].sort((a, b) => order(a) - order(b));
   return Promise.all(
     helpers.map((helper) => {
@@ -134,7 +134,7 @@ async function desktopEntry(
 
 /** Every file of the artifact with mode, size and digest, so that an unpacked copy can be checked and removed again. */
 async function installManifest({ packageName }: FormInput, place: HelperPlace): Promise<PlannedEntry> {
-  const path = `${place.root}share/${fileNameOf(packageName)}/install-manifest.txt`;
+  const path = `${place.root}share/${fileNameOf(packageName)}/installed-files.txt`;
   const make = (before: readonly PackedSoFar[]) => {
     const files = before.filter(({ type }) => type === 'file' || type === 'symlink');
     const top = commonTop(files.map((one) => one.path));
@@ -165,7 +165,7 @@ function impossible(helper: string, packageName: string, why: string): Bevelston
   return new BevelstoneError('HELPER_IMPOSSIBLE', {
     message: `The helper ${helper} cannot be written for ${packageName}`,
     why,
-    fix: 'Add what it needs to the contents, or give the helper its `run` or leave it out',
+    fix: 'Add what it needs to `files`, or give the helper its `run` or leave it out',
     where: { file: 'bevelstone.yaml' },
   });
 }

@@ -37,7 +37,7 @@ export type FormInput = {
 
 /** One form of artifact. */
 export type Layout = {
-  /** What goes in when the configuration has no contents rule. @throws CONTENTS_NEEDED where only a maintainer knows. */
+  /** What goes in when the configuration has no `files`. @throws CONTENTS_NEEDED where only a maintainer knows. */
   readonly select: (input: FormInput) => Promise<Staged[]>;
   readonly plan: (input: FormInput, staged: readonly Staged[]) => Promise<ArtifactPlan>;
 };

@@ -6,7 +6,7 @@ import type { FormInput, Layout } from './layout.ts';
 import { fillPlaceholders } from './placeholder.ts';
 import type { ArtifactPlan } from './plan.ts';
 
-/** Lays an artifact out: selects what goes in, then says where everything stands. Entries of contents rules come first. */
+/** Lays an artifact out: selects what goes in, then says where everything stands. Entries of file rules come first. */
 export async function planArtifact(input: FormInput): Promise<ArtifactPlan> {
   const layout = await layoutOf(input.artifact.form);
   const staged = await stage(layout, input);
@@ -37,9 +37,9 @@ async function layoutOf(form: BuiltForm): Promise<Layout> {
 }
 
 async function stage(layout: Layout, input: FormInput): Promise<Staged[]> {
-  const { contents } = input.artifact;
-  if (contents === null) return layout.select(input);
-  const filled = contents.flatMap((rule) => {
+  const { files: rules } = input.artifact;
+  if (rules === null) return layout.select(input);
+  const filled = rules.flatMap((rule) => {
     const isRepeated =
       input.platform === null && [rule.from, rule.to, rule.as].some((text) => text?.includes('{platform}'));
     const inputs = isRepeated ? input.platforms.map((platform) => ({ ...input, platform })) : [input];

@@ -7,11 +7,11 @@ import { formDefinitions } from './definitions.ts';
  */
 export function platformUse(artifact: ArtifactConfig, platforms: readonly string[]): 'each' | 'all' | 'none' {
   if (platforms.length === 0) return 'none';
-  const { name, contents, brought, form } = artifact;
+  const { name, files, brought, form } = artifact;
   const habit = formDefinitions[form].platforms;
   const names = (texts: readonly (string | null)[]) =>
     texts.some((text) => text !== null && /\{(?:platform|multiarch)\}/.test(text));
-  const inRules = names((contents ?? []).flatMap(({ from, to, as }) => [from, to, as]));
+  const inRules = names((files ?? []).flatMap(({ from, to, as }) => [from, to, as]));
   if (habit === 'one-each' || names([name, brought])) return 'each';
   if (!inRules) return 'none';
   return habit === 'one-each-if-named' ? 'each' : 'all';

@@ -22,7 +22,11 @@ export type PackageFacts = {
 };
 
 /** What the maintainer asks for on top of what history says (docs/design/versions.md, step 20). */
-export type Overrides = { readonly as: string | null; readonly raise: Weight | null; readonly because: string | null };
+export type Overrides = {
+  readonly exactly: string | null;
+  readonly raise: Weight | null;
+  readonly because: string | null;
+};
 
 /** Everything else the calculation depends on. */
 export type VersionRules = {
@@ -173,7 +177,8 @@ function induce({
 function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRules): Answer {
   const members = unit.members.flatMap((member) => packages[member] ?? []);
   const { stream, overrides } = rules;
-  if (overrides.as !== null && unit.isSelected) return decideAs({ version: overrides.as, unit, members, rules });
+  if (overrides.exactly !== null && unit.isSelected)
+    return decideExactly({ version: overrides.exactly, unit, members, rules });
   if (isOffLine(members, stream)) return { next: null, problem: null };
   const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
@@ -229,7 +234,7 @@ function decideLabelled({
   };
 }
 
-function decideAs({
+function decideExactly({
   version,
   unit,
   members,
@@ -324,7 +329,7 @@ function reasonsFor({
     ...(unit.last === null ? [firstReason] : []),
     ...(own === '' ? [] : [own]),
     ...(unit.follows.get(index) ?? []),
-    ...(overrides.as !== null && unit.isSelected ? [`asked for as ${overrides.as}`] : []),
+    ...(overrides.exactly !== null && unit.isSelected ? [`asked for as ${overrides.exactly}`] : []),
     ...(overrides.raise !== null && unit.isSelected ? [`raised to ${overrides.raise}`] : []),
     ...(overrides.because !== null && unit.isSelected ? [overrides.because] : []),
   ];
@@ -332,9 +337,9 @@ function reasonsFor({
   return others.length > 0 ? [`together with ${others.join(', ')}`] : [reasonOfRest(facts.changes, facts.last)];
 }
 
-function manyProblems(shown: readonly Unit[], { as }: Overrides): Problem[] {
-  if (as === null || shown.length < 2) return [];
-  const message = `${as} was asked for, and ${shown.length} packages or groups are selected`;
+function manyProblems(shown: readonly Unit[], { exactly }: Overrides): Problem[] {
+  if (exactly === null || shown.length < 2) return [];
+  const message = `${exactly} was asked for, and ${shown.length} packages or groups are selected`;
   return [{ code: 'VERSION_REFUSED', message, fix: 'Name one package or group with -p', where: null }];
 }
 
@@ -358,7 +363,7 @@ function elsewhereProblem(version: string, members: readonly PackageFacts[]): Pr
   return {
     code: 'VERSION_ELSEWHERE',
     message: `${namesOf(members)} would be ${version}, and the tag ${taken.tag} says that was released from ${taken.commit.slice(0, 7)}`,
-    fix: `Merge ${taken.tag} into this branch, or choose another version with --as`,
+    fix: `Merge ${taken.tag} into this branch, or choose another version with --exactly`,
     where: null,
   };
 }

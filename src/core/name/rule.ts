@@ -47,7 +47,7 @@ export const ruleIds = [
   'node/entry-point-missing',
   'node/entry-point-unusable',
   'node/install-script',
-  'node/missing-import',
+  'node/imported-file-absent',
   'node/module-syntax',
   'node/program-unusable',
   'node/types-disagree',

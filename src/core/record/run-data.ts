@@ -53,7 +53,7 @@ export type Opened = {
 /** Options that decide what is released. */
 export type RunAsked = {
   readonly packages: readonly string[];
-  readonly as: string | null;
+  readonly exactly: string | null;
   readonly raise: string | null;
   readonly because: string | null;
   readonly branch: string | null;
@@ -91,7 +91,7 @@ const openedSchema = object({
   mark: isHex(32),
   asked: object({
     packages: list(isPackageName),
-    as: orNull(isString),
+    exactly: orNull(isString),
     raise: orNull(isString),
     because: orNull(isString),
     branch: orNull(isString),

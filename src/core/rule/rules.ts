@@ -63,8 +63,8 @@ import { conditionOrder } from './node/condition-order.ts';
 import { dependencyElsewhere } from './node/dependency-elsewhere.ts';
 import { entryPointMissing } from './node/entry-point-missing.ts';
 import { entryPointUnusable } from './node/entry-point-unusable.ts';
+import { importedFileAbsent } from './node/imported-file-absent.ts';
 import { installScript } from './node/install-script.ts';
-import { missingImport } from './node/missing-import.ts';
 import { moduleSyntax } from './node/module-syntax.ts';
 import { programUnusable } from './node/program-unusable.ts';
 import { typesDisagree } from './node/types-disagree.ts';
@@ -127,7 +127,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'node/entry-point-missing': entryPointMissing,
   'node/entry-point-unusable': entryPointUnusable,
   'node/install-script': installScript,
-  'node/missing-import': missingImport,
+  'node/imported-file-absent': importedFileAbsent,
   'node/module-syntax': moduleSyntax,
   'node/program-unusable': programUnusable,
   'node/types-disagree': typesDisagree,

@@ -94,7 +94,7 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
     tracked: tracked.map((name) => (folder === '' ? name : name.slice(folder.length + 1))),
     origins,
     folder,
-    rules: config?.contents ?? null,
+    rules: config?.files ?? null,
     formReason: reasonLeftOut(listedFiles(manifest?.json ?? {}) !== null),
   });
 }

@@ -79,18 +79,19 @@ function stepEnvironment(
     TZ: 'UTC',
     ...own,
     SOURCE_DATE_EPOCH: String(sourceTime),
+    // A package called "for" does not replace what the variable below always means.
+    ...Object.fromEntries(built),
     BEVELSTONE_VERSION: version,
     BEVELSTONE_COMMIT: survey.commit,
     BEVELSTONE_BUILT_FOR: one.config['built-for'],
     BEVELSTONE_OUT: out,
-    BEVELSTONE_DEPS: dependencies.folder,
-    ...Object.fromEntries(built),
+    BEVELSTONE_BUILT: dependencies.folder,
   };
 }
 
-/** `BEVELSTONE_DEP_TIDEMARK_PY` for the package tidemark-py. */
+/** `BEVELSTONE_BUILT_TIDEMARK_PY` for the package tidemark-py. */
 function dependencyVariable(name: string): string {
-  return `BEVELSTONE_DEP_${name
+  return `BEVELSTONE_BUILT_${name
     .toUpperCase()
     .replace(/[^A-Z0-9]+/g, '_')
     .replace(/^_+/, '')}`;

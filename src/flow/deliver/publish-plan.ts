@@ -164,7 +164,7 @@ export async function planTags(
   if (missing.length > 0 && !options.tag && !options.dryRun) throw notPushed(missing, remote);
   if (missing.length > 0 && !options.dryRun) await checkIdentity(place);
   if (missing.length > 0 && options.dryRun && !options.tag)
-    warn(context, `${missing.join(', ')} would have to be on ${remote} first; --tag makes and pushes it`);
+    warn(context, `${missing.join(', ')} would have to be on ${remote} first; --push-tag makes and pushes it`);
   return { remote, missing };
 }
 
@@ -190,7 +190,7 @@ function notPushed(tags: readonly string[], remote: string): BevelstoneError {
   return new BevelstoneError('TAG_NOT_PUSHED', {
     message: `${remote} has no annotated tag ${tags.join(', ')}`,
     why: 'the tag decides who releases a version, so it comes before any upload',
-    fix: 'Run: bevelstone publish --tag, which makes and pushes it first',
+    fix: 'Run: bevelstone publish --push-tag, which makes and pushes it first',
   });
 }
 
@@ -200,7 +200,7 @@ function notAnnotated(tag: string, remote: string, isThere: boolean): Bevelstone
     why: 'only an annotated tag says who released when',
     fix: isThere
       ? `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`
-      : `Delete it, so that --tag can make an annotated one: git tag -d ${tag}`,
+      : `Delete it, so that --push-tag can make an annotated one: git tag -d ${tag}`,
   });
 }
 

@@ -111,7 +111,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
 async function releaseAll(context: Context, without: readonly string[]): Promise<Released> {
   const asked = {
     packages: context.packages,
-    as: null,
+    exactly: null,
     raise: null,
     because: null,
     branch: null,

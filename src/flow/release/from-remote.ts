@@ -146,7 +146,7 @@ function openedFrom(context: Context, { run, source, about }: LedgerRelease, rem
     mark: randomBytes(16).toString('hex'),
     asked: {
       packages: [],
-      as: null,
+      exactly: null,
       raise: null,
       because: null,
       branch: null,

@@ -30,7 +30,7 @@ export async function withNeeded(
     if (wanted.length === 0) return own;
     // What stands in the way of packages that nobody needs is no business of this release.
     const quiet: Context = { ...context, packages: [...new Set(wanted.map(({ to }) => nameOf(to)))], report: () => {} };
-    const others = await survey(quiet, { ...options, as: null, raise: null, because: null });
+    const others = await survey(quiet, { ...options, exactly: null, raise: null, because: null });
     const open = new Set(others.packages.filter(({ next }) => next !== null).map(({ name }) => name));
     const needed = wanted.find(({ to }) => open.has(nameOf(to)));
     if (needed === undefined) return own;

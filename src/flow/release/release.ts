@@ -321,7 +321,7 @@ async function surveyFor(context: Context, asked: RunAsked, at: string | null): 
   const options: SurveyOptions = {
     ...plainSurvey,
     at,
-    as: asked.as,
+    exactly: asked.exactly,
     raise: asked.raise as SurveyOptions['raise'],
     because: asked.because,
     branch: asked.branch,
@@ -592,7 +592,7 @@ function nothingToRelease({ packages }: Survey): BevelstoneError {
   return new BevelstoneError('NOTHING_TO_RELEASE', {
     message: 'There is nothing to release',
     why: packages.map(({ name, reasons }) => `${name}: ${reasons.join(', ') || 'no change that counts'}`).join('\n'),
-    fix: 'Commit a change that counts, or ask for a version with --raise or --as and --because',
+    fix: 'Commit a change that counts, or ask for a version with --raise or --exactly and --because',
   });
 }
 

@@ -36,7 +36,7 @@ export type SurveyOptions = {
   readonly at: string | null;
   readonly branch: string | null;
   readonly stream: string | null;
-  readonly as: string | null;
+  readonly exactly: string | null;
   readonly raise: Weight | null;
   readonly because: string | null;
   /** Whether to list commits that are not in any package too. */
@@ -52,7 +52,7 @@ export const plainSurvey: SurveyOptions = {
   at: null,
   branch: null,
   stream: null,
-  as: null,
+  exactly: null,
   raise: null,
   because: null,
   changes: false,
@@ -93,12 +93,12 @@ export async function surveyWorkspace(
   const stream = chooseStream(config.streams, branch, options.stream);
   const { histories, walk } = await readHistories(context, { workspace, commit, stream, options, found });
   const edges = dependencyEdges(histories);
-  const groups = groupIndexes(config.together, packages);
+  const groups = groupIndexes(Object.values(config.together), packages);
   // A question that looks at every file: only versions for looking depend on it.
   const dirty = stream.type === 'look' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
   const { first, 'below-one': belowOne, unmarked } = config.history;
-  const { as, raise, because } = options;
-  const overrides = { as, raise, because };
+  const { exactly, raise, because } = options;
+  const overrides = { exactly, raise, because };
   const rules = { stream, head: commit, dirty, first, belowOne, unmarked, groups, edges, overrides, selected };
   const answers = nextVersions(histories.map(factsOf), rules);
   if (!options.asReleased) throwAll(answers.problems);

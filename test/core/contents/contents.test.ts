@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { ContentsConfig } from '../../../src/core/config/config.ts';
+import type { FileRuleConfig } from '../../../src/core/config/config.ts';
 import { contentDigest, type Entry } from '../../../src/core/contents/entry.ts';
 import { linkLeaves, unsafeReason } from '../../../src/core/contents/safe-path.ts';
 import { type Candidate, selectByRules } from '../../../src/core/contents/select.ts';
@@ -12,7 +12,7 @@ const file = (path: string, more: Partial<Candidate> = {}): Candidate => ({
   linkname: null,
   ...more,
 });
-const rule = (from: string, more: Partial<ContentsConfig> = {}): ContentsConfig => ({
+const rule = (from: string, more: Partial<FileRuleConfig> = {}): FileRuleConfig => ({
   from,
   to: null,
   as: null,

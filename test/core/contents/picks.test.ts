@@ -9,7 +9,7 @@ import { listLeftBehind } from '../../../src/core/contents/left-behind.ts';
 import { likelyCause } from '../../../src/core/contents/likely-cause.ts';
 import { pickFiles } from '../../../src/core/contents/picks.ts';
 import { formDefinitions } from '../../../src/core/form/definitions.ts';
-import { contentsRule } from '../../builders/form-input.ts';
+import { fileRule } from '../../builders/form-input.ts';
 import { temporaryFolder } from '../../builders/repository.ts';
 
 type Case = readonly [string, Record<string, unknown>, readonly string[], readonly string[]];
@@ -154,8 +154,8 @@ describe('what was left behind', () => {
   it.each<[string, Partial<Parameters<typeof listLeftBehind>[0]>, string[]]>([
     [
       'rules',
-      { rules: [{ ...contentsRule('src'), except: ['**/*.test.*'] }] },
-      ['src/a.test.js: `except: **/*.test.*` leaves it out', 'tools/b.js: no contents rule takes it'],
+      { rules: [{ ...fileRule('src'), except: ['**/*.test.*'] }] },
+      ['src/a.test.js: `except: **/*.test.*` leaves it out', 'tools/b.js: no `files` rule takes it'],
     ],
     [
       'the files list',

@@ -68,12 +68,14 @@ it('tells values from types in declarations', () => {
       "export type { C } from './c.js';",
       "export * from './d.js';",
       'declare const local: number;',
-      'export { local as shown, A };',
+      'declare const both: number;',
+      'interface both {}',
+      'export { local as shown, A, both };',
       'export default high;',
     ].join('\n'),
   );
 
-  expect([...facts.values].sort()).toEqual(['default', 'high', 'shown']);
+  expect([...facts.values].sort()).toEqual(['both', 'default', 'high', 'shown']);
   expect([...facts.types].sort()).toEqual(['C', 'Inlined', 'Tide']);
   expect(facts.handedOn.map(({ name, from }) => [name, from])).toEqual([
     ['B', './b.js'],

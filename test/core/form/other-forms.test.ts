@@ -11,7 +11,7 @@ import { encodeDosTime, encodeLocalHeader } from '../../../src/core/form/zip-hea
 import { nuspecFormat } from '../../../src/core/manifest/nuspec.ts';
 import { pomFormat } from '../../../src/core/manifest/pom-xml.ts';
 import { stampByRule, stampHeader } from '../../../src/core/manifest/stamp-rule.ts';
-import { artifactConfig, candidate, contentsRule, formInput, pathsOf, textOf } from '../../builders/form-input.ts';
+import { artifactConfig, candidate, fileRule, formInput, pathsOf, textOf } from '../../builders/form-input.ts';
 
 const commit = 'c0ffee0000000000000000000000000000000001';
 
@@ -106,7 +106,7 @@ describe('jars', () => {
 
   it('get a POM of their own when the package has none', async () => {
     const plan = await planArtifact(
-      formInput('pom', {}, { artifact: { fields: { groupId: 'g.x', license: 'MIT & more' } } }),
+      formInput('pom', {}, { artifact: { coordinates: { groupId: 'g.x', license: 'MIT & more' } } }),
     );
 
     expect(plan).toMatchObject({ fileName: 'tides-1.4.0.pom', container: 'file' });
@@ -117,14 +117,14 @@ describe('jars', () => {
 });
 
 describe('a Debian package', () => {
-  const fields = {
+  const control = {
     Maintainer: 'Harbour desk <harbour@fenmarsh.example>',
     Description: 'Tides\nof the bar\n\nand the quay',
   };
-  const contents = [contentsRule('lib', 'usr/lib/{multiarch}'), contentsRule('etc')];
+  const contents = [fileRule('lib', 'usr/lib/{multiarch}'), fileRule('etc')];
   const files = { LICENSE: 'MIT\n', 'lib/libtides.so.1': '', 'etc/tides.conf': '' };
   const plan = (more = {}) =>
-    planArtifact(formInput('deb', files, { platform: 'linux-arm64', artifact: { contents, fields, ...more } }));
+    planArtifact(formInput('deb', files, { platform: 'linux-arm64', artifact: { files: contents, control, ...more } }));
 
   it('places files by the hierarchy, every folder before what it holds', async () => {
     const { fileName, entries } = await plan({ revision: 3 });
@@ -169,15 +169,15 @@ describe('a Debian package', () => {
   });
 
   it.each([
-    ['no maintainer', { fields: { Description: 'x' } }, 'FIELD_MISSING'],
-    ['a name that Debian does not allow', { fields: { ...fields, Package: 'T' } }, 'FIELD_MISSING'],
-    ['no contents', { contents: null }, 'CONTENTS_NEEDED'],
+    ['no maintainer', { control: { Description: 'x' } }, 'FIELD_MISSING'],
+    ['a name that Debian does not allow', { control: { ...control, Package: 'T' } }, 'FIELD_MISSING'],
+    ['no contents', { files: null }, 'CONTENTS_NEEDED'],
   ])('is refused with %s', async (_, more, code) => {
     await expect(plan(more)).rejects.toMatchObject({ code });
   });
 
   it('is refused for platforms that Debian has not, and without a licence', async () => {
-    const artifact = { contents: [contentsRule('lib', 'usr/lib')], fields };
+    const artifact = { files: [fileRule('lib', 'usr/lib')], control };
 
     await expect(planArtifact(formInput('deb', files, { platform: 'macos-x64', artifact }))).rejects.toMatchObject({
       code: 'PLATFORM_UNCLEAR',
@@ -208,10 +208,10 @@ describe('a .NET package', () => {
     'bin/netstandard2.0/T.dll': '',
     'bin/net8.0/LICENCE': '',
   };
-  const contents = [contentsRule('bin', 'lib'), contentsRule('README.md')];
+  const contents = [fileRule('bin', 'lib'), fileRule('README.md')];
 
   it('is an OPC package: relationships first, a content type for every ending and every file without', async () => {
-    const plan = await planArtifact(formInput('nupkg', files, { ...net, artifact: { contents } }));
+    const plan = await planArtifact(formInput('nupkg', files, { ...net, artifact: { files: contents } }));
 
     expect(plan.fileName).toBe('Fen.Tides.1.4.0.nupkg');
     expect(pathsOf(plan).slice(0, 3)).toEqual(['_rels/.rels', 'Fen.Tides.nuspec', 'README.md']);
@@ -223,7 +223,7 @@ describe('a .NET package', () => {
   });
 
   it('keeps the nuspec and adds what a release knows: commit, notes, readme, a group for every framework', async () => {
-    const plan = await planArtifact(formInput('nupkg', files, { ...net, artifact: { contents } }));
+    const plan = await planArtifact(formInput('nupkg', files, { ...net, artifact: { files: contents } }));
 
     const text = textOf(plan.entries, 'Fen.Tides.nuspec');
     expect(nuspecFormat.read(text, 'x')).toMatchObject({
@@ -238,7 +238,7 @@ describe('a .NET package', () => {
   });
 
   it('has a package of symbols beside it', async () => {
-    const plan = await planArtifact(formInput('snupkg', files, { ...net, artifact: { contents } }));
+    const plan = await planArtifact(formInput('snupkg', files, { ...net, artifact: { files: contents } }));
 
     expect(plan.fileName).toBe('Fen.Tides.1.4.0.snupkg');
     expect(pathsOf(plan).filter((path) => path.startsWith('lib/'))).toEqual(['lib/net8.0/T.pdb']);
@@ -278,17 +278,21 @@ describe('plain archives', () => {
     const stamped = await planArtifact(formInput('source-archive', { a: '' }));
     const bare = await planArtifact(formInput('source-archive', { a: '' }, { isStamped: false }));
 
+    const own = await planArtifact(formInput('source-archive', { a: '', VERSION: 'mine' }, { isStamped: false }));
+
+    expect(pathsOf(own)).toEqual(['tides-1.4.0/VERSION', 'tides-1.4.0/a']);
+    expect(own.entries.map(({ content }) => content.type)).toEqual(['file', 'file']);
     expect(stamped.fileName).toBe('tides-1.4.0-source.tar.gz');
     expect(pathsOf(stamped)).toEqual(['tides-1.4.0/a']);
     expect(textOf(bare.entries, 'tides-1.4.0/VERSION')).toBe('1.4.0\n');
   });
 
   it('repeats a rule with {platform} for every platform in an archive of all', async () => {
-    const contents = [contentsRule('out/{platform}', 'runtimes/{platform}')];
+    const contents = [fileRule('out/{platform}', 'runtimes/{platform}')];
     const files = { 'out/linux-x64/t.so': '', 'out/macos-arm64/t.dylib': '' };
 
     const plan = await planArtifact(
-      formInput('tar.gz', files, { platforms: ['linux-x64', 'macos-arm64'], artifact: { contents } }),
+      formInput('tar.gz', files, { platforms: ['linux-x64', 'macos-arm64'], artifact: { files: contents } }),
     );
 
     expect(pathsOf(plan)).toEqual(['tides-1.4.0/runtimes/linux-x64/t.so', 'tides-1.4.0/runtimes/macos-arm64/t.dylib']);
@@ -296,7 +300,7 @@ describe('plain archives', () => {
 });
 
 describe('helpers', () => {
-  const helper = (name: 'pkg-config' | 'launcher' | 'desktop-entry' | 'install-manifest', more = {}) => ({
+  const helper = (name: 'pkg-config' | 'launcher' | 'desktop-entry' | 'installed-files', more = {}) => ({
     helper: name,
     name: null,
     run: null,
@@ -427,9 +431,9 @@ it.each([
   ['none', artifactConfig('npm-tarball')],
   ['each', artifactConfig('deb')],
   ['each', artifactConfig('tar.gz', { name: '{package}-{platform}.tar.gz' })],
-  ['each', artifactConfig('tar.gz', { contents: [contentsRule('{out}/{platform}')] })],
-  ['all', artifactConfig('nupkg', { contents: [contentsRule('{out}/{platform}', 'runtimes/{platform}')] })],
-  ['none', artifactConfig('tar.gz', { contents: [contentsRule('{out}')] })],
+  ['each', artifactConfig('tar.gz', { files: [fileRule('{out}/{platform}')] })],
+  ['all', artifactConfig('nupkg', { files: [fileRule('{out}/{platform}', 'runtimes/{platform}')] })],
+  ['none', artifactConfig('tar.gz', { files: [fileRule('{out}')] })],
 ] as const)('is made for %s of the platforms', (use, artifact) => {
   expect(platformUse(artifact, ['linux-x64'])).toBe(use);
   expect(platformUse(artifact, [])).toBe('none');

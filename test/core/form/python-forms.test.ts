@@ -4,7 +4,7 @@ import { formatCoreMetadata, parseCoreMetadata } from '../../../src/core/form/py
 import { offerProjectTable, setupCfgFormat, setupPyFormat } from '../../../src/core/manifest/old-python.ts';
 import { pyprojectFormat } from '../../../src/core/manifest/pyproject-toml.ts';
 import { parsePythonProject } from '../../../src/core/manifest/python-project.ts';
-import { candidate, contentsRule, formInput, pathsOf, textOf } from '../../builders/form-input.ts';
+import { candidate, fileRule, formInput, pathsOf, textOf } from '../../builders/form-input.ts';
 
 const project = `[project]
 name = "Tide.Mark"
@@ -123,10 +123,10 @@ describe('a wheel', () => {
 
   it('writes entry points by group, and takes what the rules say instead', async () => {
     const toml = `${project}\n[project.scripts]\ntides = "tide_mark:main"\n[project.entry-points."tide.plugins"]\nbar = "tide_mark:bar"\n`;
-    const contents = [contentsRule('lib', 'tide_mark')];
+    const contents = [fileRule('lib', 'tide_mark')];
 
     const plan = await planArtifact(
-      formInput('wheel', { ...source, 'pyproject.toml': toml, 'lib/a.py': '' }, { artifact: { contents } }),
+      formInput('wheel', { ...source, 'pyproject.toml': toml, 'lib/a.py': '' }, { artifact: { files: contents } }),
     );
 
     expect(pathsOf(plan)[0]).toBe('tide_mark/a.py');

@@ -26,6 +26,7 @@ describe('a release folded from its events', () => {
     );
     const [release] = releases;
 
+    expect(fold(planned, deliveredEvent('office', 1)).releases[0]?.isAbandoned).toBe(false);
     expect(damage).toEqual([]);
     expect(release).toMatchObject({
       run: '20261123-080000-0123abcd',

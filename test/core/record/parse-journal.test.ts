@@ -21,7 +21,7 @@ const opened = {
   mark: 'ab'.repeat(16),
   asked: {
     packages: ['coast'],
-    as: null,
+    exactly: null,
     raise: 'minor',
     because: 'a new reading',
     branch: null,

@@ -435,3 +435,14 @@ describe('bills inside artifacts', () => {
     ).toBe(false);
   });
 });
+
+it('an SPDX document may describe only what it has', () => {
+  const problems = (documentDescribes: readonly string[]) => {
+    const json = { ...parseBill(formatBill(bill(), 'spdx'), 'x').json, documentDescribes };
+    return checkBill({ kind: 'spdx', json }).map(({ pointer }) => pointer);
+  };
+  const [known] = parseBill(formatBill(bill(), 'spdx'), 'x').json['packages'] as readonly { SPDXID: string }[];
+
+  expect(problems([known?.SPDXID ?? ''])).toEqual([]);
+  expect(problems([known?.SPDXID ?? '', 'SPDXRef-gone'])).toEqual(['/documentDescribes/1']);
+});

@@ -3,7 +3,7 @@ import semver from 'semver';
 import { describe, expect, it } from 'vitest';
 import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/ecosystem/node/ranges.ts';
 import { pointerFor } from '../../../src/core/version/pointer.ts';
-import { chooseStream, lookLabel } from '../../../src/core/version/stream.ts';
+import { chooseStream, counterOf, lookLabel } from '../../../src/core/version/stream.ts';
 import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
 import { bump, isVersion } from '../../../src/core/version/version.ts';
 
@@ -36,6 +36,18 @@ describe('a version', () => {
       }),
     );
   });
+});
+
+it.each([
+  ['1.4.0-early.3', 3],
+  ['1.4.0-early.12+build', 12],
+  ['1.4.0-early', null],
+  ['1.4.0-other.3', null],
+  ['1.4.0-early.3.1', null],
+  ['1.4.0-early.x', null],
+  ['1.4.0', null],
+])('the counter of %s in the series "early" is %s', (version, counter) => {
+  expect(counterOf(version, 'early')).toBe(counter);
 });
 
 describe('tags', () => {

@@ -345,7 +345,7 @@ const rows: readonly Row[] = [
   {
     name: '22 a group',
     packages: two,
-    more: 'together: [[a, b]]',
+    more: 'together: { tides: [a, b] }',
     build: (r) => {
       released(r, '1.3.2');
       released(r, '1.3.0', 'b');
@@ -357,7 +357,7 @@ const rows: readonly Row[] = [
   {
     name: '23 a member joins a group',
     packages: { a: {}, c: {} },
-    more: 'together: [[a, c]]',
+    more: 'together: { tides: [a, c] }',
     build: (r) => {
       released(r, '1.3.2');
       r.commit('fix: x', a);
@@ -493,7 +493,7 @@ const rows: readonly Row[] = [
       released(r);
       r.commit('fix: x', a);
     },
-    options: { as: '1.4.0' },
+    options: { exactly: '1.4.0' },
     expect: 'VERSION_REFUSED',
   },
   {
@@ -502,7 +502,7 @@ const rows: readonly Row[] = [
       released(r);
       r.commit('fix: x', a);
     },
-    options: { as: '1.3.5' },
+    options: { exactly: '1.3.5' },
     expect: 'VERSION_REFUSED',
   },
   {
@@ -511,7 +511,7 @@ const rows: readonly Row[] = [
       released(r);
       r.commit('fix: x', a);
     },
-    options: { as: '1.10.0' },
+    options: { exactly: '1.10.0' },
     expect: { a: '1.10.0' },
   },
   {
@@ -614,7 +614,7 @@ const rows: readonly Row[] = [
   },
   {
     name: 'a stream that Python can not spell is found at once',
-    more: '  py: { folder: py, ecosystem: python }\ntogether: []',
+    more: '  py: { folder: py, ecosystem: python }\ntogether: {}',
     streams: 'streams: { stable: { from: main }, odd: { from: odd, identifier: odd } }\n',
     build: (r) => {
       r.commit('fix: x', a);

@@ -44,7 +44,7 @@ export function canonicalControl(fields: Readonly<Record<string, string>>): stri
 /** Debian Policy §5.6.1: small letters, digits, plus, minus and dot, at least two. */
 function debianName({ artifact, packageName }: FormInput): string {
   const name =
-    artifact.fields['Package'] ??
+    artifact.control['Package'] ??
     packageName
       .toLowerCase()
       .replace(/[^a-z0-9+.-]+/g, '-')
@@ -82,7 +82,7 @@ type DebParts = { readonly name: string; readonly version: string; readonly arch
 /** Fields of the control file in their order (Debian Policy §5.3); those of the configuration come over ours. */
 function controlFields(input: FormInput, { name, version, architecture }: DebParts): Record<string, string> {
   const { artifact, manifest, packageName } = input;
-  const { Package: _, ...own } = artifact.fields;
+  const { Package: _, ...own } = artifact.control;
   const maintainer = own['Maintainer'];
   if (maintainer === undefined)
     throw missing('Maintainer', packageName, 'Debian Policy §3.3 asks for a name and an address');
@@ -148,7 +148,7 @@ async function documentEntries(
   const changelog = `${folder}/changelog.Debian.gz`;
   if (!taken.has(changelog)) {
     const at = new Date(input.sourceTime * 1000);
-    const maintainer = input.artifact.fields['Maintainer'] ?? '';
+    const maintainer = input.artifact.control['Maintainer'] ?? '';
     const text = renderDebianStanza({ notes: { ...input.notes, package: name }, version, maintainer, at });
     found.push({ path: changelog, mode: 0o644, content: { type: 'gzipped', text } });
   }
@@ -171,7 +171,7 @@ function missing(field: string, packageName: string, why: string): BevelstoneErr
   return new BevelstoneError('FIELD_MISSING', {
     message: `The Debian package of ${packageName} has no ${field}`,
     why,
-    fix: `Add \`fields: { ${field}: … }\` to the artifact`,
+    fix: `Add \`control: { ${field}: … }\` to the artifact`,
     where: { file: 'bevelstone.yaml' },
   });
 }

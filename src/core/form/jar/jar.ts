@@ -41,7 +41,7 @@ function jarForm(classifier: string, usual: readonly string[], manifestOf: Manif
         'Created-By': `bevelstone ${input.programVersion}`,
         ...manifestOf(input, staged),
         'Source-Commit': input.commit,
-        ...jarFields(input),
+        ...input.artifact.attributes,
       });
       const licences = licenceEntries(input, staged);
       const rest = [
@@ -77,11 +77,6 @@ function plainManifest(input: FormInput): Record<string, string> {
     'Implementation-Version': version,
     ...(input.supplier === null ? {} : { 'Implementation-Vendor': input.supplier }),
   };
-}
-
-/** Fields for the POM are written small, those of a manifest begin with a capital. */
-function jarFields({ artifact }: FormInput): Record<string, string> {
-  return Object.fromEntries(Object.entries(artifact.fields).filter(([name]) => /^[A-Z]/.test(name)));
 }
 
 /** The package's licence goes along unless the rules put one there. */

@@ -28,7 +28,7 @@ const never = [
 ];
 
 /**
- * The files of a package that has no contents rule: what the manifest's `files` lists and what always goes along;
+ * The files of a package without rules of its own: what the manifest's `files` lists and what always goes along;
  * without a list everything that `.npmignore`, else `.gitignore`, does not leave out.
  */
 export function selectForNpm(files: readonly Candidate[], manifest: PackageJson, ignoreText: string | null): Staged[] {

@@ -19,20 +19,20 @@ export const pom: Layout = {
 };
 
 /**
- * From the POM, else from `fields: { groupId, artifactId }`.
+ * From the POM, else from `coordinates: { groupId, artifactId }`.
  * @throws FIELD_MISSING when nothing names a group.
  */
 export function coordinatesOf(input: FormInput): Coordinates {
   const { manifest, manifestPath, artifact, packageName } = input;
   const [group, name] = manifestPath?.endsWith('pom.xml') === true ? (manifest?.name ?? '').split(':') : [];
-  const groupId = artifact.fields['groupId'] ?? group;
+  const groupId = artifact.coordinates['groupId'] ?? group;
   const version = spelt(input, 'maven');
   if (groupId !== undefined && groupId !== '')
-    return { group: groupId, artifact: artifact.fields['artifactId'] ?? name ?? packageName, version };
+    return { group: groupId, artifact: artifact.coordinates['artifactId'] ?? name ?? packageName, version };
   throw new BevelstoneError('FIELD_MISSING', {
     message: `Nothing names the group of ${packageName}`,
     why: 'Maven finds an artifact by group, name and version',
-    fix: 'Commit a pom.xml, or add `fields: { groupId: … }` to the artifact',
+    fix: 'Commit a pom.xml, or add `coordinates: { groupId: … }` to the artifact',
     where: { file: 'bevelstone.yaml' },
   });
 }
@@ -41,8 +41,8 @@ export function coordinatesOf(input: FormInput): Coordinates {
 function generatePom(input: FormInput): string {
   const { manifest, artifact, supplier } = input;
   const { group, artifact: name, version } = coordinatesOf(input);
-  const licence = manifest?.licence ?? artifact.fields['license'];
-  const { url } = artifact.fields;
+  const licence = manifest?.licence ?? artifact.coordinates['license'];
+  const { url } = artifact.coordinates;
   const project = {
     '@xmlns': 'http://maven.apache.org/POM/4.0.0',
     '@xmlns:xsi': 'http://www.w3.org/2001/XMLSchema-instance',
@@ -52,7 +52,7 @@ function generatePom(input: FormInput): string {
     artifactId: name,
     version,
     packaging: 'jar',
-    name: artifact.fields['name'] ?? name,
+    name: artifact.coordinates['name'] ?? name,
     ...(manifest?.description ? { description: manifest.description } : {}),
     ...(url === undefined ? {} : { url }),
     ...(supplier === null ? {} : { organization: { name: supplier } }),

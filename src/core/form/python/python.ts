@@ -62,7 +62,7 @@ export function selectModules(project: PythonProject, files: readonly Candidate[
     throw new BevelstoneError('CONTENTS_NO_MATCH', {
       message: `${packageName} has no module that goes into its wheel`,
       why: `there is neither a folder src/ with one, nor ${name}/ or ${name}.py`,
-      fix: 'Say what goes in with `contents`',
+      fix: 'List what goes in with `files`',
       where: { file: 'bevelstone.yaml' },
     });
   }

@@ -38,7 +38,7 @@ export const junk: Rule = {
   severity: 'warn',
   what: 'Nothing inside was left by an editor, a system, a cache or version control, and no older copy of itself',
   why: 'It makes the package larger, tells about the machine it was built on, and sometimes holds what was deleted',
-  fix: 'Leave it out: `except` in a contents rule, or the ignore list of the manifest',
+  fix: 'Leave it out: `except` in a `files` rule, or the ignore list of the manifest',
   example: '.DS_Store, lib/tide.js.orig, tidemark-1.3.2.tgz inside tidemark-1.4.0.tgz',
   check: (artifact) => {
     const { prefix, manifest, form } = artifact;

@@ -9,7 +9,7 @@ export const oddMode: Rule = {
   severity: 'refuse',
   what: 'Files can be read by everybody, written by their owner only, and give nobody further rights',
   why: 'What only the builder could read cannot be used, and what everybody may write can be changed by anybody',
-  fix: 'Set modes 0644 and 0755, with `mode` in a contents rule or in the build',
+  fix: 'Set modes 0644 and 0755, with `mode` in a `files` rule or in the build',
   example: 'bin/tide with mode 4777',
   check: ({ entries, form }) => {
     const { modes, isPrivilegeAllowed } = formDefinitions[form].entries;

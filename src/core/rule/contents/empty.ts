@@ -11,7 +11,7 @@ export const empty: Rule = {
   severity: 'refuse',
   what: 'Something is inside beside manifest, readme and licence',
   why: 'A build that made nothing still packs, uploads and installs without a word',
-  fix: 'Let the build run before packing, and correct the contents rules',
+  fix: 'Let the build run before packing, and correct the `files` rules',
   example: 'package.json and README.md only',
   check: (artifact) => {
     const { manifest, prefix } = artifact;

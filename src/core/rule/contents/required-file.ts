@@ -9,7 +9,7 @@ export const requiredFile: Rule = {
   severity: 'refuse',
   what: 'Everything that `verify.require` lists is inside',
   why: 'A build that lost one of its targets still packs and uploads without a word',
-  fix: 'Let a build step make the file and a contents rule take it, or correct `verify.require`',
+  fix: 'Let a build step make the file and a `files` rule take it, or correct `verify.require`',
   example: 'require: [dist/browser.js] and only dist/node.js inside',
   check: (artifact, { require }) => {
     const paths = insidePaths(artifact);

@@ -6,7 +6,7 @@ export const duplicateClass: Rule = {
   severity: 'warn',
   what: 'Every class lies once in a jar, at the place its name says',
   why: 'A class at another place is never found, and of two with one name a loader takes whichever comes first',
-  fix: 'Correct the contents rule that takes the classes, or the shading of dependencies',
+  fix: 'Correct the `files` rule that takes the classes, or the shading of dependencies',
   example: 'classes/example/fenmarsh/Tide.class, whose name is example/fenmarsh/Tide',
   check: ({ facts }) => {
     const places = new Map<string, string>();

@@ -21,7 +21,10 @@ export const bundledLicenceMissing: Rule = {
       return { path, message: `contains ${what} without its licence text` };
     });
     if (found.length <= most) return shown;
-    return [...shown, { path: null, message: `${found.length - most} more bundled packages have no licence text in the artifact` }];
+    return [
+      ...shown,
+      { path: null, message: `${found.length - most} more bundled packages have no licence text in the artifact` },
+    ];
   },
 };
 

@@ -6,7 +6,7 @@ export const debPath: Rule = {
   severity: 'refuse',
   what: 'Files of a Debian package lie where the hierarchy standard has a place for them, with usual modes',
   why: "What lies in /usr/local, /home or /tmp belongs to the machine's owner, and a package manager overwrites it",
-  fix: 'Change `to` in the contents rules; programs go to usr/bin, libraries to usr/lib, headers to usr/include',
+  fix: 'Change `to` in the `files` rules; programs go to usr/bin, libraries to usr/lib, headers to usr/include',
   example: 'usr/local/lib/libharmonics.so',
   check: ({ entries, control }) => {
     const found: RawFinding[] = [];

@@ -8,7 +8,7 @@ export const entryPointMissing: Rule = {
   severity: 'refuse',
   what: 'Every file that the manifest names as an entry point is inside',
   why: 'The package installs without a word and fails at the first import',
-  fix: 'Let a build step make the file and `files` or a contents rule take it, or correct the manifest',
+  fix: 'Let a build step make the file and the manifest or a `files` rule include it, or correct the manifest',
   example: '"browser": "./dist/browser.js" and no such file',
   check: (artifact) => {
     if (artifact.manifest === null) return [];

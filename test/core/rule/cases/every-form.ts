@@ -59,6 +59,7 @@ export const breaking: readonly BreakingCase[] = [
   ['archive/junk', npmArtifact({}, { 'package/.git/config': 'x' }), /version-control/],
   ['archive/junk', npmArtifact({}, { 'package/tidemark-1.3.2.tgz': 'x' }), /archive of the package itself/],
   ['archive/portable-name', npmArtifact({}, { 'package/dist/aux.js': 'export {}' }), /device/],
+  ['archive/portable-name', archive({ 'tides/a./b.txt': 'x' }), /drops a dot or a space/],
   ['archive/portable-name', npmArtifact({}, { 'package/dist/a:b.txt': 'x' }), /allows no :/],
   ['archive/portable-name', npmArtifact({}, { 'package/dist/e\u0301.txt': 'x' }), /accents/],
   ['contents/required-file', npmArtifact(), /nothing inside/, { require: ['dist/browser.js'] }],
@@ -213,7 +214,11 @@ export const breaking: readonly BreakingCase[] = [
     ),
     /contains gauge without/,
   ],
-  ['metadata/bundled-licence-missing', npmArtifact({}, { 'package/node_modules/gauge/a.js': 'x' }), /contains gauge without/],
+  [
+    'metadata/bundled-licence-missing',
+    npmArtifact({}, { 'package/node_modules/gauge/a.js': 'x' }),
+    /contains gauge without/,
+  ],
   ['metadata/bundled-licence-missing', archive({ 'tides/third_party/gauge/src/a.c': 'x' }), /contains gauge without/],
   [
     'metadata/bundled-licence-missing',

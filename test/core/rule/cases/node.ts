@@ -82,17 +82,17 @@ export const breaking: readonly BreakingCase[] = [
     /does not declare extra/,
   ],
   [
-    'node/missing-import',
+    'node/imported-file-absent',
     npmArtifact({}, { 'package/dist/tide.js': "import './gone.js';\n" }),
     /"\.\/gone\.js": it is not inside/,
   ],
   [
-    'node/missing-import',
+    'node/imported-file-absent',
     npmArtifact({}, { 'package/dist/tide.js': "import './b';\n", 'package/dist/b.js': '' }),
     /does not complete it to dist\/b\.js/,
   ],
   [
-    'node/missing-import',
+    'node/imported-file-absent',
     npmArtifact({}, { 'package/dist/tide.js': "import '#table';\n" }),
     /`imports` does not name it/,
   ],
@@ -210,7 +210,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
     }),
   ],
   [
-    'node/missing-import',
+    'node/imported-file-absent',
     npmArtifact(commonJs, {
       'package/dist/tide.js': "require('./b');\nrequire('./c');\ntry { require('./gone') } catch {}\n",
       'package/dist/b.js': '',
@@ -218,7 +218,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
     }),
   ],
   [
-    'node/missing-import',
+    'node/imported-file-absent',
     npmArtifact(
       { imports: { '#b': './dist/b.js' } },
       { 'package/dist/tide.js': "import '#b';\nimport 'tidemark';\n", 'package/dist/b.js': '' },

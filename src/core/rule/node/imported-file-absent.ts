@@ -2,13 +2,13 @@ import type { ReachedUse } from '../../surface/reach.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 import { nodeViewOf } from './node-view.ts';
 
-export const missingImport: Rule = {
-  id: 'node/missing-import',
+export const importedFileAbsent: Rule = {
+  id: 'node/imported-file-absent',
   forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'Files that reached code imports by path are inside, and are found by the rules of its module system',
   why: 'The package installs and fails when that line runs; in the repository it works, since the file is there',
-  fix: 'Let `files` or a contents rule take the file, or correct the path; in modules write the whole name with its ending',
+  fix: 'Let the manifest or a `files` rule include the file, or correct the path; in modules write the whole name with its ending',
   example: "import './parse' in a module, where Node.js wants './parse.js'",
   check: (artifact) => {
     const view = nodeViewOf(artifact);
