@@ -63,7 +63,7 @@ describe('a one-time password', () => {
 describe('snapshots', () => {
   const snapshot = async (sourceTime: number, inside = 'tides'): Promise<Parcel> => ({
     ...(await parcelFor('maven-layout', inside)),
-    version: '1.5.0-0.look.main.4+3f2c9e1',
+    version: '1.5.0-0.preview.main.4+3f2c9e1',
     spellings: { maven: '1.5.0-SNAPSHOT' },
     sourceTime,
   });

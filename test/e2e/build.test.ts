@@ -176,7 +176,7 @@ describe('build', () => {
     });
 
     expect(result.releases.map((one: { version: string }) => one.version)).toEqual(['0.2.0']);
-    expect(result.commit).toMatch(/^edad27a/);
+    expect(result.commit).toMatch(/^1b6d0a0/);
   });
 });
 

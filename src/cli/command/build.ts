@@ -16,7 +16,7 @@ export const build: Command<BuildOptions, Build> = {
       })
       .option('jobs', { type: 'number', describe: 'Packages at work at the same time; by default one per core' })
       .option('twice', { type: 'boolean', describe: 'Build again at another place and compare' })
-      .option('uncommitted', { type: 'boolean', describe: 'Build the working folder as it is, for looking only' })
+      .option('uncommitted', { type: 'boolean', describe: 'Build the working folder as it is, as a preview' })
       .conflicts('uncommitted', 'at')
       .conflicts('list', 'twice')
       .check(({ jobs }) => {

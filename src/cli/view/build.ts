@@ -32,8 +32,8 @@ export function renderBuild(build: Build, screen: Screen): string {
     { title: 'entries', align: 'right' as const },
     { title: 'sha256' },
   ];
-  const isLooking = releases.some(({ version }) => version.includes('.uncommitted.'));
-  const from = isLooking ? 'the working folder as it is, on top of' : 'a fresh checkout of';
+  const isPreview = releases.some(({ version }) => version.includes('.uncommitted.'));
+  const from = isPreview ? 'the working folder as it is, on top of' : 'a fresh checkout of';
   const places = releases.map(({ folder }) => `  ${displayPath(folder)}/`);
   const blocks = [
     parts.join('\n'),

@@ -177,13 +177,13 @@ const stream = () =>
     identifier: Joi.string().pattern(/^[A-Za-z][0-9A-Za-z-]*$/, 'a word of letters, digits and hyphens'),
     spell: Joi.string().valid('alpha', 'beta', 'rc'),
     count: Joi.string().valid('releases', 'commits'),
-    look: Joi.boolean(),
-  }).oxor('only', 'identifier', 'look');
+    preview: Joi.boolean(),
+  }).oxor('only', 'identifier', 'preview');
 
 const defaultStreams = {
   stable: { from: ['main', 'master'] },
   maintained: { from: 'line/*', only: '{1}' },
-  look: { from: '*', look: true },
+  preview: { from: '*', preview: true },
 };
 
 const duration = () =>

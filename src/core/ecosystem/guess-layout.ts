@@ -113,7 +113,7 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
       (name) =>
         `  ${name}: { from: ${name}, identifier: ${name}, spell: ${spellingOf(name)} }      # 2.0.0-${name}.1, .2 …`,
     ),
-    '  look: { from: "*", look: true }     # every other branch: versions for looking, never released',
+    '  preview: { from: "*", preview: true }     # every other branch: preview versions, never released',
     '',
     ...(changelog === null ? [] : ['write-back:', `  changelog: ${quote(changelog)}`, '']),
     'gates:',

@@ -1,6 +1,6 @@
 import semver from 'semver';
 import type { Problem } from '../error/bevelstone-error.ts';
-import { formatLook } from '../version/look.ts';
+import { formatPreview } from '../version/preview.ts';
 import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
 import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, isVersion } from '../version/version.ts';
@@ -182,11 +182,11 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
   if (isOffLine(members, stream)) return { next: null, problem: null };
   const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
-  if (stream.type === 'look') {
+  if (stream.type === 'preview') {
     if (commits === 0 && !unit.forced && !rules.dirty) return { next: null, problem: null };
     const based = core ?? (unit.last === null ? rules.first : bump(unit.last, 'patch'));
     return {
-      next: formatLook({ core: based, label: stream.label, commits, commit: rules.head, dirty: rules.dirty }),
+      next: formatPreview({ core: based, label: stream.label, commits, commit: rules.head, dirty: rules.dirty }),
       problem: null,
     };
   }

@@ -1,5 +1,5 @@
 import { type DependencyEdge, orderByDependency } from '../history/dependency.ts';
-import { formatLook } from '../version/look.ts';
+import { formatPreview } from '../version/preview.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
 import { coreOf } from '../version/version.ts';
 
@@ -28,7 +28,7 @@ export type BuildQuestion = {
   readonly commit: string;
   /** Version of a first release. */
   readonly first: string;
-  /** Whether the working tree is built as it is, for looking only. */
+  /** Whether the working tree is built as it is, as a preview. */
   readonly uncommitted: boolean;
 };
 
@@ -60,5 +60,5 @@ function versionHere({ next, last }: BuildCandidate, commit: string): string | n
 function uncommittedVersion({ next, last, changes }: BuildCandidate, { commit, first }: BuildQuestion): string {
   const { major, minor, patch } = coreOf(next ?? last?.version ?? first);
   const core = `${major}.${minor}.${next === null && last !== null ? patch + 1 : patch}`;
-  return formatLook({ core, label: 'uncommitted', commits: changes.length, commit, dirty: true });
+  return formatPreview({ core, label: 'uncommitted', commits: changes.length, commit, dirty: true });
 }

@@ -13,7 +13,7 @@ export function takesForm({ speaks, takes }: Pick<DestinationConfig, 'speaks' | 
   return forms === null || forms.includes(form);
 }
 
-/** Why a destination does not take releases of this stream and version; null when it does. By default all but those for looking. */
+/** Why a destination does not take releases of this stream and version; null when it does. By default all but previews. */
 export function refusesRelease(
   config: Pick<DestinationConfig, 'streams' | 'speaks' | 'snapshots'>,
   {
@@ -22,7 +22,7 @@ export function refusesRelease(
   }: Pick<ReleaseRecord, 'spellings'> & { readonly stream: { readonly name: string; readonly type: string } },
 ): string | null {
   const { streams, speaks } = config;
-  const isTaken = streams === null ? stream.type !== 'look' : streams.includes(stream.name);
+  const isTaken = streams === null ? stream.type !== 'preview' : streams.includes(stream.name);
   return isTaken
     ? protocolDefinitions[speaks].refuses(config, spellings satisfies Spellings)
     : `it does not take the stream ${stream.name}`;

@@ -34,7 +34,7 @@ export const artifactSchema = object({
   entries: isCount,
 });
 
-const streamTypes = ['stable', 'maintained', 'labelled', 'look'];
+const streamTypes = ['stable', 'maintained', 'labelled', 'preview'];
 
 /** What a plan and a release record both say of a package. */
 export const aboutShape = {

@@ -1,5 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import { parseLook } from './look.ts';
+import { parsePreview } from './preview.ts';
 import type { Stream } from './stream.ts';
 import { coreOf, prereleaseOf } from './version.ts';
 
@@ -63,9 +63,9 @@ export function spell(scheme: Scheme, version: string, stream: Stream): string {
  * @throws STREAM_UNSPELLABLE for an identifier that is neither alpha, beta nor rc and has no `spell`.
  */
 function spellPython(version: string, stream: Stream): string {
-  const look = parseLook(version);
-  if (look !== null)
-    return `${look.core}.dev${look.commits}+${look.commit}${version.endsWith('.dirty') ? '.dirty' : ''}`;
+  const preview = parsePreview(version);
+  if (preview !== null)
+    return `${preview.core}.dev${preview.commits}+${preview.commit}${version.endsWith('.dirty') ? '.dirty' : ''}`;
   const labelled = labelledParts(version, stream, schemes.python.title);
   if (labelled === null) return version;
   const letters = { alpha: 'a', beta: 'b', rc: 'rc' }[labelled.spell];
@@ -74,8 +74,8 @@ function spellPython(version: string, stream: Stream): string {
 
 /** Spells a version for Maven: `2.0.0-alpha-1`, `1.5.0-SNAPSHOT` (Maven POM reference, "Version Order Specification"). */
 function spellMaven(version: string, stream: Stream): string {
-  const look = parseLook(version);
-  if (look !== null) return `${look.core}-SNAPSHOT`;
+  const preview = parsePreview(version);
+  if (preview !== null) return `${preview.core}-SNAPSHOT`;
   const labelled = labelledParts(version, stream, schemes.maven.title);
   return labelled === null ? version : `${labelled.core}-${labelled.spell}-${labelled.counter}`;
 }
@@ -89,7 +89,7 @@ function spellDebian(version: string): string {
   const prerelease = prereleaseOf(version);
   if (prerelease === null) return version;
   // Digits inside a word count as a number for Debian but not for SemVer: rc10 and rc9 would change places.
-  if (parseLook(version) === null && !/^[a-z]+\.\d+$/i.test(prerelease)) {
+  if (parsePreview(version) === null && !/^[a-z]+\.\d+$/i.test(prerelease)) {
     throw new BevelstoneError('SPELLING_IMPOSSIBLE', {
       message: `${version} cannot be spelt for Debian`,
       why: `its prerelease "${prerelease}" is ordered otherwise there than in SemVer`,

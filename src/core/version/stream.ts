@@ -16,7 +16,7 @@ export type Stream =
       readonly spell: PrereleaseSpelling | null;
       readonly count: 'releases' | 'commits';
     }
-  | { readonly type: 'look'; readonly name: string; readonly label: string };
+  | { readonly type: 'preview'; readonly name: string; readonly label: string };
 
 /** A stream as bevelstone.yaml has it. */
 export type StreamConfig = {
@@ -25,12 +25,12 @@ export type StreamConfig = {
   readonly identifier?: string;
   readonly spell?: PrereleaseSpelling;
   readonly count?: 'releases' | 'commits';
-  readonly look?: boolean;
+  readonly preview?: boolean;
 };
 
 /**
  * The stream of a branch: the one named, else the first whose `from` matches (docs/design/versions.md, step 4).
- * A commit on no branch is only for looking.
+ * A commit on no branch gives a preview version.
  * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is no range.
  */
 export function chooseStream(
@@ -48,7 +48,7 @@ export function chooseStream(
       captured: branch === null ? [] : (captures(config.from, branch) ?? []),
     });
   }
-  if (branch === null) return { type: 'look', name: 'look', label: 'detached' };
+  if (branch === null) return { type: 'preview', name: 'preview', label: 'detached' };
   for (const [name, config] of Object.entries(streams)) {
     const captured = captures(config.from, branch);
     if (captured !== null) return fill({ name, config, branch, captured });
@@ -72,7 +72,7 @@ export function fitsStream(version: string, stream: Stream): boolean {
   if (stream.type === 'stable') return prerelease === null;
   if (stream.type === 'maintained') return prerelease === null && semver.satisfies(version, stream.only);
   if (stream.type === 'labelled') return prerelease !== null && counterOf(version, stream.identifier) !== null;
-  return prerelease?.startsWith('0.look.') ?? false;
+  return prerelease?.startsWith('0.preview.') ?? false;
 }
 
 /** N of `X.Y.Z-IDENTIFIER.N`, or null when the version has another shape. */
@@ -83,10 +83,10 @@ export function counterOf(version: string, identifier: string): number | null {
 }
 
 /**
- * The label of a version for looking: the branch in lower case, anything but digits and letters as one hyphen,
+ * The label of a preview version: the branch in lower case, anything but digits and letters as one hyphen,
  * 40 characters at most, never empty and never beginning with a digit (docs/design/versions.md, step 21).
  */
-export function lookLabel(branch: string): string {
+export function previewLabel(branch: string): string {
   const trim = (text: string) => text.replace(/^-+|-+$/g, '');
   const label = trim(trim(branch.toLowerCase().replace(/[^0-9a-z]+/g, '-')).slice(0, 40));
   return label === '' || /^\d/.test(label) ? `b-${label}` : label;
@@ -103,7 +103,8 @@ function fill({
   readonly branch: string | null;
   readonly captured: readonly string[];
 }): Stream {
-  if (config.look === true) return { type: 'look', name, label: branch === null ? 'detached' : lookLabel(branch) };
+  if (config.preview === true)
+    return { type: 'preview', name, label: branch === null ? 'detached' : previewLabel(branch) };
   if (config.identifier !== undefined) {
     const spell = config.spell ?? (isSpelling(config.identifier) ? config.identifier : null);
     return { type: 'labelled', name, identifier: config.identifier, spell, count: config.count ?? 'releases' };

@@ -154,7 +154,7 @@ type Run = {
   readonly said: Set<string>;
 };
 
-const uncommittedStream: Stream = { type: 'look', name: 'uncommitted', label: 'uncommitted' };
+const uncommittedStream: Stream = { type: 'preview', name: 'uncommitted', label: 'uncommitted' };
 
 function makePlan({ packages, edges, commit, workspace }: Survey, { uncommitted }: BuildOptions): Plan {
   const plan = planBuild({

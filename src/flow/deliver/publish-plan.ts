@@ -137,7 +137,7 @@ export async function planTags(
   const records = [
     ...new Map(
       shipments
-        .filter(({ destination, release }) => isRemote(destination.speaks) && release.record.stream.type !== 'look')
+        .filter(({ destination, release }) => isRemote(destination.speaks) && release.record.stream.type !== 'preview')
         .map(({ release: { record } }) => [record.tag, record] as const),
     ).values(),
   ];

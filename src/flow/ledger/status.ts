@@ -81,7 +81,7 @@ async function surveyedStatus(context: Context): Promise<Status> {
       isOpen: run !== undefined,
       isConfigured: survey.workspace.configText !== null,
       isDirty,
-      isLook: survey.stream.type === 'look',
+      isPreview: survey.stream.type === 'preview',
       count: waiting.length,
     }),
   };
@@ -91,14 +91,14 @@ type Standing = {
   readonly isOpen: boolean;
   readonly isConfigured: boolean;
   readonly isDirty: boolean;
-  readonly isLook: boolean;
+  readonly isPreview: boolean;
   readonly count: number;
 };
 
-function nextCommand({ isOpen, isConfigured, isDirty, isLook, count }: Standing): string {
+function nextCommand({ isOpen, isConfigured, isDirty, isPreview, count }: Standing): string {
   if (isOpen) return 'bevelstone release --resume';
   if (!isConfigured) return 'bevelstone init';
   if (count === 0) return 'bevelstone ledger list';
   if (isDirty) return 'git status';
-  return isLook ? 'bevelstone build' : 'bevelstone release --dry-run';
+  return isPreview ? 'bevelstone build' : 'bevelstone release --dry-run';
 }

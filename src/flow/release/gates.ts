@@ -112,9 +112,9 @@ async function branchGate({ survey: { branch, stream } }: GateInput): Promise<Tr
       why: 'HEAD is detached, so no stream says what kind of release this is',
       fix: 'Check a branch out, or name it: --branch NAME, or BEVELSTONE_BRANCH in CI',
     };
-  if (stream.type !== 'look') return null;
+  if (stream.type !== 'preview') return null;
   return {
-    why: `${branch} is of the stream ${stream.name}, whose versions are only for looking`,
+    why: `${branch} is of the stream ${stream.name}, which makes preview versions only`,
     fix: 'Go to a branch of another stream, or use build and publish, which deliver it to a folder',
   };
 }

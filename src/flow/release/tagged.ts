@@ -56,7 +56,7 @@ async function branchFor(context: Context): Promise<string | null> {
 }
 
 function fits(stream: Stream, version: string): boolean {
-  return stream.type !== 'look' && fitsStream(version, stream);
+  return stream.type !== 'preview' && fitsStream(version, stream);
 }
 
 /** The stream that gives versions of this shape; null for that of the branch. */
@@ -64,7 +64,7 @@ function streamOf({ workspace: { config } }: Survey, version: string): string | 
   const identifier = prereleaseOf(version)?.split('.')[0] ?? null;
   const found = Object.entries(config.streams).find(([, one]) =>
     identifier === null
-      ? one.identifier === undefined && one.look !== true && one.only === undefined
+      ? one.identifier === undefined && one.preview !== true && one.only === undefined
       : one.identifier === identifier,
   );
   return found?.[0] ?? null;

@@ -94,8 +94,9 @@ export async function surveyWorkspace(
   const { histories, walk } = await readHistories(context, { workspace, commit, stream, options, found });
   const edges = dependencyEdges(histories);
   const groups = groupIndexes(Object.values(config.together), packages);
-  // A question that looks at every file: only versions for looking depend on it.
-  const dirty = stream.type === 'look' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
+  // A question that looks at every file: only preview versions depend on it.
+  const dirty =
+    stream.type === 'preview' && options.at === null && (await uncommittedPaths(repository.place)).length > 0;
   const { first, 'below-one': belowOne, unmarked } = config.history;
   const { exactly, raise, because } = options;
   const overrides = { exactly, raise, because };

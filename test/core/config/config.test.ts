@@ -79,7 +79,7 @@ describe('the configuration', () => {
       '2:58',
       /./,
     ],
-    ['schema: 1\nstreams: { s: { from: main, only: 1.x, look: true } }\n', 'CONFIG_WRONG_TYPE', '2:15', /./],
+    ['schema: 1\nstreams: { s: { from: main, only: 1.x, preview: true } }\n', 'CONFIG_WRONG_TYPE', '2:15', /./],
     [
       'schema: 1\npackages: { a: { verify: { rules: { contents/sekret: warn } } } }\n',
       'CONFIG_UNKNOWN_KEY',
@@ -88,6 +88,7 @@ describe('the configuration', () => {
     ],
     ['schema: 1\npackages: { a: { verify: { largest: 200 } } }\n', 'CONFIG_WRONG_TYPE', '2:37', /./],
     ['- a\n', 'CONFIG_WRONG_TYPE', '1:1', /mapping/],
+    ['schema: 1\nstreams: { s: { from: main, look: true } }\n', 'CONFIG_UNKNOWN_KEY', '2:29', /`preview`/],
     ['schema: 1\ntogether: [[a, b]]\n', 'CONFIG_WRONG_TYPE', '2:11', /together: \{ tides:/],
     [
       'schema: 1\npackages: { a: { artifacts: [{ form: deb, contents: [] }] } }\n',

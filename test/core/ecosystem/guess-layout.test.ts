@@ -55,7 +55,7 @@ it('writes a file that the program reads, whatever was found', () => {
         });
         const config = parseConfig(text, 'bevelstone.yaml');
         expect(Object.keys(config.packages)).toEqual(packages.map(({ name }) => name));
-        expect(Object.keys(config.streams)).toEqual(expect.arrayContaining(['stable', 'look', ...early]));
+        expect(Object.keys(config.streams)).toEqual(expect.arrayContaining(['stable', 'preview', ...early]));
         expect(config.history.unmarked).toBe('patch');
       }
 });

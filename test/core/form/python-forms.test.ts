@@ -155,7 +155,7 @@ it('an sdist has what is at the commit, with PKG-INFO, and nothing that a step m
   );
 });
 
-it('spells a prerelease and a version for looking by PEP 440 everywhere', async () => {
+it('spells a prerelease and a preview version by PEP 440 everywhere', async () => {
   const stream = { type: 'labelled', name: 'early', identifier: 'early', spell: 'alpha', count: 'releases' } as const;
 
   const plan = await planArtifact(

@@ -44,7 +44,7 @@ it.each([
 ])('of a working tree a package with %j is built as %s, below every release', (facts, core) => {
   const { versions } = plan([candidate(0, { ...facts, changes: { length: 4 } })], [], true);
 
-  expect(versions.get(0)).toBe(`${core}-0.look.uncommitted.4+aaaaaaa.dirty`);
+  expect(versions.get(0)).toBe(`${core}-0.preview.uncommitted.4+aaaaaaa.dirty`);
 });
 
 it('refuses packages that need each other', () => {

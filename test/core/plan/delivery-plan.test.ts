@@ -43,9 +43,9 @@ it.each<[Protocol, readonly string[] | null, Form, boolean]>([
 describe('a destination', () => {
   it.each([
     [null, 'stable', 'stable', null],
-    [null, 'looks', 'look', 'it does not take the stream looks'],
+    [null, 'looks', 'preview', 'it does not take the stream looks'],
     [['early'], 'stable', 'stable', 'it does not take the stream stable'],
-    [['looks'], 'looks', 'look', null],
+    [['looks'], 'looks', 'preview', null],
   ])('with streams %j answers %s releases with %s', (streams, name, type, refusal) => {
     expect(refusesRelease(at('http-put', { streams }), { stream: { name, type }, spellings: {} })).toBe(refusal);
   });
@@ -92,7 +92,7 @@ describe('routes', () => {
   });
 
   it('of a working tree lead to a folder, and never off this machine', () => {
-    const looked = release('a', { uncommitted: true, stream: { name: 'uncommitted', type: 'look', pointer: 'x' } });
+    const looked = release('a', { uncommitted: true, stream: { name: 'uncommitted', type: 'preview', pointer: 'x' } });
 
     expect(planRoutes([looked], () => ['shelf'], destinations)[0]?.refusal).toBeNull();
     expect(() => planRoutes([looked], () => ['office'], destinations)).toThrow(

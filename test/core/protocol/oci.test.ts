@@ -114,7 +114,7 @@ describe('the list of referrers', () => {
 
 it.each([
   ['1.4.0', '1.4.0'],
-  ['1.5.0-0.look.fix.4+3f2c9e1', '1.5.0-0.look.fix.4_3f2c9e1'],
+  ['1.5.0-0.preview.fix.4+3f2c9e1', '1.5.0-0.preview.fix.4_3f2c9e1'],
 ])('the version %s has the tag %s', (version, tag) => {
   expect(tagFor(version)).toBe(tag);
 });

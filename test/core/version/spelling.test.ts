@@ -128,15 +128,15 @@ it.each([
     },
   ],
   [
-    '1.5.0-0.look.fix-tides.4+3f2c9e1',
-    { type: 'look', name: 'look', label: 'fix-tides' } as Stream,
+    '1.5.0-0.preview.fix-tides.4+3f2c9e1',
+    { type: 'preview', name: 'preview', label: 'fix-tides' } as Stream,
     {
-      semver: '1.5.0-0.look.fix-tides.4+3f2c9e1',
+      semver: '1.5.0-0.preview.fix-tides.4+3f2c9e1',
       python: '1.5.0.dev4+3f2c9e1',
-      debian: '1.5.0~0.look.fix-tides.4+3f2c9e1-1',
+      debian: '1.5.0~0.preview.fix-tides.4+3f2c9e1-1',
       maven: '1.5.0-SNAPSHOT',
-      nuget: '1.5.0-0.look.fix-tides.4+3f2c9e1',
-      rust: '1.5.0-0.look.fix-tides.4+3f2c9e1',
+      nuget: '1.5.0-0.preview.fix-tides.4+3f2c9e1',
+      rust: '1.5.0-0.preview.fix-tides.4+3f2c9e1',
     },
   ],
 ] as const)('spells %s everywhere, and leaves out what can not be said', (version, stream, spellings) => {

@@ -3,7 +3,7 @@ import semver from 'semver';
 import { describe, expect, it } from 'vitest';
 import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/ecosystem/node/ranges.ts';
 import { pointerFor } from '../../../src/core/version/pointer.ts';
-import { chooseStream, counterOf, lookLabel } from '../../../src/core/version/stream.ts';
+import { chooseStream, counterOf, previewLabel } from '../../../src/core/version/stream.ts';
 import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
 import { bump, isVersion } from '../../../src/core/version/version.ts';
 
@@ -109,15 +109,15 @@ describe('a stream', () => {
     stable: { from: 'main' },
     maintained: { from: 'line/*', only: '{1}' },
     early: { from: ['early', 'early/*'], identifier: 'beta' },
-    look: { from: '*', look: true },
+    preview: { from: '*', preview: true },
   };
 
   it.each([
     ['main', { type: 'stable', name: 'stable' }],
     ['line/1.x', { type: 'maintained', name: 'maintained', only: '1.x', branch: 'line/1.x' }],
     ['early/2', { type: 'labelled', name: 'early', identifier: 'beta', spell: 'beta', count: 'releases' }],
-    ['fix/tides', { type: 'look', name: 'look', label: 'fix-tides' }],
-    [null, { type: 'look', name: 'look', label: 'detached' }],
+    ['fix/tides', { type: 'preview', name: 'preview', label: 'fix-tides' }],
+    [null, { type: 'preview', name: 'preview', label: 'detached' }],
   ])('of branch %s is %j', (branch, stream) => {
     expect(chooseStream(streams, branch, null)).toEqual(stream);
   });
@@ -133,9 +133,9 @@ describe('a stream', () => {
   it('gives any branch a label that SemVer takes', () => {
     fc.assert(
       fc.property(fc.string(), (branch) => {
-        const label = lookLabel(branch);
+        const label = previewLabel(branch);
         expect(label.length).toBeLessThanOrEqual(42);
-        expect(isVersion(`1.0.0-0.look.${label}.1`)).toBe(true);
+        expect(isVersion(`1.0.0-0.preview.${label}.1`)).toBe(true);
       }),
     );
   });

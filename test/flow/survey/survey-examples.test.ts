@@ -25,7 +25,7 @@ const streams = `streams:
   stable: { from: main }
   maintained: { from: "line/*", only: "{1}" }
   early: { from: early, identifier: early, spell: alpha }
-  look: { from: "*", look: true }
+  preview: { from: "*", preview: true }
 `;
 const [a, b, c] = ['packages/a/x', 'packages/b/x', 'packages/c/x'].map((path) => ({ paths: [path] })) as [
   { paths: string[] },
@@ -468,7 +468,7 @@ const rows: readonly Row[] = [
     warns: /(?=[\s\S]*tag v1\.4 is)(?=[\s\S]*tag v01\.2\.3 is)(?=[\s\S]*tag v9{19}\.0\.0 is)/,
   },
   {
-    name: '33 a branch for looking',
+    name: '33 a preview branch',
     build: (r) => {
       released(r);
       r.on('fix/Tides_#7');
@@ -476,7 +476,7 @@ const rows: readonly Row[] = [
       r.commit('docs: y', a);
       r.commit('docs: z', a);
     },
-    expect: { a: '1.5.0-0.look.fix-tides-7.3+SHA' },
+    expect: { a: '1.5.0-0.preview.fix-tides-7.3+SHA' },
   },
   {
     name: '34 a label that would be a number',
@@ -485,7 +485,7 @@ const rows: readonly Row[] = [
       r.on('007');
       r.commit('fix: x', a);
     },
-    expect: { a: '1.4.1-0.look.b-007.1+SHA' },
+    expect: { a: '1.4.1-0.preview.b-007.1+SHA' },
   },
   {
     name: '35 asked for as the last',
