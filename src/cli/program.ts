@@ -233,7 +233,7 @@ function makeParser(args: readonly string[], commands: LoadedCommands, host: Hos
 
 /** What commands of two words have in common, by their first word. */
 const groupWords: Readonly<Record<string, readonly [string, string]>> = {
-  bill: ['Bills of materials: what is inside, and what it depends on', 'Name what to do with the bill'],
+  sbom: ['SBOMs: what is inside, and what it depends on', 'Name what to do with the SBOM'],
   ledger: ['The record of every release', 'Name what to do with the ledger'],
   config: ['The configuration of the workspace', 'Name what to do with the configuration'],
 };

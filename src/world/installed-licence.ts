@@ -6,7 +6,7 @@ export function readTextNow(file: string): string | null {
   try {
     return readFileSync(file, 'utf8');
   } catch {
-    // An installed tree is a help, not a source: whatever is wrong with it, the bill says "unknown".
+    // An installed tree is a help, not a source: whatever is wrong with it, the SBOM says "unknown".
     return null;
   }
 }

@@ -83,7 +83,7 @@ export function releaseRecord(more: Partial<ReleaseRecord> = {}): ReleaseRecord 
     configDigest: digest,
     needs: ['gauges'],
     artifacts: [artifactRecord('tidemark-1.4.0.tgz')],
-    bills: [],
+    sboms: [],
     pending: [{ form: 'deb', platform: 'linux-arm64', why: 'it needs linux-arm64' }],
     uncommitted: false,
     tools: [{ name: 'node', path: '/usr/bin/node', version: null, sha256: digest }],

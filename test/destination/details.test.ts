@@ -152,13 +152,13 @@ describe('a folder', () => {
   });
 });
 
-it('bills refer to the release in a registry that keeps the list itself', async () => {
+it('SBOMs refer to the release in a registry that keeps the list itself', async () => {
   const standin = await testStandin();
   const destination = await destinationAt('oci', standin);
   const parcel = await parcelFor('oci');
-  const bill: Parcel = { ...(await parcelFor('oci', 'bill')), form: 'cyclonedx', fileName: 'tidemark-1.4.0.cdx.json' };
-  for (const one of [parcel, bill]) await destination.deliver(one, { all: [parcel, bill], moved: () => {} });
-  await destination.point([parcel, bill]);
+  const sbom: Parcel = { ...(await parcelFor('oci', 'sbom')), form: 'cyclonedx', fileName: 'tidemark-1.4.0.cdx.json' };
+  for (const one of [parcel, sbom]) await destination.deliver(one, { all: [parcel, sbom], moved: () => {} });
+  await destination.point([parcel, sbom]);
 
   const base = `${standin.url}v2/office/tidemark/`;
   const digest = (await fetch(`${base}manifests/1.4.0`)).headers.get('docker-content-digest');

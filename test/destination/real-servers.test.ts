@@ -47,17 +47,17 @@ async function deliverTwice(destination: Destination, parcel: Parcel): Promise<s
   return address;
 }
 
-itWithServer('docker-registry')('a registry takes artifacts, their bills as referrers, chunks and tags', async () => {
+itWithServer('docker-registry')('a registry takes artifacts, their SBOMs as referrers, chunks and tags', async () => {
   const url = await startDockerRegistry();
   const destination = await openAt('oci', `${url}tides`);
   const parcel = await parcelFor('oci');
   const big = parcelOfBytes(randomBytes(70 << 20), { packageName: 'soundings', fileName: 'soundings-1.4.0.tar.gz' });
-  const bill = parcelOfBytes(Buffer.from('{}'), { form: 'spdx', fileName: 'tidemark-1.4.0.spdx.json' });
+  const sbom = parcelOfBytes(Buffer.from('{}'), { form: 'spdx', fileName: 'tidemark-1.4.0.spdx.json' });
 
   await deliverTwice(destination, parcel);
   await deliverTwice(destination, big);
-  await destination.deliver(bill, { all: [parcel, bill], moved: () => {} });
-  const [first] = await destination.point([parcel, bill]);
+  await destination.deliver(sbom, { all: [parcel, sbom], moved: () => {} });
+  const [first] = await destination.point([parcel, sbom]);
 
   expect(first).toMatchObject({ pointer: '1.4.0', moved: false });
   const base = `${url}v2/tides/tidemark/manifests/`;

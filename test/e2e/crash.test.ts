@@ -22,7 +22,7 @@ const three: WorkspaceParts = { destinations: ['office', 'upstairs', 'shelf'], m
 const moments: readonly (readonly [step: string, key: string, moment: string])[] = [
   ...['opened', 'gated'].flatMap((step) => ['before', 'after-done'].map((moment) => [step, '', moment] as const)),
   ['surveyed', '', 'after-done'],
-  ...['committed', 'built', 'billed', 'push', 'ledgered', 'settled'].flatMap((step) =>
+  ...['committed', 'built', 'sbom', 'push', 'ledgered', 'settled'].flatMap((step) =>
     ['before', 'after-effect', 'after-done'].map((moment) => [step, '', moment] as const),
   ),
   ...['verified', 'agreed'].flatMap((step) => ['before', 'after-done'].map((moment) => [step, '', moment] as const)),

@@ -116,7 +116,7 @@ describe('our own npm tarball', () => {
   });
 
   it('is listed with the packages that are bundled into it', async () => {
-    await run(program, ['bill', 'write', tarball, '--kind', 'cyclonedx', '--to', top], top);
+    await run(program, ['sbom', 'write', tarball, '--kind', 'cyclonedx', '--to', top], top);
     const { metadata } = JSON.parse(readFileSync(path.join(top, `${path.basename(tarball)}.cdx.json`), 'utf8'));
     const names = metadata.component.components.map((one: { name: string }) => one.name);
 

@@ -20,7 +20,7 @@ describe('a journal on the disk', () => {
   it('is gone on with where it ends, a torn line taken off', async () => {
     const folder = place();
     const first = await Journal.create(folder, settings);
-    first.append({ step: 'billed', phase: 'done', data: { run: 'one' } });
+    first.append({ step: 'sbom', phase: 'done', data: { run: 'one' } });
     first.append({ step: 'afterwards', key: 'a', phase: 'intent' });
     first.close();
     appendFileSync(path.join(folder, 'journal.jsonl'), '{"seq":2,"at":"2026-');
@@ -31,7 +31,7 @@ describe('a journal on the disk', () => {
 
     const { records } = await readJournal(folder);
     expect(records.map(({ seq, step, phase }) => [seq, step, phase])).toEqual([
-      [0, 'billed', 'done'],
+      [0, 'sbom', 'done'],
       [1, 'afterwards', 'intent'],
       [2, 'afterwards', 'done'],
     ]);
@@ -65,7 +65,7 @@ describe('a journal on the disk', () => {
     const folder = place();
     const file = path.join(folder, 'journal.jsonl');
     const first = await Journal.create(folder, settings);
-    for (const step of ['billed', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
+    for (const step of ['sbom', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
     first.close();
     const lines = readFileSync(file, 'utf8').split('\n');
     writeFileSync(file, [lines[0], lines[1]?.slice(0, 20), ''].join('\n'));
@@ -77,7 +77,7 @@ describe('a journal on the disk', () => {
     again.close();
 
     expect(again.isDamaged).toBe(true);
-    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['billed', 'gated']);
+    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['sbom', 'gated']);
     const repaired = await Journal.open(folder, settings);
     expect(repaired.isDamaged).toBe(false);
     repaired.close();
@@ -87,7 +87,7 @@ describe('a journal on the disk', () => {
     const folder = place();
     const file = path.join(folder, 'journal.jsonl');
     const first = await Journal.create(folder, settings);
-    for (const step of ['billed', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
+    for (const step of ['sbom', 'gated', 'surveyed'] as const) first.append({ step, phase: 'done' });
     first.close();
     const lines = readFileSync(file, 'utf8').split('\n');
     writeFileSync(file, [lines[0], lines[2], ''].join('\n'));
@@ -101,20 +101,20 @@ describe('a journal on the disk', () => {
   it('goes into a new file when the old one cannot be written', async () => {
     const folder = place();
     const journal = await Journal.create(folder, settings);
-    journal.append({ step: 'billed', phase: 'done' });
+    journal.append({ step: 'sbom', phase: 'done' });
     // Its own descriptor is taken away, as a failing disk would.
     const own = readdirSync('/proc/self/fd').find((fd) => linkOf(fd) === path.join(folder, 'journal.jsonl'));
     closeSync(Number(own));
 
     journal.append({ step: 'gated', phase: 'done' });
 
-    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['billed', 'gated']);
+    expect((await readJournal(folder)).records.map(({ step }) => step)).toEqual(['sbom', 'gated']);
   });
 
   it('that cannot be written anywhere ends its run for all that comes after', async () => {
     const folder = place();
     const journal = await Journal.create(folder, settings);
-    journal.append({ step: 'billed', phase: 'done' });
+    journal.append({ step: 'sbom', phase: 'done' });
     const own = readdirSync('/proc/self/fd').find((fd) => linkOf(fd) === path.join(folder, 'journal.jsonl'));
     closeSync(Number(own));
     mkdirSync(path.join(folder, 'journal.jsonl.new'));

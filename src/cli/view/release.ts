@@ -67,7 +67,7 @@ export function renderCard(card: ReleaseCard, screen: Screen): string {
   ].join('\n');
 }
 
-/** Bills that go nowhere lie beside the artifacts, as always. */
+/** SBOMs that go nowhere lie beside the artifacts, as always. */
 function isShown({ form, to }: CardRelease['artifacts'][number]): boolean {
   return to.length > 0 || !isSbom({ form });
 }

@@ -1,7 +1,7 @@
 import type { Amendment } from '../history/meaning.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
-import type { BillKind, BuiltForm } from '../name/form.ts';
+import type { BuiltForm, SbomKind } from '../name/form.ts';
 import type { Protocol } from '../name/protocol.ts';
 import type { StreamConfig } from '../version/stream.ts';
 import type { Weight } from '../version/weight.ts';
@@ -118,6 +118,13 @@ export type VerifyConfig = {
   readonly licences: LicencePolicyConfig | null;
 };
 
+/** What `sbom write` writes; null for what the workspace or the program says. */
+export type SbomConfig = {
+  readonly kinds: readonly SbomKind[] | null;
+  /** Address below which SPDX documents get their namespace; null for a URN. */
+  readonly namespace: string | null;
+};
+
 /** One entry of `packages`. */
 export type PackageConfig = {
   readonly folder: string;
@@ -131,7 +138,7 @@ export type PackageConfig = {
   readonly stamp: readonly StampConfig[];
   readonly artifacts: readonly ArtifactConfig[];
   readonly verify: VerifyConfig;
-  readonly bills: readonly BillKind[];
+  readonly sbom: SbomConfig;
   readonly 're-exports': readonly string[];
   readonly trial: readonly TrialConfig[];
   readonly 'send-to': readonly string[];
@@ -239,6 +246,8 @@ export type Config = {
   readonly schema: 1;
   readonly bevelstone: string | null;
   readonly supplier: string | null;
+  /** For packages that say nothing of their own. */
+  readonly sbom: SbomConfig;
   readonly output: string;
   readonly links: LinksConfig;
   readonly notes: NotesConfig;

@@ -201,6 +201,7 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
 
 /** Keys of earlier versions, with what they are called now. */
 const renamedKeys: Readonly<Record<string, string>> = {
+  bills: 'sbom: { kinds: [spdx, cyclonedx] }',
   contents: 'files',
   look: 'preview',
   fields: 'control (deb), attributes (jar) or coordinates (jar, pom)',

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { trialClients } from '../name/client.ts';
 import { ecosystems } from '../name/ecosystem.ts';
-import { type BuiltForm, billKinds, builtForms } from '../name/form.ts';
+import { type BuiltForm, builtForms, sbomKinds } from '../name/form.ts';
 import { protocols } from '../name/protocol.ts';
 import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
@@ -24,6 +24,7 @@ import {
   type NotesConfig,
   type PackageConfig,
   type RehearseConfig,
+  type SbomConfig,
   type StampConfig,
   type StepConfig,
   type TrialConfig,
@@ -324,6 +325,18 @@ const verify = () =>
     licences: licencePolicy().default(null),
   }).default();
 
+const sbomEntry = () =>
+  Joi.object<SbomConfig>({
+    kinds: Joi.array()
+      .items(Joi.string().valid(...sbomKinds))
+      .unique()
+      .default(null),
+    // SPDX 2.3 §6.5: an absolute URI without a fragment.
+    namespace: Joi.string()
+      .pattern(/^https?:\/\/[^\s#]+$/, 'an address without #')
+      .default(null),
+  }).default();
+
 const packageEntry = () =>
   Joi.object<PackageConfig>({
     folder: relativeFolder().default('.'),
@@ -339,10 +352,7 @@ const packageEntry = () =>
     stamp: Joi.array().items(stamp()).default([]),
     artifacts: Joi.array().items(artifact()).default([]),
     verify: verify(),
-    bills: Joi.array()
-      .items(Joi.string().valid(...billKinds))
-      .unique()
-      .default([...billKinds]),
+    sbom: sbomEntry(),
     're-exports': texts().default([]),
     trial: Joi.array().items(trial()).default([]),
     'send-to': texts().default([]),
@@ -463,6 +473,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     schema: Joi.number().valid(1).required(),
     bevelstone: Joi.string().default(null),
     supplier: Joi.string().default(null),
+    sbom: sbomEntry(),
     output: relativeFolder().default('bevelstone-out'),
     links: links(),
     notes: notes(),

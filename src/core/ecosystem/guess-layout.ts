@@ -91,7 +91,7 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
   const lines = [
     '# What is released from this repository, and how. Every key: docs/configuration.md, or: bevelstone config schema',
     'schema: 1',
-    '# supplier: Fenmarsh Tide Office        # the organisation in metadata and bills of materials',
+    '# supplier: Fenmarsh Tide Office        # the organisation in metadata and SBOMs',
     '',
     'history:',
     tags === null

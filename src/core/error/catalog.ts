@@ -101,10 +101,10 @@ export const errorCatalog = {
     exitCode: 3,
     summary: 'An entry would be written outside the folder, or over something that is there',
   },
-  BILL_UNREADABLE: { exitCode: 2, summary: 'A file is no bill of materials in a format that is read' },
-  BILL_WRONG: {
+  SBOM_UNREADABLE: { exitCode: 2, summary: 'A file is not an SBOM in SPDX 2.3 or CycloneDX 1.6 as JSON' },
+  SBOM_WRONG: {
     exitCode: 3,
-    summary: 'A bill does not follow its specification, or does not agree with what it is about',
+    summary: 'An SBOM does not follow its specification, or does not agree with what it is about',
   },
   TOO_COMPLEX: { exitCode: 3, summary: 'A text or a pattern needs more work than the limit allows' },
   RULES_REFUSED: { exitCode: 3, summary: 'A rule refuses an artifact' },

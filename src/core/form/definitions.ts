@@ -1,5 +1,4 @@
 import type { Form } from '../name/form.ts';
-import { cyclonedx, spdx } from './bill/definition.ts';
 import { deb } from './deb/definition.ts';
 import type { FormDefinition } from './definition.ts';
 import { documentationJar, jar, sourcesJar } from './jar/definition.ts';
@@ -7,6 +6,7 @@ import { npmTarball } from './npm-tarball/definition.ts';
 import { nupkg, snupkg } from './nupkg/definition.ts';
 import { tarGz, zip } from './plain-archive/definition.ts';
 import { pom } from './pom/definition.ts';
+import { cyclonedx, spdx } from './sbom/definition.ts';
 import { sdist } from './sdist/definition.ts';
 import { sourceArchive } from './source-archive/definition.ts';
 import { tar, text } from './unknown/definition.ts';

@@ -6,7 +6,7 @@ import { objectOf } from './fields.ts';
 export function parseYaml(text: string, file: string): Readonly<Record<string, unknown>> {
   try {
     // Aliases could make a small file huge.
-    return objectOf(parse(text, { maxAliasCount: 100 }));
+    return objectOf(parse(text, { maxAliasCount: 100, logLevel: 'error' }));
   } catch (cause) {
     if (!(cause instanceof Error)) throw cause;
     throw new BevelstoneError('MANIFEST_INVALID', {

@@ -19,19 +19,19 @@ export const builtForms = [
 export type BuiltForm = (typeof builtForms)[number];
 
 /** Kinds of SBOMs; each is also the form of its document. */
-export const billKinds = ['spdx', 'cyclonedx'] as const;
+export const sbomKinds = ['spdx', 'cyclonedx'] as const;
 
 /** One of the kinds of SBOMs. */
-export type BillKind = (typeof billKinds)[number];
+export type SbomKind = (typeof sbomKinds)[number];
 
 /** Kinds of SBOMs as people call them. */
-export const billTitles: Readonly<Record<BillKind, string>> = { spdx: 'SPDX 2.3', cyclonedx: 'CycloneDX 1.6' };
+export const sbomTitles: Readonly<Record<SbomKind, string>> = { spdx: 'SPDX 2.3', cyclonedx: 'CycloneDX 1.6' };
 
 /** Forms that are read, never built: a plain tar archive, and a text that is not a POM. */
 export const readForms = ['tar', 'text'] as const;
 
 /** Every form. Each has a definition in `core/form`. */
-export const forms = [...builtForms, ...billKinds, ...readForms] as const;
+export const forms = [...builtForms, ...sbomKinds, ...readForms] as const;
 
 /** The form of an artifact. */
 export type Form = (typeof forms)[number];

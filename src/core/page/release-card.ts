@@ -29,7 +29,7 @@ export type ShownCardRelease = {
   /** What the rules found, in words; null where that is not on record. */
   readonly findings: string | null;
   readonly rehearsed: readonly string[];
-  readonly bills: readonly string[];
+  readonly sboms: readonly string[];
   readonly deliveries: readonly {
     readonly destination: string;
     readonly artifact: string;
@@ -161,11 +161,11 @@ function bar(groups: readonly Group[], share: number, label: string): string {
   return `<svg viewBox="0 0 600 14" preserveAspectRatio="none" role="img" aria-label="${escapeHtml(label)}">${pieces.join('') || plain}</svg>`;
 }
 
-function renderChecks({ findings, rehearsed, bills }: ShownCardRelease): string {
+function renderChecks({ findings, rehearsed, sboms }: ShownCardRelease): string {
   const facts = [
     ...(findings === null ? [] : [['rules', findings] as const]),
     ...(rehearsed.length === 0 ? [] : [['tried', rehearsed.join(', ')] as const]),
-    ...(bills.length === 0 ? [] : [['bills of materials', bills.join('; ')] as const]),
+    ...(sboms.length === 0 ? [] : [['SBOMs', sboms.join('; ')] as const]),
   ];
   if (facts.length === 0) return '';
   const rows = facts.map(([name, text]) => `<dt>${name}</dt><dd>${escapeHtml(text)}</dd>`);

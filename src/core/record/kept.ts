@@ -25,7 +25,7 @@ export function parseKept(text: string): ParsedRecord<KeptEntries> {
   if (text.trim() === '') return { type: 'record', record: {} };
   let value: unknown;
   try {
-    value = parse(text, { maxAliasCount: 0 });
+    value = parse(text, { maxAliasCount: 0, logLevel: 'error' });
   } catch {
     return { type: 'damaged', why: 'it is not well-formed YAML' };
   }

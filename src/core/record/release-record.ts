@@ -61,8 +61,8 @@ export type ReleaseRecord = {
   /** Packages of the workspace that it needs when installed. */
   readonly needs: readonly string[];
   readonly artifacts: readonly ArtifactRecord[];
-  /** Bills of materials written for it, of the form `spdx` or `cyclonedx`; none until they are. */
-  readonly bills: readonly ArtifactRecord[];
+  /** SBOMs written for it, of the form `spdx` or `cyclonedx`; none until they are. */
+  readonly sboms: readonly ArtifactRecord[];
   /** What could not be built on this machine. */
   readonly pending: readonly PendingArtifact[];
   /** Whether it was built from files that no commit holds. */
@@ -89,7 +89,7 @@ const releaseSchema = openObject({
   source: isCommit,
   configDigest: orNull(isSha256),
   artifacts: list(artifactSchema),
-  bills: list(artifactSchema),
+  sboms: list(artifactSchema),
   pending: list(openObject({ form: isOneOf(...forms), platform: isLine, why: isText })),
   uncommitted: isFlag,
   tools: list(openObject({ name: isLine, path: isText, version: orNull(isText), sha256: isSha256 })),
@@ -101,7 +101,7 @@ const releaseSchema = openObject({
 export function parseReleaseRecord(text: string): ParsedRecord<ReleaseRecord> {
   const parsed = parseRecord<ReleaseRecord>(text, releaseSchema);
   if (parsed.type !== 'record') return parsed;
-  const { artifacts, bills } = parsed.record;
-  if (haveOwnNames([...artifacts, ...bills])) return parsed;
+  const { artifacts, sboms } = parsed.record;
+  if (haveOwnNames([...artifacts, ...sboms])) return parsed;
   return { type: 'damaged', why: 'two files have the same name' };
 }

@@ -8,7 +8,7 @@ export const runSteps = [
   'committed',
   'built',
   'verified',
-  'billed',
+  'sbom',
   'rehearsed',
   'agreed',
   'tagged',

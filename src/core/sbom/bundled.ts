@@ -1,24 +1,24 @@
 import { isBevelstoneError } from '../error/bevelstone-error.ts';
-import type { Bill, BillPackage } from './bill.ts';
-import { parseBill, readBill } from './formats.ts';
+import { parseSbom, readSbom } from './formats.ts';
+import type { Sbom, SbomPackage } from './sbom.ts';
 
-/** A bill that lies inside an artifact, such as those of PEP 770 ("The .dist-info/sboms directory"). */
-export type InnerBill = { readonly artifact: string; readonly path: string; readonly text: string };
+/** An SBOM that lies inside an artifact, such as those of PEP 770 ("The .dist-info/sboms directory"). */
+export type InnerSbom = { readonly artifact: string; readonly path: string; readonly text: string };
 
 /**
- * The bill with what builds put into the artifacts: packages that bills inside the artifacts list. One that the bill has
- * already is there once; an inner bill that cannot be read is among what could not be determined.
+ * The SBOM with what builds put into the artifacts: packages that SBOMs inside the artifacts list. One that the SBOM has
+ * already is there once; an inner SBOM that cannot be read is among what could not be determined.
  * @param root the package that contains them.
  */
-export function withBundled(bill: Bill, root: string, inner: readonly InnerBill[]): Bill {
-  const packages = new Map(bill.packages.map((one) => [one.id, one]));
-  const ids = new Map(bill.packages.map((one) => [identityOf(one), one.id]));
+export function withBundled(sbom: Sbom, root: string, inner: readonly InnerSbom[]): Sbom {
+  const packages = new Map(sbom.packages.map((one) => [one.id, one]));
+  const ids = new Map(sbom.packages.map((one) => [identityOf(one), one.id]));
   const contained = new Set<string>();
   const unknown: string[] = [];
   for (const { artifact, path, text } of inner) {
     const found = packagesIn(text, path);
     if (found === null)
-      unknown.push(`${path} in ${artifact} is no bill that is read, so what it lists is missing here`);
+      unknown.push(`${path} in ${artifact} could not be read as an SBOM; the packages it lists are missing here`);
     for (const one of found ?? []) {
       const id = ids.get(identityOf(one)) ?? freeId(one, packages);
       ids.set(identityOf(one), id);
@@ -28,28 +28,28 @@ export function withBundled(bill: Bill, root: string, inner: readonly InnerBill[
     }
   }
   return {
-    ...bill,
+    ...sbom,
     packages: [...packages.values()],
-    relations: [...bill.relations, ...[...contained].map((to) => ({ from: root, to, type: 'contains' as const }))],
-    unknown: [...bill.unknown, ...unknown],
+    relations: [...sbom.relations, ...[...contained].map((to) => ({ from: root, to, type: 'contains' as const }))],
+    unknown: [...sbom.unknown, ...unknown],
   };
 }
 
-function packagesIn(text: string, path: string): BillPackage[] | null {
+function packagesIn(text: string, path: string): SbomPackage[] | null {
   try {
-    const bill = readBill(parseBill(text, path));
-    return bill.packages.filter(({ id, role }) => role === 'dependency' && !bill.subjects.includes(id));
+    const sbom = readSbom(parseSbom(text, path));
+    return sbom.packages.filter(({ id, role }) => role === 'dependency' && !sbom.subjects.includes(id));
   } catch (error) {
-    if (isBevelstoneError(error, 'BILL_UNREADABLE')) return null;
+    if (isBevelstoneError(error, 'SBOM_UNREADABLE')) return null;
     throw error;
   }
 }
 
-function identityOf({ role, purl, name, version }: BillPackage): string {
+function identityOf({ role, purl, name, version }: SbomPackage): string {
   return purl ?? `${role} ${name} ${version ?? ''}`;
 }
 
-function freeId({ name, version }: BillPackage, taken: ReadonlyMap<string, BillPackage>): string {
+function freeId({ name, version }: SbomPackage, taken: ReadonlyMap<string, SbomPackage>): string {
   const plain = `bundled-${name}-${version ?? ''}`.replace(/[^A-Za-z0-9.]+/g, '-').replace(/-+$/, '');
   let id = plain;
   for (let count = 2; taken.has(id); count++) id = `${plain}-${count}`;

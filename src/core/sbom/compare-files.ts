@@ -1,6 +1,6 @@
-import type { Bill, BillFile } from './bill.ts';
+import type { Sbom, SbomFile } from './sbom.ts';
 
-/** How the files of a bill and of what it is about differ. */
+/** How the files of an SBOM and of what it is about differ. */
 export type FileDifferences = {
   readonly missing: readonly string[];
   readonly extra: readonly string[];
@@ -8,12 +8,12 @@ export type FileDifferences = {
 };
 
 /**
- * Compares the files that a bill names with those that are there.
- * @param fileName of the artifact, so that a bill of several is compared by its part; null for a folder.
- * @returns null when the bill names no files of it.
+ * Compares the files that an SBOM names with those that are there.
+ * @param fileName of the artifact, so that an SBOM of several is compared by its part; null for a folder.
+ * @returns null when the SBOM names no files of it.
  */
-export function compareFiles(bill: Bill, fileName: string | null, files: readonly BillFile[]): FileDifferences | null {
-  const holding = bill.packages.filter((one) => one.files !== null && one.files.length > 0);
+export function compareFiles(sbom: Sbom, fileName: string | null, files: readonly SbomFile[]): FileDifferences | null {
+  const holding = sbom.packages.filter((one) => one.files !== null && one.files.length > 0);
   const named =
     holding.find((one) => fileName !== null && one.fileName === fileName) ??
     (holding.length === 1 ? holding[0] : undefined);
@@ -31,7 +31,7 @@ export function compareFiles(bill: Bill, fileName: string | null, files: readonl
 }
 
 /** By the strongest digest that both have. */
-function isSame(a: BillFile, b: BillFile): boolean {
+function isSame(a: SbomFile, b: SbomFile): boolean {
   if (a.sha256 !== '' && b.sha256 !== '') return a.sha256 === b.sha256;
   return a.sha1 !== '' && a.sha1 === b.sha1;
 }

@@ -4,13 +4,13 @@ import { isLicenceExpression } from './licence-reference.ts';
 import { isListedLicence } from './listed-licence.ts';
 import {
   any,
-  type BillProblem,
   checkShape,
   flag,
   listOf,
   number,
   oneOf,
   record,
+  type SbomProblem,
   type Shape,
   text,
   textLike,
@@ -189,7 +189,7 @@ const documentShape = record(['bomFormat', 'specVersion'], {
 });
 
 /** Every way in which a document is not CycloneDX 1.6: structure, references, digests, licences, package URLs. */
-export function checkCycloneDx(document: Json): BillProblem[] {
+export function checkCycloneDx(document: Json): SbomProblem[] {
   const components = [
     ...walk(objectOf(document['metadata'])['component'], '/metadata/component'),
     ...objectsOf(document['components']).flatMap((one, index) => walk(one, `/components/${index}`)),
@@ -212,8 +212,8 @@ function walk(value: unknown, pointer: string): Placed[] {
   ];
 }
 
-function referenceProblems(document: Json, components: readonly Placed[]): BillProblem[] {
-  const found: BillProblem[] = [];
+function referenceProblems(document: Json, components: readonly Placed[]): SbomProblem[] {
+  const found: SbomProblem[] = [];
   const known = new Set<string>();
   for (const { one, pointer } of components) {
     const id = textOf(one['bom-ref']);
@@ -240,8 +240,8 @@ function referenceProblems(document: Json, components: readonly Placed[]): BillP
   return found;
 }
 
-function contentProblems(one: Json, pointer: string): BillProblem[] {
-  const found: BillProblem[] = [];
+function contentProblems(one: Json, pointer: string): SbomProblem[] {
+  const found: SbomProblem[] = [];
   const purl = textOf(one['purl']);
   const problem = purl === null ? null : purlProblem(purl);
   if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `it is no package URL: ${problem}` });

@@ -1,20 +1,20 @@
 import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { hexDigest } from './digest.ts';
 import {
-  type Bill,
-  type BillFile,
-  type BillPackage,
-  type BillRelation,
-  billPackage,
   type DependencyKind,
   dependencyKinds,
   type PackageRole,
-} from './bill.ts';
-import { hexDigest } from './digest.ts';
+  type Sbom,
+  type SbomFile,
+  type SbomPackage,
+  type SbomRelation,
+  sbomPackage,
+} from './sbom.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
-/** A bill from a CycloneDX document in JSON, of whoever wrote it; what is not understood is left out. */
-export function readCycloneDx(document: Json): Bill {
+/** An SBOM from a CycloneDX document in JSON, of whoever wrote it; what is not understood is left out. */
+export function readCycloneDx(document: Json): Sbom {
   const metadata = objectOf(document['metadata']);
   const collected = new Collector();
   const main =
@@ -27,6 +27,7 @@ export function readCycloneDx(document: Json): Bill {
     name: [main[0]?.name, main[0]?.version].filter((part) => part != null).join(' '),
     created: textOf(metadata['timestamp']) ?? '1970-01-01T00:00:00Z',
     tool: tool['name'] === undefined ? '' : `${tool['name']}-${tool['version'] ?? '0'}`,
+    namespace: null,
     organisation: textOf(objectOf(metadata['supplier'])['name']) ?? textOf(objectOf(metadata['manufacture'])['name']),
     subjects: collected.subjects(main.map(({ id }) => id)),
     packages: collected.packages(),
@@ -38,14 +39,14 @@ export function readCycloneDx(document: Json): Bill {
 }
 
 class Collector {
-  readonly relations: BillRelation[] = [];
-  readonly #byReference = new Map<string, BillPackage>();
-  readonly #files = new Map<string, BillFile[]>();
+  readonly relations: SbomRelation[] = [];
+  readonly #byReference = new Map<string, SbomPackage>();
+  readonly #files = new Map<string, SbomFile[]>();
   readonly #kinds = new Map<string, DependencyKind>();
   #count = 0;
 
   /** A component with what stands inside it; files go to the package around them. */
-  add(one: Json, owner: string | null, role: PackageRole | null): BillPackage {
+  add(one: Json, owner: string | null, role: PackageRole | null): SbomPackage {
     this.#count++;
     const id = textOf(one['bom-ref']) ?? `${one['name']}-${this.#count}`;
     const property = (name: string) => objectsOf(one['properties']).find((each) => each['name'] === name)?.['value'];
@@ -62,7 +63,7 @@ class Collector {
     this.#kinds.set(id, dependencyKinds.includes(kind as DependencyKind) ? (kind as DependencyKind) : 'run');
     this.#byReference.set(id, made);
     if (owner !== null) this.relations.push({ from: owner, to: id, type: 'contains' });
-    const files: BillFile[] = [];
+    const files: SbomFile[] = [];
     for (const part of objectsOf(one['components'])) {
       const isArtifact = objectsOf(part['properties']).some(({ name }) => name === 'bevelstone:role');
       if (part['type'] === 'file' && !isArtifact) files.push(toFile(part));
@@ -78,11 +79,11 @@ class Collector {
     this.relations.push({ from, to, type: b.role === 'source' ? 'generated-from' : (this.#kinds.get(to) ?? 'run') });
   }
 
-  packages(): BillPackage[] {
+  packages(): SbomPackage[] {
     return [...this.#byReference.values()].map((one) => ({ ...one, files: this.#files.get(one.id) ?? null }));
   }
 
-  /** Further subjects of a merged bill stand among the components. */
+  /** Further subjects of a merged SBOM stand among the components. */
   subjects(main: readonly string[]): string[] {
     const more = [...this.#byReference.values()].filter(({ role }) => role === 'subject').map(({ id }) => id);
     return [...new Set([...main, ...more])];
@@ -99,12 +100,12 @@ function toPackage({
   readonly id: string;
   readonly role: PackageRole;
   readonly properties: readonly Json[];
-}): BillPackage {
+}): SbomPackage {
   const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
   const address = objectsOf(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
     'url'
   ];
-  return billPackage({
+  return sbomPackage({
     id,
     role,
     name: [textOf(one['group']), textOf(one['name'])].filter((part) => part !== null).join('/'),
@@ -130,7 +131,7 @@ function licenceOf(one: Json): string | null {
   return names.length === 0 ? null : names.join(' AND ');
 }
 
-function toFile(one: Json): BillFile {
+function toFile(one: Json): SbomFile {
   const digests = objectsOf(one['hashes']);
   const value = (algorithm: string) => String(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
   const licence = licenceOf(one);

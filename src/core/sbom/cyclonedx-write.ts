@@ -1,7 +1,7 @@
-import type { Bill, BillFile, BillPackage, DependencyKind } from './bill.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { isListedLicence } from './listed-licence.ts';
 import { reachKinds } from './reach-kinds.ts';
+import type { DependencyKind, Sbom, SbomFile, SbomPackage } from './sbom.ts';
 import { stableUuid } from './stable-uuid.ts';
 
 const scopes: Readonly<Record<DependencyKind, string>> = {
@@ -12,44 +12,44 @@ const scopes: Readonly<Record<DependencyKind, string>> = {
   development: 'excluded',
 };
 
-/** A bill as a CycloneDX 1.6 document in JSON (ECMA-424, field names of its JSON schema). */
-export function formatCycloneDx(bill: Bill): string {
-  const byId = new Map(bill.packages.map((one) => [one.id, one]));
-  const held = new Map<string, BillPackage[]>();
-  for (const { from, to, type } of bill.relations) {
+/** An SBOM as a CycloneDX 1.6 document in JSON (ECMA-424, field names of its JSON schema). */
+export function formatCycloneDx(sbom: Sbom): string {
+  const byId = new Map(sbom.packages.map((one) => [one.id, one]));
+  const held = new Map<string, SbomPackage[]>();
+  for (const { from, to, type } of sbom.relations) {
     const part = byId.get(to);
     // Artifacts and copies stand inside what holds them.
     if (type === 'contains' && part !== undefined) held.set(from, [...(held.get(from) ?? []), part]);
   }
   const inside = new Set([...held.values()].flat().map(({ id }) => id));
-  const kinds = reachKinds(bill);
-  const toComponent = (one: BillPackage): object => {
+  const kinds = reachKinds(sbom);
+  const toComponent = (one: SbomPackage): object => {
     const parts = (held.get(one.id) ?? []).filter(({ id }) => id !== one.id).map(toComponent);
     const components = [...parts, ...(one.files ?? []).map((file, index) => toFile(file, `${one.id}/${index + 1}`))];
     return { ...component(one, kinds.get(one.id) ?? null), ...(components.length === 0 ? {} : { components }) };
   };
-  const [first, ...others] = bill.subjects.flatMap((id) => byId.get(id) ?? []);
-  const rest = bill.packages.filter(({ id }) => !bill.subjects.includes(id) && !inside.has(id));
+  const [first, ...others] = sbom.subjects.flatMap((id) => byId.get(id) ?? []);
+  const rest = sbom.packages.filter(({ id }) => !sbom.subjects.includes(id) && !inside.has(id));
   const body = {
     metadata: {
-      timestamp: bill.created,
-      tools: { components: [{ type: 'application', name: toolName(bill.tool), version: toolVersion(bill.tool) }] },
+      timestamp: sbom.created,
+      tools: { components: [{ type: 'application', name: toolName(sbom.tool), version: toolVersion(sbom.tool) }] },
       ...(first === undefined ? {} : { component: toComponent(first) }),
-      ...(bill.organisation === null ? {} : { supplier: { name: bill.organisation } }),
+      ...(sbom.organisation === null ? {} : { supplier: { name: sbom.organisation } }),
     },
     components: [...others, ...rest].map(toComponent),
-    dependencies: dependenciesOf(bill),
-    compositions: [{ aggregate: bill.unknown.length === 0 ? 'complete' : 'incomplete', dependencies: bill.subjects }],
-    ...(bill.unknown.length === 0
+    dependencies: dependenciesOf(sbom),
+    compositions: [{ aggregate: sbom.unknown.length === 0 ? 'complete' : 'incomplete', dependencies: sbom.subjects }],
+    ...(sbom.unknown.length === 0
       ? {}
-      : { properties: bill.unknown.map((value) => ({ name: 'bevelstone:unknown', value })) }),
+      : { properties: sbom.unknown.map((value) => ({ name: 'bevelstone:unknown', value })) }),
   };
   const serialNumber = `urn:uuid:${stableUuid(JSON.stringify(body))}`;
   const head = { bomFormat: 'CycloneDX', specVersion: '1.6', serialNumber, version: 1 };
   return `${JSON.stringify({ ...head, ...body }, null, 1)}\n`;
 }
 
-function component(one: BillPackage, kind: DependencyKind | null): object {
+function component(one: SbomPackage, kind: DependencyKind | null): object {
   const references = [
     ...(one.location === null ? [] : [{ type: one.role === 'source' ? 'vcs' : 'distribution', url: one.location }]),
   ];
@@ -79,7 +79,7 @@ function component(one: BillPackage, kind: DependencyKind | null): object {
   };
 }
 
-function toFile({ path, sha1, sha256, licences, copyright }: BillFile, reference: string): object {
+function toFile({ path, sha1, sha256, licences, copyright }: SbomFile, reference: string): object {
   return {
     type: 'file',
     'bom-ref': reference,
@@ -110,7 +110,7 @@ function licencesOf(licence: string): object[] {
   ];
 }
 
-function dependenciesOf({ packages, relations }: Bill): object[] {
+function dependenciesOf({ packages, relations }: Sbom): object[] {
   const needs = new Map<string, Set<string>>(packages.map(({ id }) => [id, new Set()]));
   for (const { from, to, type } of relations) if (type !== 'contains') needs.get(from)?.add(to);
   return [...needs].map(([ref, all]) => ({ ref, ...(all.size === 0 ? {} : { dependsOn: [...all].sort() }) }));

@@ -3,7 +3,6 @@ import type { PurlType } from '../ecosystem/definition.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
-import { type BillPackage, type BillRelation, billPackage, type DependencyKind, dependencyKinds } from './bill.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
 import {
   type DependencyReading,
@@ -13,6 +12,7 @@ import {
   type ReadingContext,
 } from './lockfile/reading.ts';
 import { formatPurl } from './purl.ts';
+import { type DependencyKind, dependencyKinds, type SbomPackage, type SbomRelation, sbomPackage } from './sbom.ts';
 
 /** A manifest somewhere in the workspace. */
 export type FoundManifest = {
@@ -40,7 +40,7 @@ export type DependencyInput = {
   ) => { readonly licence: string | null; readonly supplier: string | null } | null;
 };
 
-/** One line of the table at the end of `bill write`. */
+/** One line of the table at the end of `sbom write`. */
 export type DependencySource = {
   readonly path: string;
   readonly format: string;
@@ -54,8 +54,8 @@ export type DependencySource = {
 
 /** Dependencies of a package; relations begin at `root` or at another dependency. */
 export type DependencyGraph = {
-  readonly packages: readonly BillPackage[];
-  readonly relations: readonly BillRelation[];
+  readonly packages: readonly SbomPackage[];
+  readonly relations: readonly SbomRelation[];
   readonly sources: readonly DependencySource[];
   readonly unknown: readonly string[];
 };
@@ -66,7 +66,7 @@ const vendored = /(?:^|\/)(?:vendor|vendored|_vendor|third[_-]?party|3rd[_-]?par
 /**
  * Finds all that a package depends on: lockfiles and manifests in its folder at any depth, the lockfile above it that settles
  * its needs, and copies of other packages inside it.
- * @param root id of the package in the bill.
+ * @param root id of the package in the SBOM.
  */
 export function findDependencies(input: DependencyInput, root: string): DependencyGraph {
   return new GraphBuilder(input, root).build();
@@ -75,8 +75,8 @@ export function findDependencies(input: DependencyInput, root: string): Dependen
 class GraphBuilder {
   readonly #input: DependencyInput;
   readonly #root: string;
-  readonly #packages = new Map<string, BillPackage>();
-  readonly #relations = new Map<string, BillRelation>();
+  readonly #packages = new Map<string, SbomPackage>();
+  readonly #relations = new Map<string, SbomRelation>();
   readonly #sources: DependencySource[] = [];
   readonly #unknown = new Set<string>();
   /** Manifests whose needs a lockfile settles. */
@@ -273,11 +273,11 @@ class GraphBuilder {
 
   #put(
     { type, name, version, licence, digests, location }: LockedPackage,
-    { foundIn, supplier, comment }: Pick<BillPackage, 'foundIn' | 'supplier' | 'comment'>,
+    { foundIn, supplier, comment }: Pick<SbomPackage, 'foundIn' | 'supplier' | 'comment'>,
   ): string {
     const id = this.#idOf(type, name, version);
     const known = this.#packages.get(id);
-    const fresh = billPackage({
+    const fresh = sbomPackage({
       id,
       role: 'dependency',
       name,
@@ -336,7 +336,7 @@ function reach(direct: readonly Need[], locked: ReadonlyMap<string, LockedPackag
   return found;
 }
 
-function unite(a: BillPackage, b: BillPackage): BillPackage {
+function unite(a: SbomPackage, b: SbomPackage): SbomPackage {
   return {
     ...a,
     licence: a.licence ?? b.licence,
@@ -348,7 +348,7 @@ function unite(a: BillPackage, b: BillPackage): BillPackage {
   };
 }
 
-/** An address may hold a user and a password, which a bill must not show. */
+/** An address may hold a user and a password, which an SBOM must not show. */
 function publicLocation(location: string | null): string | null {
   if (location === null || !URL.canParse(location)) return null;
   const url = new URL(location);

@@ -1,4 +1,4 @@
-import type { Digest } from './bill.ts';
+import type { Digest } from './sbom.ts';
 
 const algorithms: Readonly<Record<string, Digest['algorithm']>> = {
   md5: 'MD5',

@@ -1,41 +1,41 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf } from '../manifest/fields.ts';
-import type { BillKind } from '../name/form.ts';
-import type { Bill } from './bill.ts';
+import type { SbomKind } from '../name/form.ts';
 import { checkCycloneDx } from './cyclonedx-check.ts';
 import { readCycloneDx } from './cyclonedx-read.ts';
 import { formatCycloneDx } from './cyclonedx-write.ts';
-import type { BillProblem } from './problem.ts';
+import type { SbomProblem } from './problem.ts';
+import type { Sbom } from './sbom.ts';
 import { checkSpdx } from './spdx-check.ts';
 import { readSpdx } from './spdx-read.ts';
 import { formatSpdx } from './spdx-write.ts';
 
-/** A bill's text as JSON, with its kind. */
-export type BillDocument = { readonly kind: BillKind; readonly json: Readonly<Record<string, unknown>> };
+/** An SBOM's text as JSON, with its kind. */
+export type SbomDocument = { readonly kind: SbomKind; readonly json: Readonly<Record<string, unknown>> };
 
 const formats = {
   spdx: { ending: '.spdx.json', format: formatSpdx, read: readSpdx, check: checkSpdx },
   cyclonedx: { ending: '.cdx.json', format: formatCycloneDx, read: readCycloneDx, check: checkCycloneDx },
 } as const;
 
-/** What a file with a bill of this kind is called. */
-export function billFileName(stem: string, kind: BillKind): string {
+/** What a file with an SBOM of this kind is called. */
+export function sbomFileName(stem: string, kind: SbomKind): string {
   return `${stem}${formats[kind].ending}`;
 }
 
 /** The kind that a file name says; null for none. */
-export function kindOfFileName(file: string): BillKind | null {
+export function kindOfFileName(file: string): SbomKind | null {
   if (/\.spdx(?:\.json)?$/i.test(file)) return 'spdx';
   return /\.(?:cdx|bom)\.json$|(?:^|\/)bom\.json$/i.test(file) ? 'cyclonedx' : null;
 }
 
-/** A bill's text in a format. */
-export function formatBill(bill: Bill, kind: BillKind): string {
-  return formats[kind].format(bill);
+/** An SBOM's text in a format. */
+export function formatSbom(sbom: Sbom, kind: SbomKind): string {
+  return formats[kind].format(sbom);
 }
 
-/** @throws BILL_UNREADABLE for anything but a JSON document of one of the two formats. */
-export function parseBill(text: string, file: string): BillDocument {
+/** @throws SBOM_UNREADABLE for anything but a JSON document of one of the two formats. */
+export function parseSbom(text: string, file: string): SbomDocument {
   let json: Readonly<Record<string, unknown>>;
   try {
     json = objectOf(JSON.parse(text.replace(/^\ufeff/, '')));
@@ -47,19 +47,19 @@ export function parseBill(text: string, file: string): BillDocument {
   throw unreadable(file, 'it has neither `spdxVersion` nor `bomFormat`');
 }
 
-/** The bill that a document holds, as far as it is understood. */
-export function readBill({ kind, json }: BillDocument): Bill {
+/** The SBOM that a document holds, as far as it is understood. */
+export function readSbom({ kind, json }: SbomDocument): Sbom {
   return formats[kind].read(json);
 }
 
 /** What is wrong with a document by its specification. */
-export function checkBill({ kind, json }: BillDocument): BillProblem[] {
+export function checkSbom({ kind, json }: SbomDocument): SbomProblem[] {
   return formats[kind].check(json);
 }
 
 function unreadable(file: string, why: string, cause?: unknown): BevelstoneError {
-  return new BevelstoneError('BILL_UNREADABLE', {
-    message: `${file} is no bill that Bevelstone reads`,
+  return new BevelstoneError('SBOM_UNREADABLE', {
+    message: `${file} is not an SBOM in SPDX 2.3 or CycloneDX 1.6`,
     why,
     fix: 'Name an SPDX 2.3 or CycloneDX 1.6 document in JSON',
     where: { file },

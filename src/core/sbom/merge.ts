@@ -1,22 +1,22 @@
-import type { Bill, BillPackage, BillRelation } from './bill.ts';
+import type { Sbom, SbomPackage, SbomRelation } from './sbom.ts';
 
 /**
- * Joins bills into one: a package that several name is there once, with all that any of them knows; ids that clash are told
- * apart; what each bill is about stays a subject.
+ * Joins SBOMs into one: a package that several name is there once, with all that any of them knows; ids that clash are told
+ * apart; what each SBOM is about stays a subject.
  */
-export function mergeBills(bills: readonly Bill[], name: string): Bill {
-  const packages = new Map<string, BillPackage>();
+export function mergeSboms(sboms: readonly Sbom[], name: string): Sbom {
+  const packages = new Map<string, SbomPackage>();
   const idByIdentity = new Map<string, string>();
-  const relations = new Map<string, BillRelation>();
+  const relations = new Map<string, SbomRelation>();
   const subjects = new Set<string>();
   const fresh = (id: string) => {
     let free = id;
     for (let count = 2; packages.has(free); count++) free = `${id}-${count}`;
     return free;
   };
-  for (const bill of bills) {
+  for (const sbom of sboms) {
     const renamed = new Map<string, string>();
-    for (const one of bill.packages) {
+    for (const one of sbom.packages) {
       const identity = identityOf(one);
       const known = idByIdentity.get(identity);
       const id = known ?? fresh(one.id);
@@ -25,39 +25,40 @@ export function mergeBills(bills: readonly Bill[], name: string): Bill {
       const before = packages.get(id);
       packages.set(id, before === undefined ? { ...one, id } : unite(before, one));
     }
-    for (const { from, to, type } of bill.relations) {
+    for (const { from, to, type } of sbom.relations) {
       const [a, b] = [renamed.get(from) ?? from, renamed.get(to) ?? to];
       if (a !== b) relations.set(`${a} ${type} ${b}`, { from: a, to: b, type });
     }
-    for (const id of bill.subjects) subjects.add(renamed.get(id) ?? id);
+    for (const id of sbom.subjects) subjects.add(renamed.get(id) ?? id);
   }
-  const [first] = bills;
+  const [first] = sboms;
   return {
     name,
-    // The youngest of them: a bill cannot be older than what it is made of.
+    // The youngest of them: an SBOM cannot be older than what it is made of.
     created:
-      bills
+      sboms
         .map(({ created }) => created)
         .sort()
         .at(-1) ?? '',
     tool: first?.tool ?? '',
-    organisation: bills.find(({ organisation }) => organisation !== null)?.organisation ?? null,
+    namespace: null,
+    organisation: sboms.find(({ organisation }) => organisation !== null)?.organisation ?? null,
     subjects: [...subjects],
     packages: [...packages.values()],
     relations: [...relations.values()],
-    unknown: [...new Set(bills.flatMap(({ unknown }) => unknown))],
+    unknown: [...new Set(sboms.flatMap(({ unknown }) => unknown))],
   };
 }
 
 /** Two packages are one when they have the same purl; without one, name, version and what tells bytes apart decide. */
-function identityOf({ role, purl, name, version, fileName, digests }: BillPackage): string {
+function identityOf({ role, purl, name, version, fileName, digests }: SbomPackage): string {
   if (role === 'artifact')
     return `artifact ${fileName ?? name} ${digests.find(({ algorithm }) => algorithm === 'SHA-256')?.value ?? version}`;
   if (purl !== null && version !== null) return purl;
   return `${role === 'source' ? 'source' : 'package'} ${purl ?? name} ${version ?? ''}`;
 }
 
-function unite(a: BillPackage, b: BillPackage): BillPackage {
+function unite(a: SbomPackage, b: SbomPackage): SbomPackage {
   return {
     ...a,
     role: a.role === 'subject' || b.role === 'subject' ? 'subject' : a.role,
@@ -73,7 +74,7 @@ function unite(a: BillPackage, b: BillPackage): BillPackage {
   };
 }
 
-function uniteFiles(a: BillPackage, b: BillPackage): BillPackage['files'] {
+function uniteFiles(a: SbomPackage, b: SbomPackage): SbomPackage['files'] {
   if (a.files === null || b.files === null) return a.files ?? b.files;
   return [...new Map([...a.files, ...b.files].map((file) => [file.path, file])).values()];
 }

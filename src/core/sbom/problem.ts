@@ -1,5 +1,5 @@
-/** What is wrong in a bill, and where (RFC 6901, JSON Pointer). */
-export type BillProblem = { readonly pointer: string; readonly message: string };
+/** What is wrong in an SBOM, and where (RFC 6901, JSON Pointer). */
+export type SbomProblem = { readonly pointer: string; readonly message: string };
 
 /** What a value must be. Fields not named are wrong, as both formats' schemas say, unless `open`. */
 export type Shape =
@@ -33,8 +33,8 @@ export function record(needs: readonly string[], fields: Readonly<Record<string,
 }
 
 /** Compares a value with a shape; every difference with its place. */
-export function checkShape(value: unknown, shape: Shape, pointer = ''): BillProblem[] {
-  const wrong = (message: string): BillProblem[] => [{ pointer, message }];
+export function checkShape(value: unknown, shape: Shape, pointer = ''): SbomProblem[] {
+  const wrong = (message: string): SbomProblem[] => [{ pointer, message }];
   switch (shape.type) {
     case 'any':
       return [];
@@ -62,7 +62,7 @@ function checkObject(
   value: unknown,
   { needs, fields }: Extract<Shape, { type: 'object' }>,
   pointer: string,
-): BillProblem[] {
+): SbomProblem[] {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     return [{ pointer, message: 'it is no object' }];
   const missing = needs

@@ -1,11 +1,11 @@
-import { type Bill, type DependencyKind, dependencyKinds } from './bill.ts';
+import { type DependencyKind, dependencyKinds, type Sbom } from './sbom.ts';
 
 /**
- * Why each package is needed, seen from what the bill is about: a chain is as strong as its weakest need, and of several chains
+ * Why each package is needed, seen from what the SBOM is about: a chain is as strong as its weakest need, and of several chains
  * the strongest counts. What a development tool needs to run is needed for development. A package that is contained is not
  * only needed to build or to develop, so it has no kind.
  */
-export function reachKinds({ subjects, relations }: Pick<Bill, 'subjects' | 'relations'>): Map<string, DependencyKind> {
+export function reachKinds({ subjects, relations }: Pick<Sbom, 'subjects' | 'relations'>): Map<string, DependencyKind> {
   const needs = new Map<string, { to: string; kind: DependencyKind }[]>();
   for (const { from, to, type } of relations) {
     if (type === 'contains' || type === 'generated-from') continue;

@@ -1,7 +1,7 @@
 import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
 import { digestLengths } from './digest.ts';
 import { isLicenceExpression } from './licence-reference.ts';
-import { any, type BillProblem, checkShape, flag, listOf, number, oneOf, record, text, textLike } from './problem.ts';
+import { any, checkShape, flag, listOf, number, oneOf, record, type SbomProblem, text, textLike } from './problem.ts';
 import { purlProblem } from './purl.ts';
 import { verificationCode } from './verification-code.ts';
 
@@ -203,12 +203,12 @@ const documentShape = record(['spdxVersion', 'dataLicense', 'SPDXID', 'name', 'd
 });
 
 /** Every way in which a document is not SPDX 2.3: structure, identifiers, references, digests, licences, package URLs, codes. */
-export function checkSpdx(document: Json): BillProblem[] {
+export function checkSpdx(document: Json): SbomProblem[] {
   return [...checkShape(document, documentShape), ...checkReferences(document), ...checkContents(document)];
 }
 
-function checkReferences(document: Json): BillProblem[] {
-  const found: BillProblem[] = [];
+function checkReferences(document: Json): SbomProblem[] {
+  const found: SbomProblem[] = [];
   const known = new Set(['SPDXRef-DOCUMENT']);
   for (const part of ['packages', 'files', 'snippets'] as const)
     for (const [index, one] of objectsOf(document[part]).entries()) {
@@ -233,7 +233,7 @@ function checkReferences(document: Json): BillProblem[] {
   return found;
 }
 
-function checkContents(document: Json): BillProblem[] {
+function checkContents(document: Json): SbomProblem[] {
   const refs = new Set(objectsOf(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
   const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), one]));
   const owned = new Map<string, string[]>();
@@ -275,9 +275,9 @@ function licenceProblems({
   readonly fields: readonly string[];
   readonly pointer: string;
   readonly refs: ReadonlySet<unknown>;
-}): BillProblem[] {
+}): SbomProblem[] {
   return fields.flatMap((field) =>
-    [one[field] ?? []].flat().flatMap((value, index): BillProblem[] => {
+    [one[field] ?? []].flat().flatMap((value, index): SbomProblem[] => {
       const place = Array.isArray(one[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
       if (typeof value !== 'string' || value === 'NONE' || value === 'NOASSERTION') return [];
       if (!isLicenceExpression(value)) return [{ pointer: place, message: `"${value}" is no licence expression` }];
@@ -295,8 +295,8 @@ const lengths: Readonly<Record<string, number>> = Object.fromEntries(
   Object.entries(digestLengths).map(([name, length]) => [name.replace('-', ''), length]),
 );
 
-function digestProblems(one: Json, pointer: string): BillProblem[] {
-  return objectsOf(one['checksums']).flatMap(({ algorithm, checksumValue }, index): BillProblem[] => {
+function digestProblems(one: Json, pointer: string): SbomProblem[] {
+  return objectsOf(one['checksums']).flatMap(({ algorithm, checksumValue }, index): SbomProblem[] => {
     const length = lengths[String(algorithm)];
     if (length === undefined || typeof checksumValue !== 'string' || checksumValue.length === length) return [];
     return [
@@ -308,8 +308,8 @@ function digestProblems(one: Json, pointer: string): BillProblem[] {
   });
 }
 
-function purlProblems(one: Json, pointer: string): BillProblem[] {
-  return objectsOf(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): BillProblem[] => {
+function purlProblems(one: Json, pointer: string): SbomProblem[] {
+  return objectsOf(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): SbomProblem[] => {
     const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
     return problem === null
       ? []
@@ -327,7 +327,7 @@ function codeProblems({
   readonly pointer: string;
   readonly owned: ReadonlyMap<string, readonly string[]>;
   readonly files: ReadonlyMap<string, Json>;
-}): BillProblem[] {
+}): SbomProblem[] {
   const code = textOf(objectOf(one['packageVerificationCode'])['packageVerificationCodeValue']);
   if (one['filesAnalyzed'] === false)
     return code === null

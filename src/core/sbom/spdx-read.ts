@@ -1,14 +1,14 @@
 import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { hexDigest } from './digest.ts';
 import {
-  type Bill,
-  type BillFile,
-  type BillPackage,
-  type BillRelation,
-  billPackage,
   type DependencyKind,
   type Digest,
-} from './bill.ts';
-import { hexDigest } from './digest.ts';
+  type Sbom,
+  type SbomFile,
+  type SbomPackage,
+  type SbomRelation,
+  sbomPackage,
+} from './sbom.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -23,8 +23,8 @@ const reversed: Readonly<Record<string, DependencyKind>> = {
   TEST_DEPENDENCY_OF: 'development',
 };
 
-/** A bill from an SPDX 2.x document in JSON, of whoever wrote it; what is not understood is left out. */
-export function readSpdx(document: Json): Bill {
+/** An SBOM from an SPDX 2.x document in JSON, of whoever wrote it; what is not understood is left out. */
+export function readSpdx(document: Json): Sbom {
   const ids = new Map<string, string>();
   const packages = objectsOf(document['packages']);
   for (const one of packages)
@@ -41,8 +41,8 @@ export function readSpdx(document: Json): Bill {
     return texts.get(text) ?? text;
   };
   const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), toFile(one, licenceOf)]));
-  const owned = new Map<string, BillFile[]>();
-  const relations: BillRelation[] = [];
+  const owned = new Map<string, SbomFile[]>();
+  const relations: SbomRelation[] = [];
   const subjects = [document['documentDescribes'] ?? []].flat().map((one) => ids.get(String(one)) ?? '');
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships'])) {
     const [a, b, type] = [String(spdxElementId), String(relatedSpdxElement), String(relationshipType)];
@@ -67,6 +67,7 @@ export function readSpdx(document: Json): Bill {
     name: textOf(document['name']) ?? '',
     created: textOf(creation['created']) ?? '1970-01-01T00:00:00Z',
     tool: creator('Tool') ?? '',
+    namespace: null,
     organisation: creator('Organization'),
     subjects: unique,
     packages: packages.map((one) =>
@@ -79,7 +80,7 @@ export function readSpdx(document: Json): Bill {
   };
 }
 
-function pushFile(owned: Map<string, BillFile[]>, owner: string, file: BillFile | undefined): void {
+function pushFile(owned: Map<string, SbomFile[]>, owner: string, file: SbomFile | undefined): void {
   if (file === undefined) return;
   const known = owned.get(owner);
   if (known === undefined) owned.set(owner, [file]);
@@ -96,15 +97,15 @@ function toPackage({
   readonly one: Json;
   readonly id: string;
   readonly subjects: readonly string[];
-  readonly owned: ReadonlyMap<string, readonly BillFile[]>;
+  readonly owned: ReadonlyMap<string, readonly SbomFile[]>;
   readonly licenceOf: (value: unknown) => string | null;
-}): BillPackage {
+}): SbomPackage {
   const purpose = one['primaryPackagePurpose'];
   const purl = objectsOf(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.[
     'referenceLocator'
   ];
   const known = (value: unknown) => (value === 'NOASSERTION' || value === 'NONE' ? null : textOf(value));
-  return billPackage({
+  return sbomPackage({
     id,
     role: subjects.includes(id)
       ? 'subject'
@@ -134,7 +135,7 @@ function digestsOf(one: Json): Digest[] {
   );
 }
 
-function toFile(one: Json, licenceOf: (value: unknown) => string | null): BillFile {
+function toFile(one: Json, licenceOf: (value: unknown) => string | null): SbomFile {
   const digests = digestsOf(one);
   const value = (algorithm: Digest['algorithm']) =>
     digests.find((digest) => digest.algorithm === algorithm)?.value ?? '';

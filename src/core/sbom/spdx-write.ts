@@ -1,5 +1,5 @@
-import type { Bill, BillFile, BillPackage, BillRelation, DependencyKind } from './bill.ts';
 import { spdxLicence } from './licence-reference.ts';
+import type { DependencyKind, Sbom, SbomFile, SbomPackage, SbomRelation } from './sbom.ts';
 import { stableUuid } from './stable-uuid.ts';
 import { verificationCode } from './verification-code.ts';
 
@@ -12,30 +12,30 @@ const dependencyTypes: Readonly<Record<DependencyKind, { readonly type: string; 
   development: { type: 'DEV_DEPENDENCY_OF', isReversed: true },
 };
 
-/** A bill as an SPDX 2.3 document in JSON (SPDX 2.3, clauses 6 to 11; field names of its JSON schema). */
-export function formatSpdx(bill: Bill): string {
+/** An SBOM as an SPDX 2.3 document in JSON (SPDX 2.3, clauses 6 to 11; field names of its JSON schema). */
+export function formatSpdx(sbom: Sbom): string {
   const extracted = new Map<string, object>();
   const licence = (text: string | null) => {
     const { expression, extracted: own } = spdxLicence(text);
     if (own !== null) extracted.set(own.licenseId, own);
     return expression;
   };
-  const packages = bill.packages.map((one) => toPackage(one, licence));
-  const files = bill.packages.flatMap((one) =>
+  const packages = sbom.packages.map((one) => toPackage(one, licence));
+  const files = sbom.packages.flatMap((one) =>
     (one.files ?? []).map((file, index) => toFile(file, fileId(one.id, index), licence)),
   );
   const relationships = [
-    ...bill.subjects.map((id) => relation('SPDXRef-DOCUMENT', 'DESCRIBES', packageId(id))),
-    ...bill.relations.map(toRelationship),
-    ...bill.packages.flatMap((one) =>
+    ...sbom.subjects.map((id) => relation('SPDXRef-DOCUMENT', 'DESCRIBES', packageId(id))),
+    ...sbom.relations.map(toRelationship),
+    ...sbom.packages.flatMap((one) =>
       (one.files ?? []).map((_, index) => relation(packageId(one.id), 'CONTAINS', fileId(one.id, index))),
     ),
   ];
   const body = {
     creationInfo: {
-      created: bill.created,
-      creators: [`Tool: ${bill.tool}`, ...(bill.organisation === null ? [] : [`Organization: ${bill.organisation}`])],
-      ...(bill.unknown.length === 0 ? {} : { comment: `What could not be determined: ${bill.unknown.join('; ')}` }),
+      created: sbom.created,
+      creators: [`Tool: ${sbom.tool}`, ...(sbom.organisation === null ? [] : [`Organization: ${sbom.organisation}`])],
+      ...(sbom.unknown.length === 0 ? {} : { comment: `What could not be determined: ${sbom.unknown.join('; ')}` }),
     },
     packages,
     ...(files.length === 0 ? {} : { files }),
@@ -43,12 +43,16 @@ export function formatSpdx(bill: Bill): string {
     relationships,
   };
   const head = { spdxVersion: 'SPDX-2.3', dataLicense: 'CC0-1.0', SPDXID: 'SPDXRef-DOCUMENT' };
-  // §6.5 asks for a URI that no other document has; made of the content, it is the same when the bill is written again.
-  const documentNamespace = `urn:uuid:${stableUuid(JSON.stringify([bill.name, body]))}`;
-  return `${JSON.stringify({ ...head, name: bill.name, documentNamespace, ...body }, null, 1)}\n`;
+  // §6.5 asks for a URI that no other document has; made of the content, it is the same when the SBOM is written again.
+  const uuid = stableUuid(JSON.stringify([sbom.name, body]));
+  const documentNamespace =
+    sbom.namespace === null
+      ? `urn:uuid:${uuid}`
+      : `${sbom.namespace.replace(/\/$/, '')}/${encodeURIComponent(sbom.name.replaceAll(' ', '-'))}-${uuid}`;
+  return `${JSON.stringify({ ...head, name: sbom.name, documentNamespace, ...body }, null, 1)}\n`;
 }
 
-function toPackage(one: BillPackage, licence: (text: string | null) => string): object {
+function toPackage(one: SbomPackage, licence: (text: string | null) => string): object {
   const inside = one.files === null ? null : [...new Set(one.files.flatMap(({ licences }) => licences))].map(licence);
   return {
     SPDXID: packageId(one.id),
@@ -86,7 +90,7 @@ function toPackage(one: BillPackage, licence: (text: string | null) => string): 
   };
 }
 
-function commentOf({ comment, foundIn }: BillPackage): string {
+function commentOf({ comment, foundIn }: SbomPackage): string {
   return [comment, foundIn.length === 0 ? null : `found in ${foundIn.join(', ')}`]
     .filter((part) => part !== null)
     .join('; ');
@@ -102,7 +106,7 @@ function simpleLicences(expression: string): string[] {
 }
 
 function toFile(
-  { path, sha1, sha256, licences, copyright }: BillFile,
+  { path, sha1, sha256, licences, copyright }: SbomFile,
   id: string,
   licence: (text: string | null) => string,
 ): object {
@@ -120,7 +124,7 @@ function toFile(
   };
 }
 
-function toRelationship({ from, to, type }: BillRelation): object {
+function toRelationship({ from, to, type }: SbomRelation): object {
   if (type === 'contains') return relation(packageId(from), 'CONTAINS', packageId(to));
   if (type === 'generated-from') return relation(packageId(from), 'GENERATED_FROM', packageId(to));
   const { type: name, isReversed } = dependencyTypes[type];

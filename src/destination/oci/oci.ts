@@ -38,7 +38,7 @@ import type { Registry, Repository } from './registry.ts';
 
 const accept = `${manifestType}, ${indexType}`;
 
-/** A registry of the distribution specification: each file an artifact, bills as its referrers, versions as tags. */
+/** A registry of the distribution specification: each file an artifact, SBOMs as its referrers, versions as tags. */
 export function connectOci({ name, config, url, credential, origins, signal, secrets }: Connection): Destination {
   // The credential is for the server that gives tokens, so no header carries it.
   const web: Web = { name, headers: {}, signal, origins, secrets };
@@ -143,7 +143,7 @@ async function deliver(registry: Registry, parcel: Parcel, { all, moved }: Sendi
   return addressOf(registry, parcel);
 }
 
-/** The tag of the version, then the stream's pointer, then the list of bills where the registry keeps none itself. */
+/** The tag of the version, then the stream's pointer, then the list of SBOMs where the registry keeps none itself. */
 async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointed[]> {
   const release = releaseOf(all);
   const parcel = all.find((one) => !isSbom(one));
@@ -158,8 +158,8 @@ async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointe
     if (moved) await putManifest(at, tag, release);
     pointed.push({ pointer: tag, from: moved ? (before?.digest ?? null) : null, moved });
   }
-  const bills = all.filter(isSbom).map((one) => documentOf(one, all).descriptor);
-  if (bills.length > 0) await listReferrers(at, release.descriptor, bills);
+  const sboms = all.filter(isSbom).map((one) => documentOf(one, all).descriptor);
+  if (sboms.length > 0) await listReferrers(at, release.descriptor, sboms);
   return pointed;
 }
 
@@ -175,17 +175,17 @@ async function listTags({ session, base, web, repository }: Repository): Promise
 }
 
 /** "Listing Referrers": a registry without that interface keeps the list as a tag, which the client writes. */
-async function listReferrers(at: Repository, subject: Descriptor, bills: readonly Descriptor[]): Promise<void> {
+async function listReferrers(at: Repository, subject: Descriptor, sboms: readonly Descriptor[]): Promise<void> {
   const { session, base, repository } = at;
   const answer = await session.callText(repository, {
     method: 'GET',
     url: `${base}v2/${repository}/referrers/${subject.digest}`,
   });
   const known = objectsOf(objectOf(parseJson(answer.text))['manifests']).map((one) => one['digest']);
-  if (answer.status === 200 && bills.every(({ digest }) => known.includes(digest))) return;
+  if (answer.status === 200 && sboms.every(({ digest }) => known.includes(digest))) return;
   const tag = referrersTag(subject.digest);
   const before = (await fetchManifest(at, tag))?.text ?? null;
-  const text = withReferrers(before, bills);
+  const text = withReferrers(before, sboms);
   if (text === before) return;
   const descriptor = { mediaType: indexType, digest: digestOf(text), size: Buffer.byteLength(text) };
   await putManifest(at, tag, { text, descriptor });

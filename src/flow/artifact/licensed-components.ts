@@ -2,7 +2,7 @@ import type { ReleaseRecord } from '../../core/record/release-record.ts';
 import type { LicensedComponent } from '../../core/rule/rule.ts';
 import { reachKinds } from '../../core/sbom/reach-kinds.ts';
 import type { Context } from '../context.ts';
-import type { DependencyFiles } from '../sbom/bill-dependencies.ts';
+import type { DependencyFiles } from '../sbom/sbom-dependencies.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 
 /**
@@ -17,7 +17,7 @@ export function licensedComponents(
   return async (record) => {
     const config = workspace.packages.find(({ name }) => name === record.package)?.config;
     if (config === undefined || config.verify.licences === null) return null;
-    const { dependencyFilesAt, packageDependencies } = await import('../sbom/bill-dependencies.ts');
+    const { dependencyFilesAt, packageDependencies } = await import('../sbom/sbom-dependencies.ts');
     files ??= dependencyFilesAt(context, workspace, record.commit);
     const root = 'release';
     const found = packageDependencies(context, {

@@ -98,7 +98,7 @@ function toRelease(
       .filter(({ from, kind }) => from === index && kind !== 'development')
       .map(({ to }) => workspace.packages[to]?.name ?? ''),
     artifacts,
-    bills: [],
+    sboms: [],
     pending,
     uncommitted: isUncommitted,
     tools,

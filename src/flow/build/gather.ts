@@ -15,7 +15,7 @@ import {
   requireContentsIn,
 } from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
-import { sha256Text } from '../release-folder/release-bills.ts';
+import { sha256Text } from '../release-folder/release-sboms.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import type { Build } from './build.ts';
 import type { BuiltRelease } from './build-package.ts';
@@ -124,7 +124,7 @@ async function join(
     const pending = first.record.pending.filter(({ form, platform }) =>
       parts.every(({ record }) => record.pending.some((one) => one.form === form && one.platform === platform)),
     );
-    const record: ReleaseRecord = { ...first.record, artifacts: all, bills: [], pending };
+    const record: ReleaseRecord = { ...first.record, artifacts: all, sboms: [], pending };
     const texts = [
       ['CONTENTS.json', `${JSON.stringify({ ...shared, artifacts: contents }, null, 2)}\n`],
       ['release.json', `${JSON.stringify(record, null, 2)}\n`],

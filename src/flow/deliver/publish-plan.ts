@@ -80,7 +80,7 @@ export async function planShipment(
   config: DestinationConfig,
 ): Promise<Shipment> {
   const { record } = release;
-  const taken = [...record.artifacts, ...record.bills].filter(({ form }) => takesForm(config, form));
+  const taken = [...record.artifacts, ...record.sboms].filter(({ form }) => takesForm(config, form));
   if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
   const planned = await Promise.all(
     taken.map(async (artifact) => ({ artifact, parcel: await parcelOf(release, artifact), presence: null })),

@@ -57,7 +57,7 @@ export type ReleasePlan = {
 
 /** The plan of a release: the same as long as its files and destinations are the same. */
 export async function planOf({ folder, record }: ReleaseFolder, destinations: readonly string[]): Promise<ReleasePlan> {
-  const { package: name, version, commit, source, tag, artifacts, bills } = record;
+  const { package: name, version, commit, source, tag, artifacts, sboms } = record;
   const text = await contentsTextIn(folder);
   const contents = contentsFile(text);
   const event = {
@@ -67,7 +67,7 @@ export async function planOf({ folder, record }: ReleaseFolder, destinations: re
     commit,
     source,
     tag,
-    artifacts: [...artifacts, ...bills],
+    artifacts: [...artifacts, ...sboms],
     destinations,
     contents: contents.sha256,
     about: aboutOf(record),

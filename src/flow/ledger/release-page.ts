@@ -6,7 +6,7 @@ import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../
 import { consumerLines } from '../../core/protocol/consumer-line.ts';
 import type { ContentsList } from '../../core/record/contents-list.ts';
 import type { CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
-import { parseBill, readBill } from '../../core/sbom/formats.ts';
+import { parseSbom, readSbom } from '../../core/sbom/formats.ts';
 import { isMissing, readText, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
@@ -66,7 +66,7 @@ export async function writePlannedCard(
         intro: one.notes.intro,
         sections: one.notes.sections,
         ...checksOf(one),
-        bills: await billFacts(out, one.artifacts),
+        sboms: await sbomFacts(out, one.artifacts),
         deliveries: one.artifacts.flatMap(({ file: artifact, to }) =>
           to.map((destination) => ({ destination, artifact, state: 'will be sent', address: null })),
         ),
@@ -104,7 +104,7 @@ async function fromLedger(
     intro: card?.notes.intro ?? null,
     sections: notes?.sections ?? [],
     ...(card === undefined ? { findings: null, rehearsed: [] } : checksOf(card)),
-    bills: await billFacts(out, artifacts),
+    sboms: await sbomFacts(out, artifacts),
     deliveries: deliveriesOf(release),
     lines: offersOf(context, survey.workspace, release).flatMap(consumerLines),
   };
@@ -142,12 +142,12 @@ function filesIn(list: ContentsList, file: string): ShownFile[] {
     .map(({ path: inside, size }) => ({ path: inside, sizeBytes: size }));
 }
 
-/** What the bills say in short; their names alone where they do not lie here. */
-async function billFacts(folder: string, artifacts: readonly Sized[]): Promise<string[]> {
+/** What the SBOMs say in short; their names alone where they do not lie here. */
+async function sbomFacts(folder: string, artifacts: readonly Sized[]): Promise<string[]> {
   const facts: string[] = [];
   for (const { file } of artifacts.filter(isSbom)) {
     try {
-      const { packages } = readBill(parseBill(await readText(path.join(folder, file)), file));
+      const { packages } = readSbom(parseSbom(await readText(path.join(folder, file)), file));
       const files = packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
       facts.push(`${file}: ${packages.length} components, ${files} files`);
     } catch (error) {

@@ -59,7 +59,7 @@ export function recordedFolder(
     source: release.source,
     ...release.about,
     artifacts: wanted.filter((one) => !isSbom(one)),
-    bills: wanted.filter(isSbom),
+    sboms: wanted.filter(isSbom),
     last: null,
     weight: 'none',
     reasons: [],

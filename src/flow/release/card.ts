@@ -86,7 +86,7 @@ async function cardRelease(
     reasons: record.reasons,
     tag: record.tag,
     notes: { ...notes, version: record.version },
-    artifacts: [...record.artifacts, ...record.bills].map((artifact) => ({
+    artifacts: [...record.artifacts, ...record.sboms].map((artifact) => ({
       file: artifact.file,
       form: artifact.form,
       platform: artifact.platform,

@@ -25,7 +25,7 @@ import { recordedFolder, standingDeliveries } from '../release-folder/recorded-r
 import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { beginRun, newRunId, type Run, runsFolder } from '../run/run.ts';
-import { billReleases } from '../sbom/bill-write.ts';
+import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
@@ -274,7 +274,7 @@ async function rebuild(
   const output = path.join(run.folder, 'again');
   const at = { ...survey, packages, commit: first.commit };
   await buildSurveyed(context, { survey: at, options: plainBuild, target: { output, source: first.source } });
-  await billReleases(context, {
+  await writeReleaseSbomsFor(context, {
     workspace: survey.workspace,
     releases: await readFolders(output),
     wish: {
@@ -287,7 +287,7 @@ async function rebuild(
   for (const [release, artifacts] of missing) {
     const own = built.find(({ record }) => record.package === release.package);
     for (const planned of artifacts) {
-      const made = [...(own?.record.artifacts ?? []), ...(own?.record.bills ?? [])].find(
+      const made = [...(own?.record.artifacts ?? []), ...(own?.record.sboms ?? [])].find(
         ({ file }) => file === planned.file,
       );
       if (own === undefined || made === undefined) throw lost(release, planned);
@@ -306,7 +306,7 @@ async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<vo
   const found = await readReleaseFolder(folder);
   if (found === null) return;
   const swap = (list: readonly ArtifactRecord[]) => list.map((one) => (one.file === made.file ? made : one));
-  const record = { ...found.record, artifacts: swap(found.record.artifacts), bills: swap(found.record.bills) };
+  const record = { ...found.record, artifacts: swap(found.record.artifacts), sboms: swap(found.record.sboms) };
   await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
 }
 

@@ -41,7 +41,7 @@ import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { removeOwnTags } from '../run/own-tags.ts';
 import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run, refuseNewer } from '../run/run.ts';
-import { billReleases } from '../sbom/bill-write.ts';
+import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
 import { type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
 import { ensureTrust } from '../workspace/trust.ts';
@@ -247,7 +247,7 @@ type Prepared = {
   readonly advice: readonly string[];
 };
 
-/** Everything up to the question: gates, survey, commit, build, rules, bills, rehearsal, card. Nothing of it is public. */
+/** Everything up to the question: gates, survey, commit, build, rules, SBOMs, rehearsal, card. Nothing of it is public. */
 async function prepare(context: Context, repository: Repository, { run, options, talk }: Work): Promise<Prepared> {
   const { journal, opened } = run;
   const asked = opened.asked;
@@ -277,16 +277,28 @@ async function prepare(context: Context, repository: Repository, { run, options,
   }
   context.report({ type: 'group', title: 'Checks' });
   const verification = await verifyAll(context, { run, survey: at, releases });
-  const billed = inDependencyOrder(await billAll(context, { run, survey: at, releases }));
-  const rehearsal = await rehearseAll(context, { run, survey: at, releases: billed });
-  const shipments = await planShipments(context, { workspace: at.workspace, releases: billed, ifNone: 'none-is-fine' });
+  const withSboms = inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases }));
+  const rehearsal = await rehearseAll(context, { run, survey: at, releases: withSboms });
+  const shipments = await planShipments(context, {
+    workspace: at.workspace,
+    releases: withSboms,
+    ifNone: 'none-is-fine',
+  });
   await refuseTaken(repository, opened, shipments);
   await checkNarrow(context, { repository, workspace: at.workspace, shipments });
-  const card = await makeCard({ survey: at, opened, releases: billed, shipments, verification, rehearsal, makesTags });
+  const card = await makeCard({
+    survey: at,
+    opened,
+    releases: withSboms,
+    shipments,
+    verification,
+    rehearsal,
+    makesTags,
+  });
   await agree({ run, card, releaseOptions: options, talk });
   await closeConnections();
-  journalBuilt(journal, billed);
-  return { releases: pendingDeliveries(billed, shipments), card, advice: [] };
+  journalBuilt(journal, withSboms);
+  return { releases: pendingDeliveries(withSboms, shipments), card, advice: [] };
 }
 
 /**
@@ -489,7 +501,7 @@ async function verifyAll(
   return verification;
 }
 
-async function billAll(
+async function writeAllSboms(
   context: Context,
   {
     run,
@@ -497,20 +509,20 @@ async function billAll(
     releases,
   }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
 ): Promise<ReleaseFolder[]> {
-  faultPoint('billed', '', 'before');
-  await billReleases(context, {
+  faultPoint('sbom', '', 'before');
+  await writeReleaseSbomsFor(context, {
     workspace: survey.workspace,
     releases,
     wish: { commit: survey.commit, kinds: [], to: null },
   });
-  faultPoint('billed', '', 'after-effect');
-  const billed = await readFolders(outOf(run));
-  const bills = billed.flatMap(({ record }) =>
-    record.bills.map(({ file, sha256: digest }) => ({ file, sha256: digest })),
+  faultPoint('sbom', '', 'after-effect');
+  const withSboms = await readFolders(outOf(run));
+  const sboms = withSboms.flatMap(({ record }) =>
+    record.sboms.map(({ file, sha256: digest }) => ({ file, sha256: digest })),
   );
-  run.journal.append({ step: 'billed', phase: 'done', input: inputOf(releases), data: bills });
-  faultPoint('billed', '', 'after-done');
-  return billed;
+  run.journal.append({ step: 'sbom', phase: 'done', input: inputOf(releases), data: sboms });
+  faultPoint('sbom', '', 'after-done');
+  return withSboms;
 }
 
 /** Tries what can be tried, unless these very artifacts were tried before. */

@@ -272,7 +272,7 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
 
 /** What a client is told: a release as the ledger would have it. */
 function wantedFrom({ release: { record }, destination, config, url, deliveries }: Rehearsed): Wanted {
-  const { package: name, version, commit, source, tag, artifacts, bills } = record;
+  const { package: name, version, commit, source, tag, artifacts, sboms } = record;
   const release: LedgerRelease = {
     package: name,
     version,
@@ -282,7 +282,7 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
     date: '',
     about: aboutOf(record),
     contents: '',
-    artifacts: [...artifacts, ...bills],
+    artifacts: [...artifacts, ...sboms],
     deliveries: [],
     run: '',
     destinations: [destination],

@@ -9,7 +9,7 @@ import { readScript } from '../../../src/core/facts/script.ts';
 import { readFileHeader } from '../../../src/core/licence/file-header.ts';
 import { renderMarkdownPage } from '../../../src/core/page/markdown-page.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
-import { checkBill, formatBill, readBill } from '../../../src/core/sbom/formats.ts';
+import { checkSbom, formatSbom, readSbom } from '../../../src/core/sbom/formats.ts';
 import { formatOf } from '../../../src/core/sbom/lockfile/formats.ts';
 import { npmArtifact, ruleSettings, testArtifact } from '../../builders/artifact.ts';
 import { classFile, elfFile } from '../../builders/binary.ts';
@@ -169,8 +169,8 @@ it.each(['spdx', 'cyclonedx'] as const)('a %s document of anything is checked, a
     fc.property(value, (json) => {
       const document = { kind, json: json as Record<string, unknown> };
 
-      expect(checkBill(document).length).toBeGreaterThan(0);
-      formatBill(readBill(document), kind);
+      expect(checkSbom(document).length).toBeGreaterThan(0);
+      formatSbom(readSbom(document), kind);
     }),
   );
 });

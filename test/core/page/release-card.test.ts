@@ -30,7 +30,7 @@ const release: ShownCardRelease = {
   ],
   findings: '1 warning',
   rehearsed: ['npm 11: installed'],
-  bills: ['tidemark-1.4.0.spdx.json: 3 components, 12 files'],
+  sboms: ['tidemark-1.4.0.spdx.json: 3 components, 12 files'],
   deliveries: [
     {
       destination: 'office',

@@ -53,14 +53,14 @@ describe('an artifact manifest', () => {
     expect(digestOf(emptyBlob)).toBe(manifest.config.digest);
   });
 
-  it('of a bill has the bill’s own type and refers to the release', () => {
+  it('of an SBOM has the SBOM’s own type and refers to the release', () => {
     const release = releaseDocument([file()]);
-    const bill = artifactManifest(
+    const sbom = artifactManifest(
       file({ form: 'spdx', fileName: 'harmonics-0.9.5.spdx.json' }),
       release?.descriptor ?? null,
     );
 
-    const { artifactType, subject } = JSON.parse(bill.text);
+    const { artifactType, subject } = JSON.parse(sbom.text);
     expect(artifactType).toBe('application/spdx+json');
     expect(subject).toEqual({
       mediaType: manifestType,
@@ -96,19 +96,19 @@ describe('a release', () => {
 });
 
 describe('the list of referrers', () => {
-  const bill = { mediaType: manifestType, digest: `sha256:${'d'.repeat(64)}`, size: 3 };
+  const sbom = { mediaType: manifestType, digest: `sha256:${'d'.repeat(64)}`, size: 3 };
 
   it.each([null, 'no json', '{"manifests": 7}'])('begins anew where there is none: %j', (before) => {
-    expect(JSON.parse(withReferrers(before, [bill])).manifests).toEqual([bill]);
+    expect(JSON.parse(withReferrers(before, [sbom])).manifests).toEqual([sbom]);
   });
 
   it('gains what it lacks, and nothing twice', () => {
-    const once = withReferrers(null, [bill]);
-    const other = { ...bill, digest: `sha256:${'e'.repeat(64)}` };
+    const once = withReferrers(null, [sbom]);
+    const other = { ...sbom, digest: `sha256:${'e'.repeat(64)}` };
 
-    expect(withReferrers(once, [bill])).toBe(once);
-    expect(JSON.parse(withReferrers(once, [bill, other])).manifests).toEqual([bill, other]);
-    expect(referrersTag(bill.digest)).toBe(`sha256-${'d'.repeat(64)}`);
+    expect(withReferrers(once, [sbom])).toBe(once);
+    expect(JSON.parse(withReferrers(once, [sbom, other])).manifests).toEqual([sbom, other]);
+    expect(referrersTag(sbom.digest)).toBe(`sha256-${'d'.repeat(64)}`);
   });
 });
 

@@ -35,7 +35,7 @@ const opened = {
   program: { bevelstone: '0.1.0', node: '20.20.0', zlib: '1.3.1' },
 };
 /** Steps whose data is for people, so that it may be anything. */
-const freeSteps: readonly RunStep[] = ['gated', 'surveyed', 'verified', 'billed', 'ledgered', 'settled', 'closed'];
+const freeSteps: readonly RunStep[] = ['gated', 'surveyed', 'verified', 'sbom', 'ledgered', 'settled', 'closed'];
 
 /** A journal of some records, chained as the program writes it. */
 function journalOf(parts: readonly Pick<RunRecord, 'step' | 'key' | 'phase' | 'data'>[]): string {
@@ -94,7 +94,7 @@ describe('a journal', () => {
     ['a list for a record', 0, 'not an object', ([a = '', ...rest]) => ['[]', a, ...rest]],
     ['a field taken out', 2, '`at` is missing', ([a = '', b = '', c = '']) => [a, b, c.replace(/"at":"[^"]*",/, '')]],
   ])('with %s is read up to its last whole record, and was changed by hand', (_, whole, why, spoil) => {
-    const all = (['gated', 'surveyed', 'billed', 'closed'] as const).map((step) => ({
+    const all = (['gated', 'surveyed', 'sbom', 'closed'] as const).map((step) => ({
       step,
       key: '',
       phase: 'done' as const,

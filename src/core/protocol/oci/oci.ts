@@ -47,7 +47,7 @@ export type OciFile = {
 
 /**
  * The manifest of one file as an artifact. Equal input gives equal bytes, so its digest is known before it is sent.
- * @param subject what it refers to: a bill refers to the release that it describes.
+ * @param subject what it refers to: an SBOM refers to the release that it describes.
  */
 export function artifactManifest(file: OciFile, subject: Descriptor | null): OciDocument {
   const { fileName, form, packageName, version, sourceTime, sha256, sizeBytes } = file;

@@ -1,7 +1,7 @@
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parseToml } from '../../manifest/toml.ts';
-import type { DependencyKind } from '../bill.ts';
 import { hexDigest } from '../digest.ts';
+import type { DependencyKind } from '../sbom.ts';
 import { type DependencyReader, lockedPackage, type Need, type ReadingContext } from './reading.ts';
 
 /** `Cargo.lock` (the Cargo Book, "Cargo.toml vs Cargo.lock"; versions 1 to 4 differ in where checksums stand). */

@@ -1,7 +1,7 @@
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parsePackageJson } from '../../manifest/package-json.ts';
-import type { DependencyKind } from '../bill.ts';
 import { integrityDigests } from '../digest.ts';
+import type { DependencyKind } from '../sbom.ts';
 import { type DependencyReader, type LockedPackage, lockedPackage, type Need } from './reading.ts';
 
 /** `package-lock.json` and `npm-shrinkwrap.json` of lockfileVersion 2 and 3 (the npm client's documentation, "package-lock.json"). */

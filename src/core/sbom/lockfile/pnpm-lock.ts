@@ -1,7 +1,7 @@
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
-import type { DependencyKind } from '../bill.ts';
 import { integrityDigests } from '../digest.ts';
+import type { DependencyKind } from '../sbom.ts';
 import { type DependencyReader, lockedPackage, type Need } from './reading.ts';
 
 const fields: readonly (readonly [string, DependencyKind])[] = [

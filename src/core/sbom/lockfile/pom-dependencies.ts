@@ -1,7 +1,7 @@
 import { XMLParser } from 'fast-xml-parser';
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parsePom } from '../../manifest/pom-xml.ts';
-import type { DependencyKind } from '../bill.ts';
+import type { DependencyKind } from '../sbom.ts';
 import { type DependencyReader, lockedPackage, type ReadingContext } from './reading.ts';
 
 const scopes: Readonly<Record<string, DependencyKind>> = { test: 'development', provided: 'peer', system: 'peer' };

@@ -1,6 +1,6 @@
 import type { PurlType } from '../../ecosystem/definition.ts';
 import type { PackageManifest } from '../../manifest/package-manifest.ts';
-import type { DependencyKind, Digest } from '../bill.ts';
+import type { DependencyKind, Digest } from '../sbom.ts';
 
 /** A need of one package for another, by the key that the lockfile gives it. */
 export type Need = { readonly key: string; readonly kind: DependencyKind };

@@ -1,7 +1,7 @@
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
-import type { DependencyKind, Digest } from '../bill.ts';
 import { hexDigest, integrityDigests } from '../digest.ts';
+import type { DependencyKind, Digest } from '../sbom.ts';
 import {
   type DependencyReader,
   type DependencyReading,

@@ -1,20 +1,20 @@
 import { describe, expect, it } from 'vitest';
 import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
-import { type Bill, billPackage } from '../../../src/core/sbom/bill.ts';
 import { withBundled } from '../../../src/core/sbom/bundled.ts';
-import { compareBills } from '../../../src/core/sbom/compare-bills.ts';
 import { compareFiles } from '../../../src/core/sbom/compare-files.ts';
+import { compareSboms } from '../../../src/core/sbom/compare-sboms.ts';
 import { type DependencyInput, findDependencies } from '../../../src/core/sbom/dependency-graph.ts';
-import { checkBill, formatBill, kindOfFileName, parseBill, readBill } from '../../../src/core/sbom/formats.ts';
-import { mergeBills } from '../../../src/core/sbom/merge.ts';
+import { checkSbom, formatSbom, kindOfFileName, parseSbom, readSbom } from '../../../src/core/sbom/formats.ts';
+import { mergeSboms } from '../../../src/core/sbom/merge.ts';
 import { formatPurl, purlProblem } from '../../../src/core/sbom/purl.ts';
 import { reachKinds } from '../../../src/core/sbom/reach-kinds.ts';
+import { type Sbom, sbomPackage } from '../../../src/core/sbom/sbom.ts';
 import { verificationCode } from '../../../src/core/sbom/verification-code.ts';
 
 const sha = (digit: string) => ({ sha1: digit.repeat(40), sha256: digit.repeat(64) });
 const file = (path: string, digit = 'a') => ({ path, ...sha(digit), licences: ['MIT'], copyright: null });
 const dependency = (name: string, version: string, more = {}) =>
-  billPackage({
+  sbomPackage({
     id: `npm-${name}-${version}`,
     role: 'dependency',
     name,
@@ -24,8 +24,8 @@ const dependency = (name: string, version: string, more = {}) =>
     ...more,
   });
 
-function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
-  const subject = billPackage({
+function sbom(name = 'tidemark', more: Partial<Sbom> = {}): Sbom {
+  const subject = sbomPackage({
     id: `release-${name}`,
     role: 'subject',
     name,
@@ -34,7 +34,7 @@ function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
     licence: 'MIT',
     supplier: 'Fenmarsh Tide Office',
   });
-  const artifact = billPackage({
+  const artifact = sbomPackage({
     id: `artifact-${name}.tgz`,
     role: 'artifact',
     name: `${name}.tgz`,
@@ -43,7 +43,7 @@ function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
     digests: [{ algorithm: 'SHA-256', value: name.length.toString(16).padStart(64, '0') }],
     files: [file('package/a.js'), { ...file('package/b.js', 'b'), copyright: 'Copyright 2026 Harbour desk' }],
   });
-  const source = billPackage({ id: 'source', role: 'source', name, version: 'c'.repeat(40) });
+  const source = sbomPackage({ id: 'source', role: 'source', name, version: 'c'.repeat(40) });
   const store = dependency('store', '2.1.0', {
     foundIn: ['package-lock.json'],
     digests: [{ algorithm: 'SHA-512', value: 'c'.repeat(128) }],
@@ -53,6 +53,7 @@ function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
     created: '2026-11-23T08:00:00Z',
     tool: 'bevelstone-1.0.0',
     organisation: 'Fenmarsh Tide Office',
+    namespace: null,
     subjects: [subject.id],
     packages: [
       subject,
@@ -77,19 +78,19 @@ function bill(name = 'tidemark', more: Partial<Bill> = {}): Bill {
 const byId = <One extends { readonly id: string }>(list: readonly One[]) =>
   [...list].sort((a, b) => (a.id < b.id ? -1 : 1));
 
-describe.each(['spdx', 'cyclonedx'] as const)('a bill as %s', (kind) => {
-  const text = formatBill(bill(), kind);
-  const read = () => readBill(parseBill(text, 'x.json'));
+describe.each(['spdx', 'cyclonedx'] as const)('an SBOM as %s', (kind) => {
+  const text = formatSbom(sbom(), kind);
+  const read = () => readSbom(parseSbom(text, 'x.json'));
 
   it('follows its specification', () => {
-    expect(checkBill(parseBill(text, 'x.json'))).toEqual([]);
+    expect(checkSbom(parseSbom(text, 'x.json'))).toEqual([]);
   });
 
   it('is the same when it is written again, and another for other content', () => {
-    const other = formatBill(bill('tidemark', { unknown: [] }), kind);
+    const other = formatSbom(sbom('tidemark', { unknown: [] }), kind);
     const serial = (one: string) => /urn:uuid:[0-9a-f-]{36}/.exec(one)?.[0];
 
-    expect(formatBill(bill(), kind)).toBe(text);
+    expect(formatSbom(sbom(), kind)).toBe(text);
     expect(serial(other)).not.toBe(serial(text));
   });
 
@@ -100,9 +101,9 @@ describe.each(['spdx', 'cyclonedx'] as const)('a bill as %s', (kind) => {
     expect(unknown).toEqual(['nobody knows where the tide comes from']);
     expect(organisation).toBe('Fenmarsh Tide Office');
     expect(byId(packages).map(({ id, version, licence, purl }) => [id, version, licence, purl])).toEqual(
-      byId(bill().packages).map(({ id, version, licence, purl }) => [id, version, licence, purl]),
+      byId(sbom().packages).map(({ id, version, licence, purl }) => [id, version, licence, purl]),
     );
-    expect(packages.find(({ role }) => role === 'artifact')?.files).toEqual(bill().packages[1]?.files);
+    expect(packages.find(({ role }) => role === 'artifact')?.files).toEqual(sbom().packages[1]?.files);
   });
 
   it('tells kinds of dependency apart after reading', () => {
@@ -132,7 +133,7 @@ it.each([
       relationships: [{ spdxElementId, relationshipType, relatedSpdxElement }, depends],
     };
 
-    const { subjects, relations } = readBill(parseBill(JSON.stringify(document), 'x.json'));
+    const { subjects, relations } = readSbom(parseSbom(JSON.stringify(document), 'x.json'));
 
     expect(subjects).toEqual(['tides']);
     expect(relations).toEqual([{ from: 'tides', to: 'store', type: 'run' }]);
@@ -148,14 +149,14 @@ it('takes the verification code of the specification', () => {
 
 /** The document with one place changed, by path. */
 function changed(kind: 'spdx' | 'cyclonedx', path: readonly (string | number)[], value: unknown) {
-  const json = JSON.parse(formatBill(bill(), kind));
+  const json = JSON.parse(formatSbom(sbom(), kind));
   const parent = path.slice(0, -1).reduce((at, step) => at[step], json);
   if (value === undefined) delete parent[path.at(-1) ?? ''];
   else parent[path.at(-1) ?? ''] = value;
-  return checkBill({ kind, json });
+  return checkSbom({ kind, json });
 }
 
-describe('a wrong bill is told', () => {
+describe('a wrong SBOM is told', () => {
   it.each<['spdx' | 'cyclonedx', (string | number)[], unknown, RegExp]>([
     ['spdx', ['dataLicense'], 'MIT', /^\/dataLicense none of the words/],
     ['spdx', ['creationInfo', 'created'], '23.11.2026', /^\/creationInfo\/created no time/],
@@ -207,8 +208,8 @@ describe('a wrong bill is told', () => {
     ['{', /JSON/],
     ['{"name": "x"}', /neither `spdxVersion` nor `bomFormat`/],
   ])('%s is unreadable', (text, why) => {
-    expect(() => parseBill(text, 'x.json')).toThrow(
-      expect.objectContaining({ code: 'BILL_UNREADABLE', why: expect.stringMatching(why) }),
+    expect(() => parseSbom(text, 'x.json')).toThrow(
+      expect.objectContaining({ code: 'SBOM_UNREADABLE', why: expect.stringMatching(why) }),
     );
   });
 });
@@ -216,20 +217,20 @@ describe('a wrong bill is told', () => {
 it('names files that are missing, extra and altered', () => {
   const there = [file('package/a.js', 'f'), file('package/c.js')];
 
-  expect(compareFiles(bill(), 'tidemark.tgz', there)).toEqual({
+  expect(compareFiles(sbom(), 'tidemark.tgz', there)).toEqual({
     missing: ['package/b.js'],
     extra: ['package/c.js'],
     altered: ['package/a.js'],
   });
-  expect(compareFiles(bill(), null, bill().packages[1]?.files ?? [])).toEqual({ missing: [], extra: [], altered: [] });
-  expect(compareFiles({ ...bill(), packages: [] }, null, there)).toBeNull();
+  expect(compareFiles(sbom(), null, sbom().packages[1]?.files ?? [])).toEqual({ missing: [], extra: [], altered: [] });
+  expect(compareFiles({ ...sbom(), packages: [] }, null, there)).toBeNull();
 });
 
-it('merges bills without duplicates or clashing ids', () => {
-  const other = bill('gauges');
-  const merged = mergeBills(
+it('merges SBOMs without duplicates or clashing ids', () => {
+  const other = sbom('gauges');
+  const merged = mergeSboms(
     [
-      bill(),
+      sbom(),
       {
         ...other,
         packages: other.packages.map((one) => (one.id === 'npm-tool-1.0.0' ? { ...one, licence: 'ISC' } : one)),
@@ -244,17 +245,17 @@ it('merges bills without duplicates or clashing ids', () => {
   expect(merged.packages.filter(({ name }) => name === 'store')).toHaveLength(1);
   expect(merged.packages.find(({ name }) => name === 'tool')?.licence).toBe('ISC');
   for (const kind of ['spdx', 'cyclonedx'] as const)
-    expect(checkBill(parseBill(formatBill(merged, kind), 'x'))).toEqual([]);
+    expect(checkSbom(parseSbom(formatSbom(merged, kind), 'x'))).toEqual([]);
 });
 
-it('merging a bill with itself changes nothing', () => {
-  expect(mergeBills([bill(), bill()], bill().name)).toEqual(bill());
+it('merging an SBOM with itself changes nothing', () => {
+  expect(mergeSboms([sbom(), sbom()], sbom().name)).toEqual(sbom());
 });
 
 it('tells what changed between two releases', () => {
-  const { packages } = bill();
+  const { packages } = sbom();
   const now = {
-    ...bill(),
+    ...sbom(),
     packages: [
       ...packages.filter(({ name }) => name !== 'cache' && name !== 'store'),
       dependency('store', '3.0.0', { licence: 'ISC' }),
@@ -262,7 +263,7 @@ it('tells what changed between two releases', () => {
     ],
   };
 
-  expect(compareBills(bill(), now)).toEqual({
+  expect(compareSboms(sbom(), now)).toEqual({
     added: [{ name: 'fresh', version: '1.0.0', licence: 'MIT' }],
     removed: [{ name: 'cache', version: '1.2.0', licence: 'MIT' }],
     upgraded: [{ name: 'store', before: '2.1.0', after: '3.0.0' }],
@@ -379,11 +380,11 @@ describe('dependencies of a package', () => {
   });
 });
 
-describe('bills inside artifacts', () => {
-  const inner = (bill: object) => ({
+describe('SBOMs inside artifacts', () => {
+  const inner = (sbom: object) => ({
     artifact: 'tidemark.tgz',
     path: 'package/b.cdx.json',
-    text: JSON.stringify(bill),
+    text: JSON.stringify(sbom),
   });
   const component = (name: string, more = {}) => ({
     type: 'library',
@@ -400,8 +401,8 @@ describe('bills inside artifacts', () => {
       ...bundle,
       components: [component('store'), component('gauge'), component('gauge', { version: '3.0.0', purl: undefined })],
     });
-    const whole = withBundled(bill(), root, [list, list]);
-    const added = whole.packages.slice(bill().packages.length);
+    const whole = withBundled(sbom(), root, [list, list]);
+    const added = whole.packages.slice(sbom().packages.length);
 
     expect(added.map(({ name, version, role, foundIn }) => [name, version, role, foundIn])).toEqual([
       ['gauge', '2.1.0', 'dependency', ['tidemark.tgz/package/b.cdx.json']],
@@ -413,18 +414,20 @@ describe('bills inside artifacts', () => {
     expect(contained).toEqual(expect.arrayContaining(['npm-store-2.1.0', ...added.map(({ id }) => id)]));
     expect(whole.packages.find(({ name }) => name === 'store')?.foundIn).toContain('tidemark.tgz/package/b.cdx.json');
     for (const kind of ['spdx', 'cyclonedx'] as const)
-      expect(checkBill(parseBill(formatBill(whole, kind), 'x'))).toEqual([]);
+      expect(checkSbom(parseSbom(formatSbom(whole, kind), 'x'))).toEqual([]);
   });
 
   it('that cannot be read are among what is not known', () => {
-    const { packages, unknown } = withBundled(bill(), root, [inner({ tides: true }), { ...inner({}), text: '{' }]);
+    const { packages, unknown } = withBundled(sbom(), root, [inner({ tides: true }), { ...inner({}), text: '{' }]);
 
-    expect(packages).toHaveLength(bill().packages.length);
-    expect(unknown.filter((text) => text.startsWith('package/b.cdx.json in tidemark.tgz is no bill'))).toHaveLength(2);
+    expect(packages).toHaveLength(sbom().packages.length);
+    expect(
+      unknown.filter((text) => text.startsWith('package/b.cdx.json in tidemark.tgz could not be read')),
+    ).toHaveLength(2);
   });
 
   it('make of what is only developed with something that is shipped', () => {
-    const whole = bill();
+    const whole = sbom();
     const developed = { ...whole, relations: [{ from: root, to: 'npm-store-2.1.0', type: 'development' as const }] };
 
     expect(reachKinds(developed).get('npm-store-2.1.0')).toBe('development');
@@ -438,11 +441,21 @@ describe('bills inside artifacts', () => {
 
 it('an SPDX document may describe only what it has', () => {
   const problems = (documentDescribes: readonly string[]) => {
-    const json = { ...parseBill(formatBill(bill(), 'spdx'), 'x').json, documentDescribes };
-    return checkBill({ kind: 'spdx', json }).map(({ pointer }) => pointer);
+    const json = { ...parseSbom(formatSbom(sbom(), 'spdx'), 'x').json, documentDescribes };
+    return checkSbom({ kind: 'spdx', json }).map(({ pointer }) => pointer);
   };
-  const [known] = parseBill(formatBill(bill(), 'spdx'), 'x').json['packages'] as readonly { SPDXID: string }[];
+  const [known] = parseSbom(formatSbom(sbom(), 'spdx'), 'x').json['packages'] as readonly { SPDXID: string }[];
 
   expect(problems([known?.SPDXID ?? ''])).toEqual([]);
   expect(problems([known?.SPDXID ?? '', 'SPDXRef-gone'])).toEqual(['/documentDescribes/1']);
+});
+
+it.each([
+  [null, /^urn:uuid:[0-9a-f-]{36}$/],
+  ['https://tides.example/spdx/', /^https:\/\/tides\.example\/spdx\/tidemark-1\.4\.0-[0-9a-f-]{36}$/],
+])('with the namespace %s an SPDX document has a namespace of its own below it', (namespace, pattern) => {
+  const { json } = parseSbom(formatSbom({ ...sbom(), namespace }, 'spdx'), 'x');
+
+  expect(json['documentNamespace']).toMatch(pattern);
+  expect(checkSbom({ kind: 'spdx', json })).toEqual([]);
 });

@@ -1,21 +1,22 @@
 import path from 'node:path';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
-import type { BillKind, Form } from '../../core/name/form.ts';
+import type { Form, SbomKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
-import { type Bill, type BillPackage, type BillRelation, billPackage } from '../../core/sbom/bill.ts';
-import { type InnerBill, withBundled } from '../../core/sbom/bundled.ts';
+import { type InnerSbom, withBundled } from '../../core/sbom/bundled.ts';
 import { type DependencyGraph, type DependencySource, findDependencies } from '../../core/sbom/dependency-graph.ts';
 import { hexDigest } from '../../core/sbom/digest.ts';
-import { billFileName, formatBill, kindOfFileName } from '../../core/sbom/formats.ts';
+import { formatSbom, kindOfFileName, sbomFileName } from '../../core/sbom/formats.ts';
 import { formatPurl } from '../../core/sbom/purl.ts';
+import { type Sbom, type SbomPackage, type SbomRelation, sbomPackage } from '../../core/sbom/sbom.ts';
 import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { listFiles } from '../../world/list-files.ts';
 import type { Context } from '../context.ts';
 import { alteredArtifact, builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
-import { recordBills } from '../release-folder/release-bills.ts';
+import { recordSboms } from '../release-folder/release-sboms.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import { copyrightOf, readArtifactFiles, readFolderFiles } from './artifact-files.ts';
 import {
   type DependencyFiles,
   dependencyFilesAt,
@@ -23,73 +24,72 @@ import {
   isDependencyFile,
   packageDependencies,
   readDependencyFiles,
-} from './bill-dependencies.ts';
-import { billArtifact, billFolder, copyrightOf } from './billed-artifact.ts';
+} from './sbom-dependencies.ts';
 
-/** A bill that was written. */
-export type WrittenBill = {
+/** An SBOM that was written. */
+export type WrittenSbom = {
   readonly file: string;
-  readonly kind: BillKind;
+  readonly kind: SbomKind;
   readonly components: number;
   readonly files: number;
   readonly unread: readonly string[];
 };
 
-/** The answer of `bill write`. */
-export type BillsWritten = {
-  readonly bills: readonly WrittenBill[];
+/** The answer of `sbom write`. */
+export type SbomsWritten = {
+  readonly sboms: readonly WrittenSbom[];
   readonly sources: readonly DependencySource[];
   readonly unknown: readonly string[];
 };
 
 /** What is to be written. */
-export type BillOptions = {
+export type SbomOptions = {
   /** Artifacts and folders; none for what was built for this commit. */
   readonly targets: readonly string[];
   /** Empty for what the configuration says, or both. */
-  readonly kinds: readonly BillKind[];
-  /** Folder for the bills; null for beside what they are about. */
+  readonly kinds: readonly SbomKind[];
+  /** Folder for the SBOMs; null for beside what they are about. */
   readonly to: string | null;
 };
 
-const bothKinds: readonly BillKind[] = ['spdx', 'cyclonedx'];
+const bothKinds: readonly SbomKind[] = ['spdx', 'cyclonedx'];
 
-/** Writes bills of materials. @throws RELEASE_NOT_BUILT, FILE_NOT_FOUND and what reading an archive may throw. */
-export async function writeBills(context: Context, { targets, kinds, to }: BillOptions): Promise<BillsWritten> {
-  if (targets.length === 0) return writeReleaseBills(context, kinds, to);
-  const parts: BillsWritten[] = [];
+/** Writes SBOMs. @throws RELEASE_NOT_BUILT, FILE_NOT_FOUND and what reading an archive may throw. */
+export async function writeSboms(context: Context, { targets, kinds, to }: SbomOptions): Promise<SbomsWritten> {
+  if (targets.length === 0) return writeReleaseSboms(context, kinds, to);
+  const parts: SbomsWritten[] = [];
   for (const target of targets) {
     context.signal.throwIfAborted();
-    const made = await billOfTarget(context, path.resolve(context.folder, target), target);
+    const made = await sbomOfTarget(context, path.resolve(context.folder, target), target);
     const folder = to === null ? made.folder : path.resolve(context.folder, to);
     parts.push(
-      await writeOut({ madeBill: made, stem: made.stem, folder, kinds: kinds.length === 0 ? bothKinds : kinds }),
+      await writeOut({ madeSbom: made, stem: made.stem, folder, kinds: kinds.length === 0 ? bothKinds : kinds }),
     );
   }
   return joinParts(parts);
 }
 
-type MadeBill = {
-  readonly bill: Bill;
+type MadeSbom = {
+  readonly sbom: Sbom;
   readonly graph: DependencyGraph;
   readonly stem: string;
   readonly folder: string;
 };
 
-async function writeReleaseBills(
+async function writeReleaseSboms(
   context: Context,
-  kinds: readonly BillKind[],
+  kinds: readonly SbomKind[],
   to: string | null,
-): Promise<BillsWritten> {
+): Promise<SbomsWritten> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
   const releases = await builtReleases(context, workspace, commit);
-  return billReleases(context, { workspace, releases, wish: { commit, kinds, to } });
+  return writeReleaseSbomsFor(context, { workspace, releases, wish: { commit, kinds, to } });
 }
 
-/** The bills of built releases, recorded beside their artifacts unless they go elsewhere. */
-export async function billReleases(
+/** The SBOMs of built releases, recorded beside their artifacts unless they go elsewhere. */
+export async function writeReleaseSbomsFor(
   context: Context,
   {
     workspace,
@@ -98,32 +98,34 @@ export async function billReleases(
   }: {
     readonly workspace: Workspace;
     readonly releases: readonly ReleaseFolder[];
-    readonly wish: { readonly commit: string } & Pick<BillOptions, 'kinds' | 'to'>;
+    readonly wish: { readonly commit: string } & Pick<SbomOptions, 'kinds' | 'to'>;
   },
-): Promise<BillsWritten> {
+): Promise<SbomsWritten> {
   const files = await dependencyFilesAt(context, workspace, commit);
   const versions = new Map(releases.map(({ record }) => [record.package, record.version]));
-  const parts: BillsWritten[] = [];
+  const parts: SbomsWritten[] = [];
   for (const release of releases) {
     context.signal.throwIfAborted();
-    const made = await billOfRelease(context, { workspace, releaseFolder: release, found: { files, versions } });
+    const made = await sbomOfRelease(context, { workspace, releaseFolder: release, found: { files, versions } });
     const configured =
-      workspace.packages.find(({ name }) => name === release.record.package)?.config.bills ?? bothKinds;
+      workspace.packages.find(({ name }) => name === release.record.package)?.config.sbom.kinds ??
+      workspace.config.sbom.kinds ??
+      bothKinds;
     const folder = to === null ? release.folder : path.resolve(context.folder, to);
     const written = await writeOut({
-      madeBill: made,
+      madeSbom: made,
       stem: made.stem,
       folder,
       kinds: kinds.length === 0 ? configured : kinds,
     });
-    if (to === null) await recordBills(release, written.bills);
+    if (to === null) await recordSboms(release, written.sboms);
     parts.push(written);
   }
   return joinParts(parts);
 }
 
-/** The bill of a release: the package, its artifacts with their files, the commit they come from, and all it depends on. */
-async function billOfRelease(
+/** The SBOM of a release: the package, its artifacts with their files, the commit they come from, and all it depends on. */
+async function sbomOfRelease(
   context: Context,
   {
     workspace,
@@ -134,7 +136,7 @@ async function billOfRelease(
     readonly releaseFolder: ReleaseFolder;
     readonly found: { readonly files: DependencyFiles; readonly versions: ReadonlyMap<string, string> };
   },
-): Promise<MadeBill> {
+): Promise<MadeSbom> {
   const config = workspace.config;
   const one = workspace.packages.find(({ name }) => name === record.package);
   const licence = one?.manifest?.licence ?? null;
@@ -143,7 +145,7 @@ async function billOfRelease(
   );
   const artifacts = read.map((each) => each.made);
   const commitPage = config.links.commit?.replaceAll('{commit}', record.commit) ?? null;
-  const source = billPackage({
+  const source = sbomPackage({
     id: 'source',
     role: 'source',
     name: record.package,
@@ -153,7 +155,7 @@ async function billOfRelease(
     location: commitPage,
     comment: `commit ${record.commit}`,
   });
-  const subject = billPackage({
+  const subject = sbomPackage({
     id: `release-${safe(record.package)}-${safe(record.version)}`,
     role: 'subject',
     name: record.name,
@@ -172,29 +174,30 @@ async function billOfRelease(
     versions: found.versions,
     root: subject.id,
   });
-  const relations: BillRelation[] = [
-    ...artifacts.flatMap((each): BillRelation[] => [
+  const relations: SbomRelation[] = [
+    ...artifacts.flatMap((each): SbomRelation[] => [
       { from: subject.id, to: each.id, type: 'contains' },
       { from: each.id, to: source.id, type: 'generated-from' },
     ]),
     ...graph.relations,
   ];
-  const bill: Bill = {
+  const sbom: Sbom = {
     name: `${record.package} ${record.version}`,
     created: new Date(record.sourceTime * 1000).toISOString().replace(/\.\d+Z$/, 'Z'),
     tool: `bevelstone-${context.programVersion}`,
     organisation: config.supplier,
+    namespace: one?.config.sbom.namespace ?? config.sbom.namespace,
     subjects: [subject.id],
     packages: [subject, ...artifacts, source, ...graph.packages],
     relations,
     unknown: graph.unknown,
   };
   const whole = withBundled(
-    bill,
+    sbom,
     subject.id,
     read.flatMap((each) => each.inner),
   );
-  return { bill: whole, graph, stem: path.basename(folder), folder };
+  return { sbom: whole, graph, stem: path.basename(folder), folder };
 }
 
 async function artifactPackage({
@@ -209,11 +212,11 @@ async function artifactPackage({
   readonly listed: ArtifactRecord;
   readonly licence: string | null;
   readonly supplier: string | null;
-}): Promise<{ readonly made: BillPackage; readonly inner: readonly InnerBill[] }> {
-  const { artifact, files, texts } = await billArtifact(path.join(folder, listed.file), isInnerBill);
+}): Promise<{ readonly made: SbomPackage; readonly inner: readonly InnerSbom[] }> {
+  const { artifact, files, texts } = await readArtifactFiles(path.join(folder, listed.file), isInnerSbom);
   if (artifact.sha256 !== listed.sha256) throw alteredArtifact(path.join(folder, listed.file));
   const common = artifact.manifest?.common;
-  const made = billPackage({
+  const made = sbomPackage({
     id: `artifact-${safe(listed.file)}`,
     role: 'artifact',
     name: listed.file,
@@ -231,36 +234,36 @@ async function artifactPackage({
     files,
     comment: [listed.form, listed.platform].filter((part) => part !== null).join(' for '),
   });
-  return { made, inner: innerBills(listed.file, texts) };
+  return { made, inner: innerSboms(listed.file, texts) };
 }
 
-function isInnerBill(file: string): boolean {
+function isInnerSbom(file: string): boolean {
   return kindOfFileName(file) !== null;
 }
 
-function innerBills(artifact: string, texts: ReadonlyMap<string, string>): InnerBill[] {
-  return [...texts].flatMap(([inside, text]) => (isInnerBill(inside) ? [{ artifact, path: inside, text }] : []));
+function innerSboms(artifact: string, texts: ReadonlyMap<string, string>): InnerSbom[] {
+  return [...texts].flatMap(([inside, text]) => (isInnerSbom(inside) ? [{ artifact, path: inside, text }] : []));
 }
 
-/** The bill of an archive or of a folder, from wherever it is. */
-async function billOfTarget(context: Context, target: string, shown: string): Promise<MadeBill> {
+/** The SBOM of an archive or of a folder, from wherever it is. */
+async function sbomOfTarget(context: Context, target: string, shown: string): Promise<MadeSbom> {
   try {
     const { isFolder, changed } = await describePlace(target);
-    return isFolder ? await billOfFolder(context, target) : await billOfFile(context, target, changed);
+    return isFolder ? await sbomOfFolder(context, target) : await sbomOfFile(context, target, changed);
   } catch (cause) {
     throw unreadableFile(cause, shown) ?? cause;
   }
 }
 
-async function billOfFile(context: Context, file: string, changed: Date): Promise<MadeBill> {
-  const { artifact, files, texts } = await billArtifact(
+async function sbomOfFile(context: Context, file: string, changed: Date): Promise<MadeSbom> {
+  const { artifact, files, texts } = await readArtifactFiles(
     file,
-    (inside) => isDependencyFile(inside) || isInnerBill(inside),
+    (inside) => isDependencyFile(inside) || isInnerSbom(inside),
   );
   const common = artifact.manifest?.common;
   const name = common?.name ?? path.basename(file);
   const id = `artifact-${safe(path.basename(file))}`;
-  const subject = billPackage({
+  const subject = sbomPackage({
     id,
     role: 'subject',
     name,
@@ -297,10 +300,10 @@ async function billOfFile(context: Context, file: string, changed: Date): Promis
     id,
   );
   return {
-    bill: withBundled(
-      plainBill(context, { subject, graph, at: sourceDate(context) ?? changed }),
+    sbom: withBundled(
+      plainSbom(context, { subject, graph, at: sourceDate(context) ?? changed }),
       id,
-      innerBills(path.basename(file), texts),
+      innerSboms(path.basename(file), texts),
     ),
     graph,
     stem: path.basename(file),
@@ -308,8 +311,8 @@ async function billOfFile(context: Context, file: string, changed: Date): Promis
   };
 }
 
-async function billOfFolder(context: Context, folder: string): Promise<MadeBill> {
-  const [files, listed] = await Promise.all([billFolder(folder), listFiles(folder)]);
+async function sbomOfFolder(context: Context, folder: string): Promise<MadeSbom> {
+  const [files, listed] = await Promise.all([readFolderFiles(folder), listFiles(folder)]);
   const paths = listed.map((one) => one.path);
   const texts = new Map<string, string>();
   for (const one of paths.filter(isDependencyFile)) {
@@ -321,7 +324,7 @@ async function billOfFolder(context: Context, folder: string): Promise<MadeBill>
   const name = top?.manifest.name ?? path.basename(folder);
   const version = top?.manifest.version ?? null;
   const id = `folder-${safe(name)}`;
-  const subject = billPackage({
+  const subject = sbomPackage({
     id,
     role: 'subject',
     name,
@@ -344,24 +347,25 @@ async function billOfFolder(context: Context, folder: string): Promise<MadeBill>
     id,
   );
   const stem = safe([name, version].filter((part) => part !== null).join('-'));
-  // Inside the folder the bill would be one of its files the next time.
+  // Inside the folder the SBOM would be one of its files the next time.
   return {
-    bill: plainBill(context, { subject, graph, at: sourceDate(context) ?? context.now() }),
+    sbom: plainSbom(context, { subject, graph, at: sourceDate(context) ?? context.now() }),
     graph,
     stem,
     folder: path.dirname(folder),
   };
 }
 
-function plainBill(
+function plainSbom(
   context: Context,
-  { subject, graph, at }: { readonly subject: BillPackage; readonly graph: DependencyGraph; readonly at: Date },
-): Bill {
+  { subject, graph, at }: { readonly subject: SbomPackage; readonly graph: DependencyGraph; readonly at: Date },
+): Sbom {
   return {
     name: [subject.name, subject.version].filter((part) => part !== null).join(' '),
     created: at.toISOString().replace(/\.\d+Z$/, 'Z'),
     tool: `bevelstone-${context.programVersion}`,
     organisation: null,
+    namespace: null,
     subjects: [subject.id],
     packages: [subject, ...graph.packages],
     relations: graph.relations,
@@ -376,36 +380,36 @@ function sourceDate({ env }: Context): Date | null {
 }
 
 async function writeOut({
-  madeBill: { bill, graph },
+  madeSbom: { sbom, graph },
   stem,
   folder,
   kinds,
 }: {
-  readonly madeBill: MadeBill;
+  readonly madeSbom: MadeSbom;
   readonly stem: string;
   readonly folder: string;
-  readonly kinds: readonly BillKind[];
-}): Promise<BillsWritten> {
-  const bills: WrittenBill[] = [];
-  const files = bill.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
+  readonly kinds: readonly SbomKind[];
+}): Promise<SbomsWritten> {
+  const sboms: WrittenSbom[] = [];
+  const files = sbom.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
   const unread = graph.sources.filter((one) => one.unread !== null).map((one) => one.path);
   for (const kind of kinds) {
-    const file = path.join(folder, billFileName(stem, kind));
-    await writeWhole(file, formatBill(bill, kind));
-    bills.push({
+    const file = path.join(folder, sbomFileName(stem, kind));
+    await writeWhole(file, formatSbom(sbom, kind));
+    sboms.push({
       file,
       kind,
-      components: bill.packages.filter(({ role }) => role === 'dependency').length,
+      components: sbom.packages.filter(({ role }) => role === 'dependency').length,
       files,
       unread,
     });
   }
-  return { bills, sources: graph.sources, unknown: graph.unknown };
+  return { sboms, sources: graph.sources, unknown: graph.unknown };
 }
 
-function joinParts(parts: readonly BillsWritten[]): BillsWritten {
+function joinParts(parts: readonly SbomsWritten[]): SbomsWritten {
   return {
-    bills: parts.flatMap(({ bills }) => bills),
+    sboms: parts.flatMap(({ sboms }) => sboms),
     sources: [
       ...new Map(
         parts.flatMap(({ sources }) =>

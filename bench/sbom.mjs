@@ -1,4 +1,4 @@
-// A bill of a folder against sha256sum and sha1sum of the same files; verifying a large archive against tar -tzf.
+// An SBOM of a folder against sha256sum and sha1sum of the same files; verifying a large archive against tar -tzf.
 import { execFileSync, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -16,9 +16,9 @@ const sh = (command) => ({ program: 'sh', args: ['-c', command], cwd: top });
 const node = (...args) => ({ program: process.execPath, args: [program, ...args], cwd: top });
 const results = [
   report(
-    'bill write, both kinds',
+    'sbom write, both kinds',
     compare(
-      node('bill', 'write', 'tree', '--to', 'bills', '--quiet'),
+      node('sbom', 'write', 'tree', '--to', 'sboms', '--quiet'),
       sh(
         'find tree -type f -print0 | xargs -0 sha256sum > sums && find tree -type f -print0 | xargs -0 sha1sum > sums',
       ),
@@ -35,7 +35,7 @@ const results = [
 ];
 const hook = path.join(import.meta.dirname, 'peak-memory.cjs');
 for (const [title, args] of [
-  ['bill write', ['bill', 'write', 'tree', '--to', 'bills']],
+  ['sbom write', ['sbom', 'write', 'tree', '--to', 'sboms']],
   ['verify', ['verify', 'tree.tar.gz', '--json']],
 ]) {
   const { stderr } = spawnSync(process.execPath, ['-r', hook, program, ...args], {

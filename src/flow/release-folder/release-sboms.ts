@@ -1,29 +1,29 @@
 import { createHash } from 'node:crypto';
 import path from 'node:path';
-import type { BillKind } from '../../core/name/form.ts';
+import type { SbomKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { readSmallFile, readTextIfThere, writeWhole } from '../../world/files.ts';
 import type { ReleaseFolder } from './built-release.ts';
 
-/** Records bills as what they are from now on: artifacts of the release, with digests, in release.json and SHA256SUMS. */
-export async function recordBills(
+/** Records SBOMs as what they are from now on: artifacts of the release, with digests, in release.json and SHA256SUMS. */
+export async function recordSboms(
   { folder, record }: ReleaseFolder,
-  written: readonly { readonly file: string; readonly kind: BillKind }[],
+  written: readonly { readonly file: string; readonly kind: SbomKind }[],
 ): Promise<void> {
   const fresh: ArtifactRecord[] = [];
   for (const { file, kind } of written) fresh.push(await toRecord(file, kind));
-  const kept = record.bills.filter(({ form }) => !fresh.some((one) => one.form === form));
-  const bills = [...kept, ...fresh].sort((a, b) => (a.file < b.file ? -1 : 1));
-  const release: ReleaseRecord = { ...record, bills };
+  const kept = record.sboms.filter(({ form }) => !fresh.some((one) => one.form === form));
+  const sboms = [...kept, ...fresh].sort((a, b) => (a.file < b.file ? -1 : 1));
+  const release: ReleaseRecord = { ...record, sboms };
   const text = `${JSON.stringify(release, null, 2)}\n`;
   await writeWhole(path.join(folder, 'release.json'), text);
   await writeSums(
     folder,
-    new Map([...bills.map((one) => [one.file, one.sha256] as const), ['release.json', sha256Text(text)]]),
+    new Map([...sboms.map((one) => [one.file, one.sha256] as const), ['release.json', sha256Text(text)]]),
   );
 }
 
-async function toRecord(file: string, form: BillKind): Promise<ArtifactRecord> {
+async function toRecord(file: string, form: SbomKind): Promise<ArtifactRecord> {
   const bytes = await readSmallFile(file);
   const digest = (algorithm: string) => createHash(algorithm).update(bytes).digest('hex');
   const sha256 = digest('sha256');

@@ -1,15 +1,15 @@
-import type { Bill, BillPackage } from './bill.ts';
 import { purlWithoutVersion } from './purl.ts';
+import type { Sbom, SbomPackage } from './sbom.ts';
 
-/** A component as `bill show` names it. */
+/** A component as `sbom show` names it. */
 export type NamedComponent = {
   readonly name: string;
   readonly version: string | null;
   readonly licence: string | null;
 };
 
-/** What changed between the bills of two releases. */
-export type BillComparison = {
+/** What changed between the SBOMs of two releases. */
+export type SbomComparison = {
   readonly added: readonly NamedComponent[];
   readonly removed: readonly NamedComponent[];
   readonly upgraded: readonly { readonly name: string; readonly before: string; readonly after: string }[];
@@ -17,7 +17,7 @@ export type BillComparison = {
 };
 
 /** Compares third-party components by name: added, removed, with another version, under another licence. */
-export function compareBills(before: Bill, after: Bill): BillComparison {
+export function compareSboms(before: Sbom, after: Sbom): SbomComparison {
   const [old, fresh] = [byName(before), byName(after)];
   const added: NamedComponent[] = [];
   const removed: NamedComponent[] = [];
@@ -39,9 +39,9 @@ type Found = {
   readonly relicensed: { name: string; before: string; after: string }[];
 };
 
-function compareOne(old: readonly BillPackage[], fresh: readonly BillPackage[], found: Found): void {
-  const versions = (list: readonly BillPackage[]) => [...new Set(list.map(({ version }) => version ?? 'any'))].sort();
-  const licences = (list: readonly BillPackage[]) =>
+function compareOne(old: readonly SbomPackage[], fresh: readonly SbomPackage[], found: Found): void {
+  const versions = (list: readonly SbomPackage[]) => [...new Set(list.map(({ version }) => version ?? 'any'))].sort();
+  const licences = (list: readonly SbomPackage[]) =>
     [...new Set(list.map(({ licence }) => licence ?? 'unknown'))].sort();
   const name = fresh[0]?.name ?? '';
   const [before, after] = [versions(old), versions(fresh)];
@@ -57,8 +57,8 @@ function compareOne(old: readonly BillPackage[], fresh: readonly BillPackage[], 
   if (a !== b) found.relicensed.push({ name, before: a, after: b });
 }
 
-function byName({ packages }: Bill): Map<string, BillPackage[]> {
-  const found = new Map<string, BillPackage[]>();
+function byName({ packages }: Sbom): Map<string, SbomPackage[]> {
+  const found = new Map<string, SbomPackage[]>();
   for (const one of packages.filter(({ role }) => role === 'dependency')) {
     const key = one.purl === null ? one.name : purlWithoutVersion(one.purl);
     found.set(key, [...(found.get(key) ?? []), one]);
@@ -66,6 +66,6 @@ function byName({ packages }: Bill): Map<string, BillPackage[]> {
   return found;
 }
 
-function toNamed({ name, version, licence }: BillPackage): NamedComponent {
+function toNamed({ name, version, licence }: SbomPackage): NamedComponent {
   return { name, version, licence };
 }

@@ -1,15 +1,15 @@
 import { createHash, type Hash } from 'node:crypto';
 import path from 'node:path';
 import { type FileHeader, readFileHeader } from '../../core/licence/file-header.ts';
-import type { BillFile } from '../../core/sbom/bill.ts';
+import type { SbomFile } from '../../core/sbom/sbom.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { headBytes, surveyFiles } from '../../world/survey-files.ts';
 import { type ReadArtifact, readArtifact } from '../read/read-artifact.ts';
 
 /** An archive with the digests and headers of its files. */
-export type BilledArtifact = {
+export type ArtifactFiles = {
   readonly artifact: ReadArtifact;
-  readonly files: readonly BillFile[];
+  readonly files: readonly SbomFile[];
   readonly texts: ReadonlyMap<string, string>;
 };
 
@@ -20,7 +20,7 @@ const emptySha1 = createHash('sha1').digest('hex');
  * @param wantsText further files whose whole text is wanted.
  * @throws like readArtifact.
  */
-export async function billArtifact(file: string, wantsText: (path: string) => boolean): Promise<BilledArtifact> {
+export async function readArtifactFiles(file: string, wantsText: (path: string) => boolean): Promise<ArtifactFiles> {
   const digests = new Map<string, string>();
   const headers = new Map<string, FileHeader>();
   let open: { name: string; hash: Hash } | null = null;
@@ -45,23 +45,23 @@ export async function billArtifact(file: string, wantsText: (path: string) => bo
   const files = artifact.entries
     .filter(({ type }) => type === 'file')
     .map(({ path: inside, sha256 }) =>
-      toBillFile({ inside, sha1: digests.get(inside) ?? emptySha1, sha256: sha256 ?? '', header: headers.get(inside) }),
+      toSbomFile({ inside, sha1: digests.get(inside) ?? emptySha1, sha256: sha256 ?? '', header: headers.get(inside) }),
     );
   return { artifact, files: withLicenceFiles(files), texts: artifact.texts };
 }
 
 /** The files of a folder, as they lie there. */
-export async function billFolder(folder: string): Promise<BillFile[]> {
+export async function readFolderFiles(folder: string): Promise<SbomFile[]> {
   const paths = (await listFiles(folder)).filter(({ linkname }) => linkname === null).map((one) => one.path);
   const surveyed = await surveyFiles(folder, paths.sort());
   return withLicenceFiles(
     surveyed.map(({ path: inside, sha1, sha256, head }) =>
-      toBillFile({ inside, sha1, sha256, header: head === null ? undefined : readFileHeader(head) }),
+      toSbomFile({ inside, sha1, sha256, header: head === null ? undefined : readFileHeader(head) }),
     ),
   );
 }
 
-function toBillFile({
+function toSbomFile({
   inside,
   sha1,
   sha256,
@@ -71,12 +71,12 @@ function toBillFile({
   readonly sha1: string;
   readonly sha256: string;
   readonly header: FileHeader | undefined;
-}): BillFile {
+}): SbomFile {
   return { path: inside, sha1, sha256, licences: header?.licences ?? [], copyright: header?.copyright ?? null };
 }
 
 /** `tide.png.license` speaks for `tide.png` (REUSE specification 3.3, "Adjacent .license file"). */
-function withLicenceFiles(files: readonly BillFile[]): BillFile[] {
+function withLicenceFiles(files: readonly SbomFile[]): SbomFile[] {
   const beside = new Map(
     files
       .filter((file) => file.path.endsWith('.license'))
@@ -90,7 +90,7 @@ function withLicenceFiles(files: readonly BillFile[]): BillFile[] {
 }
 
 /** The copyright line of a package: the one of its licence file. */
-export function copyrightOf(files: readonly BillFile[]): string | null {
+export function copyrightOf(files: readonly SbomFile[]): string | null {
   const licence = files.find(
     (file) =>
       /^(?:licen[cs]e|copying|copyright)(?:\.\w+)?$/i.test(path.posix.basename(file.path)) && file.copyright !== null,

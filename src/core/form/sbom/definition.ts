@@ -1,4 +1,4 @@
-import { billTitles } from '../../name/form.ts';
+import { sbomTitles } from '../../name/form.ts';
 import type { FormDefinition } from '../definition.ts';
 import { plainEntries, plainTraits } from '../traits.ts';
 
@@ -16,13 +16,13 @@ const common = {
 /** An SBOM in SPDX 2.3. */
 export const spdx: FormDefinition = {
   ...common,
-  title: `SBOM in ${billTitles.spdx}`,
+  title: `SBOM in ${sbomTitles.spdx}`,
   reasonLeftOut: () => 'a spdx does not take it',
 };
 
 /** An SBOM in CycloneDX 1.6. */
 export const cyclonedx: FormDefinition = {
   ...common,
-  title: `SBOM in ${billTitles.cyclonedx}`,
+  title: `SBOM in ${sbomTitles.cyclonedx}`,
   reasonLeftOut: () => 'a cyclonedx does not take it',
 };

@@ -5,7 +5,7 @@ export type Digest = {
 };
 
 /** A file in a package. */
-export type BillFile = {
+export type SbomFile = {
   readonly path: string;
   readonly sha1: string;
   readonly sha256: string;
@@ -15,12 +15,12 @@ export type BillFile = {
   readonly copyright: string | null;
 };
 
-/** What a package is in a bill. */
+/** What a package is in an SBOM. */
 export type PackageRole = 'subject' | 'artifact' | 'source' | 'dependency';
 
-/** One package of a bill. */
-export type BillPackage = {
-  /** Unique in the bill, made of letters, digits, dots and hyphens. */
+/** One package of an SBOM. */
+export type SbomPackage = {
+  /** Unique in the SBOM, made of letters, digits, dots and hyphens. */
   readonly id: string;
   readonly role: PackageRole;
   readonly name: string;
@@ -39,13 +39,13 @@ export type BillPackage = {
   /** Files of the workspace that name it. */
   readonly foundIn: readonly string[];
   /** Null when nobody looked into it. */
-  readonly files: readonly BillFile[] | null;
+  readonly files: readonly SbomFile[] | null;
   /** What else is to be said of it. */
   readonly comment: string | null;
 };
 
 /** How one package needs or holds another; `from` is the one that needs, holds or was made. */
-export type BillRelation = {
+export type SbomRelation = {
   readonly from: string;
   readonly to: string;
   readonly type: 'contains' | 'generated-from' | DependencyKind;
@@ -54,17 +54,19 @@ export type BillRelation = {
 /** Why a dependency is needed: to run, if it is there, brought by users, to build, to develop. */
 export type DependencyKind = 'run' | 'optional' | 'peer' | 'build' | 'development';
 
-/** A bill of materials, in no format yet. */
-export type Bill = {
+/** An SBOM, in no format yet. */
+export type Sbom = {
   readonly name: string;
   /** ISO 8601 in whole seconds, UTC. */
   readonly created: string;
   readonly tool: string;
   readonly organisation: string | null;
-  /** Ids of what the bill is about. */
+  /** Address below which an SPDX document gets its namespace; null for a URN. */
+  readonly namespace: string | null;
+  /** Ids of what the SBOM is about. */
   readonly subjects: readonly string[];
-  readonly packages: readonly BillPackage[];
-  readonly relations: readonly BillRelation[];
+  readonly packages: readonly SbomPackage[];
+  readonly relations: readonly SbomRelation[];
   /** What could not be determined, one sentence each. */
   readonly unknown: readonly string[];
 };
@@ -73,7 +75,7 @@ export type Bill = {
 export const dependencyKinds: readonly DependencyKind[] = ['run', 'peer', 'optional', 'build', 'development'];
 
 /** A package with everything unknown that is not given. */
-export function billPackage(known: Pick<BillPackage, 'id' | 'role' | 'name'> & Partial<BillPackage>): BillPackage {
+export function sbomPackage(known: Pick<SbomPackage, 'id' | 'role' | 'name'> & Partial<SbomPackage>): SbomPackage {
   return {
     version: null,
     purl: null,

@@ -1,14 +1,14 @@
-import { billTitles } from '../../core/name/form.ts';
-import { type Bill, type BillPackage, dependencyKinds } from '../../core/sbom/bill.ts';
+import { sbomTitles } from '../../core/name/form.ts';
+import { dependencyKinds, type Sbom, type SbomPackage } from '../../core/sbom/sbom.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { BillCheck, BillMerge, BillView } from '../../flow/sbom/bill-check.ts';
-import type { BillsWritten } from '../../flow/sbom/bill-write.ts';
+import type { SbomCheck, SbomMerge, SbomView } from '../../flow/sbom/sbom-check.ts';
+import type { SbomsWritten } from '../../flow/sbom/sbom-write.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
 
 /** Where dependencies were found, what could not be determined, and the files that were written, which come last. */
-export function renderWritten({ bills, sources, unknown }: BillsWritten, screen: Screen): string {
+export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen: Screen): string {
   const none = blank(screen);
   const show = (count: number) => (count === 0 ? none : String(count));
   const rows = sources.map((one) => [
@@ -27,11 +27,11 @@ export function renderWritten({ bills, sources, unknown }: BillsWritten, screen:
     { title: 'as' },
   ];
   const notes = unknown.slice(0, shown).map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
-  const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the bill`] : [];
-  const width = Math.max(0, ...bills.map(({ file }) => displayPath(file).length));
-  const files = bills.map(
+  const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the SBOM`] : [];
+  const width = Math.max(0, ...sboms.map(({ file }) => displayPath(file).length));
+  const files = sboms.map(
     ({ file, components, files: count }) =>
-      `${sign('done', screen)} bill  ${displayPath(file).padEnd(width)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(count, 'file')}`)}`,
+      `${sign('done', screen)} SBOM  ${displayPath(file).padEnd(width)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(count, 'file')}`)}`,
   );
   return [
     sources.length === 0 ? 'No manifest or lockfile names a dependency' : renderTable({ columns, rows, screen }),
@@ -42,14 +42,14 @@ export function renderWritten({ bills, sources, unknown }: BillsWritten, screen:
 
 const shown = 8;
 
-/** The `result` of `bill write --json`. */
-export function writtenJson({ bills, sources, unknown }: BillsWritten): unknown {
-  return { bills, sources, unknown };
+/** The `result` of `sbom write --json`. */
+export function writtenJson({ sboms, sources, unknown }: SbomsWritten): unknown {
+  return { sboms, sources, unknown };
 }
 
-/** What is wrong with a bill, each with its place; the verdict is the last line. */
-export function renderBillCheck(
-  { file, kind, problems, missing, extra, altered, against }: BillCheck,
+/** What is wrong with an SBOM, each with its place; the verdict is the last line. */
+export function renderSbomCheck(
+  { file, kind, problems, missing, extra, altered, against }: SbomCheck,
   screen: Screen,
 ): string {
   const refused = sign('refused', screen);
@@ -58,14 +58,14 @@ export function renderBillCheck(
       ({ pointer, message }) =>
         `${refused} wrong    ${cleanText(pointer === '' ? 'the document' : pointer)}: ${cleanText(message)}`,
     ),
-    ...missing.map((path) => `${refused} missing  ${cleanText(path)} is in the bill, and not there`),
-    ...extra.map((path) => `${refused} extra    ${cleanText(path)} is there, and not in the bill`),
-    ...altered.map((path) => `${refused} altered  ${cleanText(path)} has other bytes than the bill says`),
+    ...missing.map((path) => `${refused} missing  ${cleanText(path)} is in the SBOM, and not there`),
+    ...extra.map((path) => `${refused} extra    ${cleanText(path)} is there, and not in the SBOM`),
+    ...altered.map((path) => `${refused} altered  ${cleanText(path)} has other bytes than the SBOM says`),
   ];
   const most = 40;
   const cut =
     lines.length > most ? [...lines.slice(0, most), `  and ${lines.length - most} more; --json has them all`] : lines;
-  const name = billTitles[kind];
+  const name = sbomTitles[kind];
   const compared =
     against === null
       ? ''
@@ -80,45 +80,45 @@ export function renderBillCheck(
 }
 
 /** What a merge made. */
-export function renderMerge({ file, components, files }: BillMerge, screen: Screen): string {
+export function renderMerge({ file, components, files }: SbomMerge, screen: Screen): string {
   return `${sign('done', screen)} merged  ${displayPath(file)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(files, 'file')}`)}`;
 }
 
-/** A bill as a tree with licences, or what changed since another. */
-export function renderBill(view: BillView, screen: Screen): string {
-  return view.comparison === null ? renderTree(view.bill, screen) : renderChanges(view, screen);
+/** An SBOM as a tree with licences, or what changed since another. */
+export function renderSbom(view: SbomView, screen: Screen): string {
+  return view.comparison === null ? renderTree(view.sbom, screen) : renderChanges(view, screen);
 }
 
 const deepest = 20;
 
-function renderTree(bill: Bill, screen: Screen): string {
+function renderTree(sbom: Sbom, screen: Screen): string {
   const { colours } = screen;
-  const byId = new Map(bill.packages.map((one) => [one.id, one]));
+  const byId = new Map(sbom.packages.map((one) => [one.id, one]));
   const needs = new Map<string, { to: string; type: string }[]>();
-  for (const { from, to, type } of bill.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
+  for (const { from, to, type } of sbom.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
   const seen = new Set<string>();
   const lines: string[] = [];
-  // Without recursion: a bill of somebody else's may be one long chain.
-  const waiting = [...bill.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
+  // Without recursion: an SBOM of somebody else's may be one long chain.
+  const waiting = [...sbom.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
   for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
     const { id, depth, kind } = next;
     const one = byId.get(id);
     if (one === undefined) continue;
     const isAgain = seen.has(id);
     seen.add(id);
-    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ billPackage: one, kind, isAgain, screen })}`);
+    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ sbomPackage: one, kind, isAgain, screen })}`);
     const inner = isAgain ? [] : [...(needs.get(id) ?? [])].sort((x, y) => rank(y.type) - rank(x.type));
     for (const { to, type } of inner) waiting.push({ id: to, depth: depth + 1, kind: type });
   }
-  const rest = bill.packages.filter(({ id }) => !seen.has(id));
+  const rest = sbom.packages.filter(({ id }) => !seen.has(id));
   if (rest.length > 0)
     lines.push(
       '',
-      colours.dim('named, and needed by nothing in the bill'),
-      ...rest.map((one) => `  ${describe({ billPackage: one, kind: '', isAgain: false, screen })}`),
+      colours.dim('named, and needed by nothing in the SBOM'),
+      ...rest.map((one) => `  ${describe({ sbomPackage: one, kind: '', isAgain: false, screen })}`),
     );
-  const dependencies = bill.packages.filter(({ role }) => role === 'dependency');
-  const unknown = bill.unknown.map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
+  const dependencies = sbom.packages.filter(({ role }) => role === 'dependency');
+  const unknown = sbom.unknown.map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
   const sum = `${counted(dependencies.length, 'component')}, ${dependencies.filter(({ licence }) => licence === null).length} without a licence; ${licenceSum(dependencies)}`;
   return [lines.join('\n'), ...(unknown.length === 0 ? [] : [unknown.join('\n')]), sum].join('\n\n');
 }
@@ -128,12 +128,12 @@ function rank(type: string): number {
 }
 
 function describe({
-  billPackage: { name, version, licence, files, role },
+  sbomPackage: { name, version, licence, files, role },
   kind,
   isAgain,
   screen: { colours },
 }: {
-  readonly billPackage: BillPackage;
+  readonly sbomPackage: SbomPackage;
   readonly kind: string;
   readonly isAgain: boolean;
   readonly screen: Screen;
@@ -153,7 +153,7 @@ function describe({
   return `${title}  ${colours.dim(cleanText(`${more.join(', ')}${word}${isAgain ? ' (above)' : ''}`.trim()))}`.trimEnd();
 }
 
-function licenceSum(dependencies: readonly BillPackage[]): string {
+function licenceSum(dependencies: readonly SbomPackage[]): string {
   const counts = new Map<string, number>();
   for (const { licence } of dependencies) if (licence !== null) counts.set(licence, (counts.get(licence) ?? 0) + 1);
   const sorted = [...counts].sort((a, b) => b[1] - a[1]);
@@ -165,7 +165,7 @@ function licenceSum(dependencies: readonly BillPackage[]): string {
         .join(', ');
 }
 
-function renderChanges({ comparison, against, file }: BillView, screen: Screen): string {
+function renderChanges({ comparison, against, file }: SbomView, screen: Screen): string {
   if (comparison === null) return '';
   const { added, removed, upgraded, relicensed } = comparison;
   const named = ({ name, version, licence }: (typeof added)[number]) =>
@@ -186,9 +186,9 @@ function renderChanges({ comparison, against, file }: BillView, screen: Screen):
   return blocks.join('\n\n');
 }
 
-/** The `result` of `bill show --json`. */
-export function billViewJson({ file, kind, bill, comparison }: BillView): unknown {
-  const components = bill.packages
+/** The `result` of `sbom show --json`. */
+export function sbomViewJson({ file, kind, sbom, comparison }: SbomView): unknown {
+  const components = sbom.packages
     .filter(({ role }) => role === 'dependency')
     .map(({ name, version, purl, licence, supplier, digests, foundIn }) => ({
       name,
@@ -199,8 +199,8 @@ export function billViewJson({ file, kind, bill, comparison }: BillView): unknow
       digests,
       foundIn,
     }));
-  const subjects = bill.subjects.flatMap((id) => bill.packages.find((one) => one.id === id)?.name ?? []);
-  return { file, kind, subjects, components, unknown: bill.unknown, ...(comparison ?? {}) };
+  const subjects = sbom.subjects.flatMap((id) => sbom.packages.find((one) => one.id === id)?.name ?? []);
+  return { file, kind, subjects, components, unknown: sbom.unknown, ...(comparison ?? {}) };
 }
 
 function counted(count: number, what: string): string {

@@ -36,15 +36,15 @@ function tideFolder(): string {
   return folder;
 }
 
-describe('the bills of a release', () => {
+describe('the SBOMs of a release', () => {
   it('name the package, its files as sha256sum and sha1sum see them, its commit and what it needs', async () => {
     const { folder, out } = await built();
-    const { result } = await bevelstoneJson(['bill', 'write'], { cwd: folder });
+    const { result } = await bevelstoneJson(['sbom', 'write'], { cwd: folder });
     const place = path.join(out, 'gauges-0.2.1');
     const spdx = JSON.parse(readFileSync(path.join(place, 'gauges-0.2.1.spdx.json'), 'utf8'));
     execFileSync('tar', ['-xzf', 'gauges-0.2.1.tgz'], { cwd: place });
 
-    expect(result.bills.map(({ kind }: { kind: string }) => kind)).toEqual(['spdx', 'cyclonedx', 'spdx', 'cyclonedx']);
+    expect(result.sboms.map(({ kind }: { kind: string }) => kind)).toEqual(['spdx', 'cyclonedx', 'spdx', 'cyclonedx']);
     for (const { fileName, checksums } of spdx.files) {
       const said = ['sha1sum', 'sha256sum'].map(
         (tool) => execFileSync(tool, [fileName], { cwd: place, encoding: 'utf8' }).split(' ')[0],
@@ -59,10 +59,10 @@ describe('the bills of a release', () => {
 
   it('are artifacts from then on: recorded, summed, the same when written again, and delivered to a folder', async () => {
     const { folder, out, env } = await built();
-    await bevelstone(['bill', 'write'], { cwd: folder });
-    const bill = path.join(out, 'tidemark-1.4.0/tidemark-1.4.0.spdx.json');
-    const first = readFileSync(bill, 'utf8');
-    await bevelstone(['bill', 'write'], { cwd: folder });
+    await bevelstone(['sbom', 'write'], { cwd: folder });
+    const sbom = path.join(out, 'tidemark-1.4.0/tidemark-1.4.0.spdx.json');
+    const first = readFileSync(sbom, 'utf8');
+    await bevelstone(['sbom', 'write'], { cwd: folder });
     const record = JSON.parse(readFileSync(path.join(out, 'tidemark-1.4.0/release.json'), 'utf8'));
     const summed = execFileSync('sha256sum', ['-c', 'SHA256SUMS'], {
       cwd: path.join(out, 'tidemark-1.4.0'),
@@ -70,8 +70,8 @@ describe('the bills of a release', () => {
     });
     const { result } = await bevelstoneJson(['publish', '--push-tag', '--yes'], { cwd: folder, env });
 
-    expect(readFileSync(bill, 'utf8')).toBe(first);
-    expect(record.bills.map(({ file }: { file: string }) => file)).toEqual([
+    expect(readFileSync(sbom, 'utf8')).toBe(first);
+    expect(record.sboms.map(({ file }: { file: string }) => file)).toEqual([
       'tidemark-1.4.0.cdx.json',
       'tidemark-1.4.0.spdx.json',
     ]);
@@ -88,18 +88,18 @@ describe('the bills of a release', () => {
   });
 });
 
-describe('the bill of a folder', () => {
+describe('the SBOM of a folder', () => {
   it('has every file, headers, copies, lockfiles at any depth, and says what it does not know', async () => {
     const folder = tideFolder();
-    const { result, stdout } = await bevelstoneJson(['bill', 'write', 'tides', '--to', 'bills'], {
+    const { result, stdout } = await bevelstoneJson(['sbom', 'write', 'tides', '--to', 'sboms'], {
       cwd: path.dirname(folder),
     });
-    const shown = await bevelstone(['bill', 'write', 'tides', '--to', 'bills'], { cwd: path.dirname(folder) });
-    const cdx = JSON.parse(readFileSync(path.join(path.dirname(folder), 'bills/tides-1.0.0.cdx.json'), 'utf8'));
+    const shown = await bevelstone(['sbom', 'write', 'tides', '--to', 'sboms'], { cwd: path.dirname(folder) });
+    const cdx = JSON.parse(readFileSync(path.join(path.dirname(folder), 'sboms/tides-1.0.0.cdx.json'), 'utf8'));
     const files = cdx.metadata.component.components.filter(({ type }: { type: string }) => type === 'file');
 
     expect(stdout).not.toContain('node_modules');
-    expect(result.bills[0]).toMatchObject({ components: 3, files: 8, unread: ['tides.lock'] });
+    expect(result.sboms[0]).toMatchObject({ components: 3, files: 8, unread: ['tides.lock'] });
     expect(files.find(({ name }: { name: string }) => name === 'src/tide.png').licenses).toEqual([
       { license: { id: 'CC0-1.0' } },
     ]);
@@ -114,17 +114,17 @@ describe('the bill of a folder', () => {
   it('is checked against the folder: missing, extra and altered files are named', async () => {
     const folder = tideFolder();
     const cwd = path.dirname(folder);
-    await bevelstone(['bill', 'write', 'tides', '--to', 'bills'], { cwd });
-    const good = await bevelstone(['bill', 'check', 'bills/tides-1.0.0.spdx.json', '--against', 'tides'], { cwd });
+    await bevelstone(['sbom', 'write', 'tides', '--to', 'sboms'], { cwd });
+    const good = await bevelstone(['sbom', 'check', 'sboms/tides-1.0.0.spdx.json', '--against', 'tides'], { cwd });
     write(folder, { 'src/tide.js': 'changed', 'src/new.js': '' });
     execFileSync('rm', ['src/tide.png'], { cwd: folder });
 
     for (const kind of ['spdx', 'cdx']) {
-      const bad = await bevelstoneJson(['bill', 'check', `bills/tides-1.0.0.${kind}.json`, '--against', 'tides'], {
+      const bad = await bevelstoneJson(['sbom', 'check', `sboms/tides-1.0.0.${kind}.json`, '--against', 'tides'], {
         cwd,
       });
       expect(bad.exitCode).toBe(3);
-      expect(bad.error?.code).toBe('BILL_WRONG');
+      expect(bad.error?.code).toBe('SBOM_WRONG');
       expect(bad.result).toMatchObject({
         valid: true,
         missing: ['src/tide.png'],
@@ -137,19 +137,19 @@ describe('the bill of a folder', () => {
   });
 });
 
-it('merges, shows and compares bills', async () => {
+it('merges, shows and compares SBOMs', async () => {
   const { folder } = await built();
-  await bevelstone(['bill', 'write', '--to', 'bills'], { cwd: folder });
-  expect(readdirSync(path.join(folder, 'bills'))).toHaveLength(4);
-  const [before, after] = ['tidemark-1.4.0', 'gauges-0.2.1'].map((name) => `bills/${name}.spdx.json`) as [
+  await bevelstone(['sbom', 'write', '--to', 'sboms'], { cwd: folder });
+  expect(readdirSync(path.join(folder, 'sboms'))).toHaveLength(4);
+  const [before, after] = ['tidemark-1.4.0', 'gauges-0.2.1'].map((name) => `sboms/${name}.spdx.json`) as [
     string,
     string,
   ];
 
-  const merged = await bevelstoneJson(['bill', 'merge', before, after, '--to', 'bills/all.cdx.json'], { cwd: folder });
-  const checked = await bevelstone(['bill', 'check', 'bills/all.cdx.json'], { cwd: folder });
-  const shown = await bevelstone(['bill', 'show', 'bills/all.cdx.json'], { cwd: folder });
-  const compared = await bevelstoneJson(['bill', 'show', after, '--against', before], { cwd: folder });
+  const merged = await bevelstoneJson(['sbom', 'merge', before, after, '--to', 'sboms/all.cdx.json'], { cwd: folder });
+  const checked = await bevelstone(['sbom', 'check', 'sboms/all.cdx.json'], { cwd: folder });
+  const shown = await bevelstone(['sbom', 'show', 'sboms/all.cdx.json'], { cwd: folder });
+  const compared = await bevelstoneJson(['sbom', 'show', after, '--against', before], { cwd: folder });
 
   expect(merged.result.files).toBeGreaterThan(10);
   expect(checked.stdout).toMatch(/follows CycloneDX 1\.6$/);
@@ -158,13 +158,13 @@ it('merges, shows and compares bills', async () => {
 });
 
 it.each([
-  [['bill', 'check', 'none.json'], 'FILE_NOT_FOUND', 2],
-  [['bill', 'check', '.'], 'FILE_NOT_FOUND', 2],
-  [['bill', 'check', 'broken.json'], 'BILL_UNREADABLE', 2],
-  [['bill', 'write', 'nowhere'], 'FILE_NOT_FOUND', 2],
-  [['bill', 'write', 'broken.json'], 'ARCHIVE_UNKNOWN', 3],
-  [['bill', 'merge', 'broken.json', '--to', 'x.json'], 'BILL_UNREADABLE', 2],
-  [['bill', 'write', '.', '--to', 'broken.json/x'], 'FILE_UNWRITABLE', 2],
+  [['sbom', 'check', 'none.json'], 'FILE_NOT_FOUND', 2],
+  [['sbom', 'check', '.'], 'FILE_NOT_FOUND', 2],
+  [['sbom', 'check', 'broken.json'], 'SBOM_UNREADABLE', 2],
+  [['sbom', 'write', 'nowhere'], 'FILE_NOT_FOUND', 2],
+  [['sbom', 'write', 'broken.json'], 'ARCHIVE_UNKNOWN', 3],
+  [['sbom', 'merge', 'broken.json', '--to', 'x.json'], 'SBOM_UNREADABLE', 2],
+  [['sbom', 'write', '.', '--to', 'broken.json/x'], 'FILE_UNWRITABLE', 2],
 ])('%j ends with %s', async (args, code, exitCode) => {
   const folder = temporaryFolder();
   write(folder, { 'broken.json': '{"a": 1}' });
@@ -175,7 +175,7 @@ it.each([
   expect(readdirSync(folder)).toEqual(['broken.json']);
 });
 
-it('shows a bill of anybody without their escapes, also one that is a single long chain', async () => {
+it('shows an SBOM of anybody without their escapes, also one that is a single long chain', async () => {
   const folder = temporaryFolder();
   const components = Array.from({ length: 20_000 }, (_, index) => ({
     type: 'library',
@@ -200,8 +200,8 @@ it('shows a bill of anybody without their escapes, also one that is a single lon
     'none.cdx.json': '{"bomFormat":"CycloneDX","specVersion":"1.6"}',
   });
 
-  const shown = await bevelstone(['bill', 'show', 'long.cdx.json'], { cwd: folder });
-  const compared = await bevelstone(['bill', 'show', 'long.cdx.json', '--against', 'none.cdx.json'], { cwd: folder });
+  const shown = await bevelstone(['sbom', 'show', 'long.cdx.json'], { cwd: folder });
+  const compared = await bevelstone(['sbom', 'show', 'long.cdx.json', '--against', 'none.cdx.json'], { cwd: folder });
 
   expect(shown.stdout.split('\n')[1]).toMatch(/^ {2}c19999 1\?\[31m {2}licence unknown$/);
   expect(compared.stdout).toMatch(/^added\n {2}c0 1\?\[31m/);

@@ -1,0 +1,118 @@
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { SbomKind } from '../../core/name/form.ts';
+import { compareFiles, type FileDifferences } from '../../core/sbom/compare-files.ts';
+import { compareSboms, type SbomComparison } from '../../core/sbom/compare-sboms.ts';
+import {
+  checkSbom,
+  formatSbom,
+  kindOfFileName,
+  parseSbom,
+  readSbom,
+  type SbomDocument,
+} from '../../core/sbom/formats.ts';
+import { mergeSboms } from '../../core/sbom/merge.ts';
+import type { SbomProblem } from '../../core/sbom/problem.ts';
+import type { Sbom } from '../../core/sbom/sbom.ts';
+import { describePlace, readText, unreadableFile, writeWhole } from '../../world/files.ts';
+import type { Context } from '../context.ts';
+import { readArtifactFiles, readFolderFiles } from './artifact-files.ts';
+
+/** The answer of `sbom check`. */
+export type SbomCheck = FileDifferences & {
+  readonly file: string;
+  readonly kind: SbomKind;
+  readonly valid: boolean;
+  readonly problems: readonly SbomProblem[];
+  /** What it was compared with; null for nothing. */
+  readonly against: string | null;
+};
+
+/** Checks an SBOM against its specification, and against an artifact or a folder. @throws SBOM_UNREADABLE, FILE_NOT_FOUND */
+export async function checkSbomFile(context: Context, file: string, against: string | null): Promise<SbomCheck> {
+  const document = await readDocument(context, file);
+  const problems = checkSbom(document);
+  const differences = against === null ? null : await compareWith(context, { sbom: readSbom(document), file, against });
+  const { missing, extra, altered } = differences ?? { missing: [], extra: [], altered: [] };
+  return { file, kind: document.kind, valid: problems.length === 0, problems, missing, extra, altered, against };
+}
+
+/** The error of an SBOM that is wrong; null for a good one. */
+export function sbomRefusal({ file, problems, missing, extra, altered, against }: SbomCheck): BevelstoneError | null {
+  const count = missing.length + extra.length + altered.length;
+  if (problems.length === 0 && count === 0) return null;
+  const parts = [
+    ...(problems.length > 0
+      ? [`${problems.length} ${problems.length === 1 ? 'place' : 'places'} against its specification`]
+      : []),
+    ...(count > 0 ? [`${count} ${count === 1 ? 'file' : 'files'} unlike ${against}`] : []),
+  ];
+  return new BevelstoneError('SBOM_WRONG', {
+    message: `${file} is wrong: ${parts.join(', ')}`,
+    why: 'whoever reads an SBOM relies on it without looking into the files',
+    fix: 'Write it again with `bevelstone sbom write`, or tell whoever wrote it',
+    where: { file },
+  });
+}
+
+async function compareWith(
+  context: Context,
+  { sbom, file, against }: { readonly sbom: Sbom; readonly file: string; readonly against: string },
+): Promise<FileDifferences> {
+  const place = path.resolve(context.folder, against);
+  const { isFolder } = await describePlace(place).catch((error) => {
+    throw unreadableFile(error, against) ?? error;
+  });
+  const files = isFolder ? await readFolderFiles(place) : (await readArtifactFiles(place, () => false)).files;
+  const differences = compareFiles(sbom, isFolder ? null : path.basename(place), files);
+  if (differences !== null) return differences;
+  throw new BevelstoneError('SBOM_WRONG', {
+    message: `${file} names no files of ${against}`,
+    why: 'it lists files for none of its packages, or for several others',
+    fix: 'Name the artifact that the SBOM is about',
+    where: { file },
+  });
+}
+
+/** The answer of `sbom merge`. */
+export type SbomMerge = { readonly file: string; readonly components: number; readonly files: number };
+
+/** Joins SBOMs into one file; its name says the kind, else the first SBOM's. @throws SBOM_UNREADABLE, FILE_NOT_FOUND */
+export async function mergeSbomFiles(context: Context, files: readonly string[], to: string): Promise<SbomMerge> {
+  const documents: SbomDocument[] = [];
+  for (const file of files) documents.push(await readDocument(context, file));
+  const sboms = documents.map(readSbom);
+  const merged = mergeSboms(sboms, sboms.map(({ name }) => name).join(' and '));
+  const kind = kindOfFileName(to) ?? documents[0]?.kind ?? 'spdx';
+  await writeWhole(path.resolve(context.folder, to), formatSbom(merged, kind));
+  return {
+    file: to,
+    components: merged.packages.filter(({ role }) => role === 'dependency').length,
+    files: merged.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0),
+  };
+}
+
+/** The answer of `sbom show`. */
+export type SbomView = {
+  readonly file: string;
+  readonly kind: SbomKind;
+  readonly sbom: Sbom;
+  readonly comparison: SbomComparison | null;
+  readonly against: string | null;
+};
+
+/** Reads an SBOM for showing. @throws SBOM_UNREADABLE, FILE_NOT_FOUND */
+export async function showSbom(context: Context, file: string, against: string | null): Promise<SbomView> {
+  const document = await readDocument(context, file);
+  const sbom = readSbom(document);
+  const other = against === null ? null : readSbom(await readDocument(context, against));
+  return { file, kind: document.kind, sbom, against, comparison: other === null ? null : compareSboms(other, sbom) };
+}
+
+async function readDocument(context: Context, file: string): Promise<SbomDocument> {
+  const place = path.resolve(context.folder, file);
+  const text = await readText(place).catch((error) => {
+    throw unreadableFile(error, file) ?? error;
+  });
+  return parseSbom(text, file);
+}
