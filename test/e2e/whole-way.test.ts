@@ -47,7 +47,7 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('1ede247 chore: each package goes where its users look, and is tried before\n');
+    expect(head).toBe('13aab15 chore: each package goes where its users look, and is tried before\n');
   });
 
   it('never writes into a folder that holds something', async () => {
