@@ -20,7 +20,7 @@ export const release: Command<Arguments, Released> = {
       .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' })
       .option('accept-rebuild', {
         type: 'boolean',
-        describe: 'With --resume: take other bytes for an artifact that nobody holds any more',
+        describe: 'With --resume: accept other bytes for an artifact whose planned bytes no longer exist',
       })
       .option('with-needed', { type: 'boolean', describe: 'Add packages whose unreleased changes are needed' })
       .option('hand-out', { type: 'boolean', describe: 'Push the commit for other machines to build, and stop' })

@@ -27,7 +27,7 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
       one.nameState === 'unknown' ? 'in use' : one.nameState,
       one.version === null ? blank(screen) : one.versionState === 'there' ? 'used already' : one.versionState,
       one.opens === 'more'
-        ? 'opens more than this package'
+        ? 'can publish other packages too'
         : one.opens === 'this package'
           ? 'for this package alone'
           : blank(screen),

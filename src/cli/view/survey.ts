@@ -88,6 +88,6 @@ function renderOthers({ others }: Survey, screen: Screen): string[] {
   if (others.length === 0) return [];
   const rows = others.map(({ id, subject, isMerge }) => [id.slice(0, 7), 'none', whyNot(isMerge), subject]);
   return [
-    `  ${screen.colours.bold('of no package')}\n${renderTable({ columns: changeColumns, rows, screen, paint: (_row, _column, text) => screen.colours.dim(text) })}`,
+    `  ${screen.colours.bold('not in any package')}\n${renderTable({ columns: changeColumns, rows, screen, paint: (_row, _column, text) => screen.colours.dim(text) })}`,
   ];
 }

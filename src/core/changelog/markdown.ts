@@ -1,5 +1,5 @@
 import { cleanText } from '../text/clean.ts';
-import type { NoteItem, ReleaseNotes } from './section.ts';
+import { type NoteItem, type ReleaseNotes, splitItem } from './section.ts';
 
 /** Templates of addresses with `{commit}` or `{issue}` in them. */
 export type Links = { readonly commit: string | null; readonly issue: string | null };
@@ -38,17 +38,14 @@ export function escapeMarkdown(text: string): string {
     .join('');
 }
 
-function renderItem({ summary, scope, commit, breaking, issues }: NoteItem, links: Links): string {
-  const where = scope === null ? '' : `*${escapeMarkdown(scope)}*: `;
-  const text = linkIssues(escapeMarkdown(summary), links);
-  const mentioned = issues
-    .filter((issue) => !new RegExp(`#${issue}\\b`).test(summary))
-    .map((issue) => linkIssues(`#${issue}`, links));
+function renderItem(item: NoteItem, links: Links): string {
+  const { summary, commit, breaking } = item;
+  const { text, details } = splitItem(item);
+  const inside = details.map((detail) => linkIssues(escapeMarkdown(detail), links)).join(', ');
+  const behind = inside === '' ? '' : ` (${inside})`;
   const short = commit.slice(0, 7);
-  const source =
-    commit === '' ? [] : [links.commit === null ? short : `[${short}](${fill(links.commit, 'commit', commit)})`];
-  const behind = [...mentioned, ...source].join(', ');
-  const line = `- ${where}${text}${behind === '' ? '' : ` · ${behind}`}`;
+  const source = links.commit === null ? short : `[${short}](${fill(links.commit, 'commit', commit)})`;
+  const line = `- ${linkIssues(escapeMarkdown(text), links)}${behind}${commit === '' ? '' : ` · ${source}`}`;
   return breaking === null || breaking === summary ? line : `${line}\n\n${renderNote(breaking, links)}\n`;
 }
 

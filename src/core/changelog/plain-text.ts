@@ -1,5 +1,5 @@
 import { cleanLines, cleanText } from '../text/clean.ts';
-import type { NoteItem, ReleaseNotes } from './section.ts';
+import { type NoteItem, type ReleaseNotes, splitItem } from './section.ts';
 
 /** Release notes as plain text, for tags, terminals and fields that know no markup. */
 export function renderPlainText(notes: ReleaseNotes): string {
@@ -37,6 +37,7 @@ function renderItem(item: NoteItem): string {
     .join('\n')}`;
 }
 
-function lineOf({ scope, summary }: NoteItem): string {
-  return `${scope === null ? '' : `${cleanText(scope)}: `}${cleanText(summary)}`;
+function lineOf(item: NoteItem): string {
+  const { text, details } = splitItem(item);
+  return cleanText(details.length === 0 ? text : `${text} (${details.join(', ')})`);
 }

@@ -11,6 +11,17 @@ export type NoteItem = {
   readonly issues: readonly string[];
 };
 
+/**
+ * The text of an item, and what stands in parentheses behind it: scope and issues. Issues in parentheses at the end of the
+ * summary are among them; those that it mentions elsewhere stay where they are.
+ */
+export function splitItem({ summary, scope, issues }: NoteItem): { readonly text: string; readonly details: string[] } {
+  const [, text = summary, own = ''] = /^(.*\S)\s*\((#\d+(?:,? #\d+)*)\)$/s.exec(summary) ?? [];
+  const trailing = own.match(/#\d+/g) ?? [];
+  const others = issues.map((issue) => `#${issue}`).filter((issue) => !new RegExp(`${issue}\\b`).test(summary));
+  return { text, details: [...(scope === null ? [] : [scope]), ...trailing, ...others] };
+}
+
 /** Items under one title. */
 export type NoteSection = { readonly title: string; readonly items: readonly NoteItem[] };
 

@@ -50,12 +50,16 @@ const oneOrMore = () =>
 
 const version = () =>
   Joi.string().custom((text: string, helpers) =>
-    isVersion(text) ? text : helpers.message({ custom: `{{#label}} is no version such as 1.4.0` }),
+    isVersion(text)
+      ? text
+      : helpers.message({ custom: '{{#label}} is an invalid version: expected MAJOR.MINOR.PATCH, for example 1.4.0' }),
   );
 
 const size = () =>
   Joi.string().custom(
-    (text: string, helpers) => parseBytes(text) ?? helpers.message({ custom: `{{#label}} is no size such as 200 kB` }),
+    (text: string, helpers) =>
+      parseBytes(text) ??
+      helpers.message({ custom: '{{#label}} is an invalid size: expected a number and a unit, for example 200 kB' }),
   );
 
 const pattern = () =>
@@ -144,7 +148,9 @@ const linkTemplate = (placeholder: string) =>
   Joi.string().custom((text: string, helpers) =>
     /^https?:\/\//.test(text) && text.includes(`{${placeholder}}`)
       ? text
-      : helpers.message({ custom: `{{#label}} is no address with {${placeholder}} in it` }),
+      : helpers.message({
+          custom: `{{#label}} is an invalid link: expected an address that contains {${placeholder}}`,
+        }),
   );
 
 const links = () =>
@@ -190,7 +196,10 @@ const defaultStreams = {
 const duration = () =>
   Joi.string().custom(
     (text: string, helpers) =>
-      parseDuration(text) ?? helpers.message({ custom: `{{#label}} is no length of time such as 10 min` }),
+      parseDuration(text) ??
+      helpers.message({
+        custom: '{{#label}} is an invalid duration: expected a number and a unit, for example 10 min',
+      }),
   );
 
 const platform = () => Joi.string().pattern(/^[a-z][a-z0-9]*(?:-[a-z0-9]+)+$/, 'a platform such as linux-x64');
@@ -215,7 +224,9 @@ const tool = () =>
   Joi.string().custom((text: string, helpers) => {
     const [, name = '', range = ''] = /^(\S+)(?:\s+(.+))?$/.exec(text) ?? [];
     if (name !== '' && isRange(range || '*')) return { name, range: range === '' ? null : range };
-    return helpers.message({ custom: `{{#label}} is no tool with a range, such as "node >=20"` });
+    return helpers.message({
+      custom: '{{#label}} is an invalid tool: expected a name and a version range, for example "node >=20"',
+    });
   });
 
 const stamp = () =>
@@ -392,7 +403,7 @@ const url = () =>
   Joi.string().custom((text: string, helpers) => {
     if (!/^https?:\/\//.test(text)) return text;
     const parsed = URL.canParse(text) ? new URL(text) : null;
-    if (parsed === null) return helpers.message({ custom: '{{#label}} is no address' });
+    if (parsed === null) return helpers.message({ custom: '{{#label}} is an invalid address' });
     if (parsed.username === '' && parsed.password === '') return text;
     return helpers.message({ custom: '{{#label}} holds a user or password, which belong into `credential`' });
   });

@@ -1,7 +1,10 @@
 /** Published names: never renamed, never given a second meaning, never reused. docs/errors.md lists them for people. */
 export const errorCatalog = {
   USAGE: { exitCode: 2, summary: 'The command line has an unknown command, option or value' },
-  CONFIRMATION_NEEDED: { exitCode: 2, summary: 'Something would leave the machine, and nobody is there to be asked' },
+  CONFIRMATION_NEEDED: {
+    exitCode: 2,
+    summary: 'A command that uploads needs confirmation, and there is no terminal to ask on',
+  },
   INTERRUPTED: { exitCode: 130, summary: 'Interrupted before anything was changed' },
   CUT_SHORT: { exitCode: 6, summary: 'Stopped half-way; the same command goes on from there' },
   INTERNAL: { exitCode: 1, summary: 'A fault of Bevelstone itself' },
@@ -134,7 +137,7 @@ export const errorCatalog = {
   DELIVERY_FAILED: { exitCode: 5, summary: 'Some deliveries failed; the same command finishes them' },
   UNCOMMITTED_REFUSED: { exitCode: 3, summary: 'A build of uncommitted files goes to no destination but a folder' },
   WITHDRAW_IMPOSSIBLE: { exitCode: 5, summary: 'The destination offers no way to take a release back' },
-  CREDENTIAL_WIDE: { exitCode: 3, summary: 'The credential opens more than this package, which the gates refuse' },
+  CREDENTIAL_WIDE: { exitCode: 3, summary: 'The credential can publish other packages too, and the gates refuse that' },
   CREDENTIAL_KIND: { exitCode: 2, summary: 'The protocol has no use for a credential of this shape' },
   NOT_CONFIRMED: { exitCode: 5, summary: 'A release is not yet visible, or cannot be installed from its destination' },
   FORM_NOT_TAKEN: { exitCode: 2, summary: 'No artifact of the package is of a form that the destination takes' },

@@ -179,7 +179,7 @@ function kindWeight(kind: string, { weights }: MeaningRules): Weight {
 
 function ambiguous(prefix: string, ids: readonly string[]): BevelstoneError {
   return new BevelstoneError('AMEND_AMBIGUOUS', {
-    message: `history.amend names "${prefix}", and more than one commit begins so`,
+    message: `history.amend: "${prefix}" matches more than one commit`,
     why: `it could be ${ids.join(' or ')}`,
     fix: 'Write more characters of the id',
     where: { file: 'bevelstone.yaml' },

@@ -257,7 +257,8 @@ function decideExactly({
   const floor = highestVersion(
     [unit.last, ...members.map(({ lastInSeries }) => lastInSeries)].filter((one) => one !== null),
   );
-  if (!isVersion(version)) return refuse('it is no version of SemVer 2.0.0', 'Write three numbers, such as 1.4.0');
+  if (!isVersion(version))
+    return refuse('expected MAJOR.MINOR.PATCH', 'Write a SemVer 2.0.0 version, for example 1.4.0');
   if (floor !== null && compareVersions(version, floor) <= 0)
     return refuse(`the last release is ${floor}`, `Choose a version above ${floor}`);
   if (!fitsStream(version, rules.stream)) {

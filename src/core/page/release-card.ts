@@ -1,4 +1,4 @@
-import type { NoteSection } from '../changelog/section.ts';
+import { type NoteItem, type NoteSection, splitItem } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
 import type { ConsumerLine } from '../protocol/offer.ts';
 import { formatBytes } from '../text/bytes.ts';
@@ -93,12 +93,17 @@ function renderOne(one: ShownCardRelease): string {
   return `<article id="${anchor(one)}"><h2>${escapeHtml(one.package)} <span>${escapeHtml(one.version)}</span></h2>\n${parts.join('\n')}\n</article>`;
 }
 
+function textOf(item: NoteItem): string {
+  const { text, details } = splitItem(item);
+  return details.length === 0 ? text : `${text} (${details.join(', ')})`;
+}
+
 function renderChanges({ intro, sections }: ShownCardRelease): string {
   const said = intro === null ? '' : markdownToHtml(intro);
   const lists = sections.map(({ title, items }) => {
     const lines = items.map(
-      ({ summary, scope, breaking }) =>
-        `<li>${scope === null ? '' : `<b>${escapeHtml(scope)}:</b> `}${escapeHtml(summary)}${breaking === null || breaking === summary ? '' : `<br>${escapeHtml(breaking)}`}</li>`,
+      (item) =>
+        `<li>${escapeHtml(textOf(item))}${item.breaking === null || item.breaking === item.summary ? '' : `<br>${escapeHtml(item.breaking)}`}</li>`,
     );
     return `<h4>${escapeHtml(title)}</h4><ul>${lines.join('')}</ul>`;
   });

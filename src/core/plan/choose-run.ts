@@ -32,8 +32,8 @@ export function chooseRun(runs: readonly KnownRun[], named: string | null): Know
 /** The error for a run that is not there. */
 export function noRun(): BevelstoneError {
   return new BevelstoneError('RUN_NOT_FOUND', {
-    message: 'There is no release to go on with',
-    why: 'every run here is finished or abandoned',
+    message: 'No unfinished release',
+    why: 'every run in this clone is finished or abandoned',
     fix: 'Run: bevelstone release',
   });
 }
@@ -44,7 +44,7 @@ export function refuseOpen(runs: readonly KnownRun[]): void {
   if (first === undefined) return;
   throw new BevelstoneError('RUN_OPEN', {
     message: `The release ${first.id} was cut short`,
-    why: 'it is neither finished nor abandoned, and a second one could take its versions away',
+    why: 'it is not finished, and a second release could take its versions',
     fix: 'Run: bevelstone release --resume, or: bevelstone release --abandon',
     resume: first.id,
   });

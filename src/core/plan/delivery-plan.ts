@@ -76,7 +76,7 @@ export function planRoutes<Release extends { readonly record: ReleaseRecord }>(
 function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {
   return new BevelstoneError('UNCOMMITTED_REFUSED', {
     message: `${destination} does not take ${name} ${version}`,
-    why: 'it was built from files that no commit holds, so nobody could ever tell what is in it',
+    why: 'it was built from files that no commit holds, so its contents could not be traced later',
     fix: 'Commit, and build again; a folder takes such a build for looking at it',
   });
 }

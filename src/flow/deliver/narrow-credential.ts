@@ -34,21 +34,21 @@ export async function checkNarrow(
     const isFirst = !known.some(
       (one) => one.package === record.package && one.deliveries.some(({ destination: at }) => at === name),
     );
-    const step = `make a token there for ${record.name} alone, put it where \`credential\` of ${name} points, and delete the old one`;
+    const step = `create a token for ${record.name} only, store it where \`credential\` of ${name} points, and delete the old token`;
     if (isFirst)
       context.report({
         type: 'note',
-        text: `the credential for ${name} opens more than ${record.name}, which a new name needs; after this release, ${step}`,
+        text: `the credential for ${name} can publish other packages too, as a new package name requires; after this release, ${step}`,
       });
     else if (config.gates['narrow-credential']) throw wide(name, record.name, step);
-    else warn(context, `the credential for ${name} opens more than ${record.name}: ${step}`);
+    else warn(context, `the credential for ${name} can publish other packages too: ${step}`);
   }
 }
 
 function wide(destination: string, name: string, step: string): BevelstoneError {
   return new BevelstoneError('CREDENTIAL_WIDE', {
-    message: `The credential for ${destination} opens more than ${name}`,
-    why: '`gates.narrow-credential` is set, and whoever finds this token could publish other packages too',
+    message: `The credential for ${destination} can publish other packages than ${name}`,
+    why: '`gates.narrow-credential` is set, and a leaked token could be used for those packages too',
     fix: `${step[0]?.toUpperCase()}${step.slice(1)}`,
   });
 }

@@ -125,7 +125,7 @@ async function secretFor(
   if (secret === null) {
     throw new BevelstoneError('CREDENTIAL_MISSING', {
       message: 'There is no credential to keep',
-      why: 'nobody typed one, and nothing came on standard input',
+      why: 'no credential was typed or passed on standard input',
       fix: `Run it in a terminal, or pipe the credential in: bevelstone probe ${names[0]} --keep ${keep} < FILE`,
     });
   }

@@ -181,7 +181,7 @@ function notTaken({ package: name, artifacts }: ReleaseRecord, destination: stri
 function noRemote(): BevelstoneError {
   return new BevelstoneError('REMOTE_MISSING', {
     message: 'There is no remote to push the tag to',
-    why: 'an uploaded file must never name a commit that nobody can fetch',
+    why: 'an uploaded file must not name a commit that others cannot fetch',
     fix: 'Add the remote with git remote add, and push the branch',
   });
 }

@@ -213,7 +213,7 @@ export function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
   return new BevelstoneError('DELIVERY_FAILED', {
     message: `${failed.length} ${failed.length === 1 ? 'delivery' : 'deliveries'} failed`,
     why: failed.map(({ artifact, destination, why }) => `${artifact} to ${destination}: ${why}`).join('\n'),
-    fix: `Settle that with ${first?.destination}, then run the same command again: it asks first and sends only what lacks`,
+    fix: `Fix the problem at ${first?.destination}, then run the same command again: it checks each destination and uploads only what is missing`,
   });
 }
 
@@ -221,6 +221,6 @@ function cutShort(): BevelstoneError {
   return new BevelstoneError('CUT_SHORT', {
     message: 'Stopped half-way',
     why: 'the program was asked to stop; what was delivered until then is recorded',
-    fix: 'Run the same command again: it asks first and sends only what lacks',
+    fix: 'Run the same command again: it checks each destination and uploads only what is missing',
   });
 }

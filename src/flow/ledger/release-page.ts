@@ -114,7 +114,7 @@ function deliveriesOf({ deliveries }: LedgerRelease): ShownCardRelease['deliveri
   return deliveries.map(({ destination, artifact, state, confirmed, address }) => ({
     destination,
     artifact,
-    state: confirmed === 'bytes' ? `${state}, came back whole` : state,
+    state: confirmed === 'bytes' ? `${state}, downloaded again, same checksum` : state,
     address,
   }));
 }

@@ -39,9 +39,9 @@ export async function runAfterwards(context: Context, afterwards: Afterwards): P
   }
   if (failed.length === 0) return null;
   return new BevelstoneError('AFTERWARDS_FAILED', {
-    message: 'Released; what was to follow did not all work',
+    message: `Released, but ${failed.length} of ${workspace.config.afterwards.length * releases.length} commands of "afterwards" failed`,
     why: failed.join('\n'),
-    fix: `Everything is delivered. To run what failed again: bevelstone release --resume ${run.id} --again; to leave it at that: bevelstone release --abandon`,
+    fix: `All artifacts are uploaded. To retry the failed commands: bevelstone release --resume ${run.id} --again. To skip them: bevelstone release --abandon`,
     resume: run.id,
   });
 }

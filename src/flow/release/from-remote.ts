@@ -327,6 +327,6 @@ function differs(
   return new BevelstoneError('BUILD_DIFFERS', {
     message: `${planned.file} of ${name} ${version} came out otherwise than planned`,
     why: `its SHA-256 is ${made.sha256.slice(0, 12)}…, planned was ${planned.sha256.slice(0, 12)}…${isAlike ? '; the contents are the same, so Node or its zlib differ' : ''}`,
-    fix: 'Use the versions of Bevelstone and Node that the release was begun with, or take these bytes since nobody holds the others: --accept-rebuild',
+    fix: 'Use the versions of Bevelstone and Node that the release was begun with, or take these bytes since the others no longer exist: --accept-rebuild',
   });
 }

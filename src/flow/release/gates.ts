@@ -129,7 +129,7 @@ async function cleanGate({ survey }: GateInput): Promise<Trouble> {
 async function remoteGate({ remote }: GateInput, { complaint }: RemoteAnswer): Promise<Trouble> {
   if (remote === null)
     return {
-      why: 'there is none, and an uploaded file must never name a commit that nobody can fetch',
+      why: 'there is none, and an uploaded file must not name a commit that others cannot fetch',
       fix: 'Add one with git remote add, and push the branch',
     };
   if (complaint === null) return null;

@@ -201,7 +201,7 @@ function refuseClaimedTwice(claimed: readonly { tag: string; owners: readonly st
   if (first === undefined) return;
   throw new BevelstoneError('TAG_CLAIMED_TWICE', {
     message: `The tag ${first.tag} fits ${first.owners.join(' and ')}`,
-    why: 'their tag patterns are equally exact, so nobody can tell whose release it was',
+    why: 'their tag patterns are equally exact, so it is not clear which package it released',
     fix: 'Give each package a pattern of its own: `tag: "{package}/{version}"`',
     where: { file: 'bevelstone.yaml' },
   });

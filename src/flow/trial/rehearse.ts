@@ -332,6 +332,6 @@ function trialFailed(failed: readonly (TrialStep & { readonly what: string })[])
   return new BevelstoneError('TRIAL_FAILED', {
     message: failed.length === 1 ? 'A new user would be stuck' : `A new user would be stuck ${failed.length} times`,
     why: lines.join('\n'),
-    fix: 'Mend the package, build again, and rehearse again; nothing left this machine',
+    fix: 'Fix the package, then build and rehearse again; nothing was uploaded',
   });
 }

@@ -26,7 +26,7 @@ export function tooLarge(file: string, why: string): BevelstoneError {
 export function encrypted(file: string, entry: string): BevelstoneError {
   return new BevelstoneError('ARCHIVE_ENCRYPTED', {
     message: `${file} has an encrypted entry`,
-    why: `${entry} cannot be read without a password, so nobody can say what is in it`,
+    why: `${entry} is encrypted, so its contents cannot be checked`,
     fix: 'Ask for the archive without a password',
     where: { file },
   });

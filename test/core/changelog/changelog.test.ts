@@ -3,7 +3,13 @@ import { describe, expect, it } from 'vitest';
 import { insertSection, newChangelog } from '../../../src/core/changelog/insert-section.ts';
 import { escapeMarkdown, renderMarkdown } from '../../../src/core/changelog/markdown.ts';
 import { renderDebianStanza, renderPlainText } from '../../../src/core/changelog/plain-text.ts';
-import { contributorsOf, type NoteItem, type ReleaseNotes, sectionsOf } from '../../../src/core/changelog/section.ts';
+import {
+  contributorsOf,
+  type NoteItem,
+  type ReleaseNotes,
+  sectionsOf,
+  splitItem,
+} from '../../../src/core/changelog/section.ts';
 import { renderTemplate } from '../../../src/core/changelog/template.ts';
 import type { Change } from '../../../src/core/history/count-changes.ts';
 import type { Weight } from '../../../src/core/version/weight.ts';
@@ -105,7 +111,7 @@ describe('Markdown', () => {
         '',
         '### Breaking',
         '',
-        '- *tides*: other units ([#12](https://git.fenmarsh.example/issues/12)) · [#7](https://git.fenmarsh.example/issues/7), [3f2c9e1](https://git.fenmarsh.example/3f2c9e1aaaa)',
+        '- other units (tides, [#12](https://git.fenmarsh.example/issues/12), [#7](https://git.fenmarsh.example/issues/7)) · [3f2c9e1](https://git.fenmarsh.example/3f2c9e1aaaa)',
         '',
         '  first line',
         '  \\- no list',
@@ -147,7 +153,7 @@ it('writes plain text and a Debian stanza', () => {
   const both = notes({ sections: [{ title: 'Fixed', items: [item({ scope: 'log', breaking: 'all\nof it' })] }] });
 
   expect(renderPlainText(both)).toBe(
-    'tidemark 1.4.0, 2026-11-23\n\nFixed\n  - log: harbour view  3f2c9e1\n      all\n      of it\n',
+    'tidemark 1.4.0, 2026-11-23\n\nFixed\n  - harbour view (log)  3f2c9e1\n      all\n      of it\n',
   );
   expect(
     renderDebianStanza({
@@ -157,7 +163,7 @@ it('writes plain text and a Debian stanza', () => {
       at: new Date('2026-11-23T08:00:00Z'),
     }),
   ).toBe(
-    'tidemark (1.4.0-1) unstable; urgency=medium\n\n  * log: harbour view\n\n -- Boat <boat@fenmarsh.example>  Mon, 23 Nov 2026 08:00:00 +0000\n',
+    'tidemark (1.4.0-1) unstable; urgency=medium\n\n  * harbour view (log)\n\n -- Boat <boat@fenmarsh.example>  Mon, 23 Nov 2026 08:00:00 +0000\n',
   );
 });
 
@@ -250,4 +256,15 @@ describe('inserting into a changelog', () => {
     expect(insertSection(text, '1.4.0', section)).toEqual({ text, change: 'already-there' });
     expect(newChangelog('tidemark', section)).toBe('# Changes of tidemark\n\n## 1.4.0, today\n\n- x\n');
   });
+});
+
+it.each([
+  ['the light vessel', 'stations', ['12'], 'the light vessel', ['stations', '#12']],
+  ['the light vessel (#12)', 'stations', ['12'], 'the light vessel', ['stations', '#12']],
+  ['half tides (#3, #4)', null, ['3', '4'], 'half tides', ['#3', '#4']],
+  ['as #12 asked, half tides', null, ['12', '1'], 'as #12 asked, half tides', ['#1']],
+  ['half tides (rounded)', null, [], 'half tides (rounded)', []],
+  ['(#12)', null, ['12'], '(#12)', []],
+])('splits %j with the scope %s and the issues %j into text and details', (summary, scope, issues, text, details) => {
+  expect(splitItem(item({ summary, scope, issues }))).toEqual({ text, details });
 });

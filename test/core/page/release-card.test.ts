@@ -62,7 +62,7 @@ describe('the release card', () => {
       '1.4.0',
       '2 features; 1 fix',
       '<strong>light vessel</strong>',
-      '<b>net:</b> the light vessel',
+      'the light vessel (net)',
       '1 warning',
       'npm 11: installed',
       '3 components',

@@ -7,7 +7,7 @@ export const oddMode: Rule = {
   id: 'archive/odd-mode',
   forms: allForms,
   severity: 'refuse',
-  what: 'Files can be read by everybody, written by their owner only, and give nobody further rights',
+  what: 'Files are readable by all, writable by their owner only, and not setuid or setgid',
   why: 'What only the builder could read cannot be used, and what everybody may write can be changed by anybody',
   fix: 'Set modes 0644 and 0755, with `mode` in a `files` rule or in the build',
   example: 'bin/tide with mode 4777',
@@ -28,7 +28,7 @@ export const oddMode: Rule = {
             ...(modes === 'replaced' ? { severity: 'note' } : {}),
           },
         ];
-      if ((mode & 0o400) === 0 && modes === 'kept') return [{ path, message: `${shown}: nobody may read it` }];
+      if ((mode & 0o400) === 0 && modes === 'kept') return [{ path, message: `${shown}: not readable` }];
       if (type === 'file' && (mode & 0o044) === 0 && modes === 'kept')
         return [{ path, message: `${shown}: only its owner may read it`, severity: 'warn' }];
       return [];

@@ -7,7 +7,7 @@ export const descriptionMissing: Rule = {
   forms: allForms,
   severity: 'refuse',
   what: 'The manifest inside has a description',
-  why: 'Index pages and search results show it; empty, nobody knows what the package is for',
+  why: 'Index pages and search results show it; without one, users cannot see what the package is for',
   fix: "Write one sentence into the manifest's `description`",
   example: '"description": ""',
   check: ({ form, manifest }) =>

@@ -9,7 +9,7 @@ export const keywordInvalid: Rule = {
   forms: allForms,
   severity: 'warn',
   what: 'Keywords are a list of short, different words',
-  why: 'People find packages by them; a sentence or one long text is found by nobody',
+  why: 'People find packages by them; a sentence or one long text is not found in searches',
   fix: 'Write a list of single words or short terms',
   example: '"keywords": "tide, water"',
   check: ({ manifest, form }) => {

@@ -9,7 +9,7 @@ export const licenceDisagrees: Rule = {
   forms: formsWithPage,
   severity: 'refuse',
   what: 'The licence in the manifest is the one whose text is inside',
-  why: 'Tools believe the field, lawyers believe the text; when they differ nobody knows what is allowed',
+  why: 'Tools believe the field, lawyers believe the text; when they differ it is unclear what is allowed',
   fix: 'Correct the field, or put the right text in',
   example: '"license": "MIT" and the text of Apache-2.0 in LICENSE',
   check: ({ texts, manifest, prefix }) => {

@@ -10,7 +10,7 @@ export const licenceTextMissing: Rule = {
   forms: formsWithPage,
   severity: 'warn',
   what: 'The text of the licence is inside',
-  why: 'Most licences ask that their text goes along with every copy; without it nobody may pass the package on',
+  why: 'Most licences require their text in every copy; without it the package may not be redistributed',
   fix: 'Add a LICENSE file beside the manifest and let it be packed',
   example: '"license": "MIT" and no LICENSE inside',
   check: ({ entries, manifest, prefix }) => {

@@ -32,7 +32,7 @@ function reasonAgainst(url: string, field: string): string | null {
   if (!URL.canParse(plain)) return 'it is no address';
   const { protocol, hostname } = new URL(plain);
   if (!['http:', 'https:', 'git:', 'ssh:', 'ftp:', 'svn:'].includes(protocol))
-    return `nobody can open ${protocol} in a browser`;
+    return `browsers cannot open ${protocol}`;
   if (hostname === 'localhost' || /^127\.|^192\.168\.|^10\./.test(hostname))
     return 'it leads to a machine that others cannot reach';
   return null;

@@ -7,7 +7,7 @@ export const repositoryMissing: Rule = {
   forms: allForms,
   severity: 'warn',
   what: 'The manifest says where the source is',
-  why: 'Without it nobody can look up what a shipped file came from, or report what is wrong with it',
+  why: 'Without it users cannot find the source of a shipped file or report a problem',
   fix: 'Add `repository`, a Source link in `[project.urls]`, or <repository>',
   example: 'a package.json without "repository"',
   check: ({ manifest, form }) => {

@@ -17,7 +17,7 @@ export const debPath: Rule = {
       else if (type === 'file' && !known.test(plain))
         found.push({ path, message: 'no place of the hierarchy standard begins like this', severity: 'warn' });
       if (type === 'file' && /^(?:usr\/)?s?bin\/[^/]+$/.test(plain) && (mode & 0o111) === 0)
-        found.push({ path, message: 'it is a program that nobody may execute' });
+        found.push({ path, message: 'the program is not executable' });
       if (type === 'file' && /^usr\/include\/|\.(?:h|pc|a)$/.test(plain) && (mode & 0o111) !== 0)
         found.push({ path, message: 'it may be executed and is no program', severity: 'note' });
     }

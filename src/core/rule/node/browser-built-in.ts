@@ -20,7 +20,7 @@ export const browserBuiltIn: Rule = {
     const unread = browser.unread.map(
       ({ name, askedBy }): RawFinding => ({
         path: manifest?.path ?? null,
-        message: `${name}, which ${askedBy} imports for browsers, is not installed here, so nobody looked into it`,
+        message: `${name}, which ${askedBy} imports for browsers, is not installed here and was not checked`,
         fix: 'Install the dependencies, or verify its archive along with this one, to have it looked into',
         severity: 'note',
       }),

@@ -18,7 +18,7 @@ export const metadataIncomplete: Rule = {
     const version = textOf(json['Metadata-Version']);
     if (version === null) found.push({ path, message: 'it has no Metadata-Version' });
     else if (!/^(?:1\.[0-2]|2\.[0-5])$/.test(version.trim()))
-      found.push({ path, message: `nobody knows a Metadata-Version ${version}` });
+      found.push({ path, message: `unknown Metadata-Version ${version}` });
     const summary = textOf(json['Summary']);
     if (summary?.includes('\n') === true || (summary?.length ?? 0) > 512)
       found.push({ path, message: 'Summary must be one line of 512 characters at most' });

@@ -171,7 +171,7 @@ export const breaking: readonly BreakingCase[] = [
   ],
   ['native/deb-control', deb({ 'usr/lib/libh.so.0': elfFile({ machine: 183 }) }), /machine code for linux-arm64/],
   ['native/deb-path', deb({ 'usr/local/lib/h': 'x' }), /not for packages/],
-  ['native/deb-path', deb({ 'usr/bin/tide': 'x' }), /nobody may execute/],
+  ['native/deb-path', deb({ 'usr/bin/tide': 'x' }), /not executable/],
   ['native/deb-conffile', deb({ 'etc/tide.conf': 'x' }), /conffiles does not list it/],
   ['native/deb-conffile', deb({}, { conffiles: '/etc/gone.conf\n' }), /lists \/etc\/gone\.conf/],
   ['native/elf-platform', library({ machine: 183 }), /linux-arm64, and the artifact is for linux-x64/],
