@@ -44,7 +44,10 @@ describe('notes', () => {
       ['--from', 'tidemark/1.1.0', '--to', 'tidemark/1.3.0', '-p', 'tidemark'],
       /### Added\n\n- name the kind of station[^\n]*\n- S2 and O1 at the quay/,
     ],
-    [['--format', 'text', '-p', 'gauges'], /^gauges 0\.2\.1, \d{4}-\d\d-\d\d\n\nFixed\n {2}- read times without seconds \(log, #15\) /],
+    [
+      ['--format', 'text', '-p', 'gauges'],
+      /^gauges 0\.2\.1, \d{4}-\d\d-\d\d\n\nFixed\n {2}- read times without seconds \(log, #15\) /,
+    ],
     [
       ['--format', 'debian', '-p', 'gauges'],
       /^gauges \(0\.2\.1-1\) unstable; urgency=medium\n[\s\S]* -- Harbour desk <harbour@fenmarsh\.example> {2}\w{3}, /,
