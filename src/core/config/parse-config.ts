@@ -169,7 +169,7 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
   }
   const shown = path.join('.') || 'the file';
   if (type === 'object.unknown') {
-    const renamed = renamedKeys[String(path.at(-1))];
+    const renamed = renamedKeys.get(String(path.at(-1)));
     if (renamed !== undefined)
       return {
         code: 'CONFIG_UNKNOWN_KEY',
@@ -200,12 +200,12 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
 }
 
 /** Keys of earlier versions, with what they are called now. */
-const renamedKeys: Readonly<Record<string, string>> = {
-  bills: 'sbom: { kinds: [spdx, cyclonedx] }',
-  contents: 'files',
-  look: 'preview',
-  fields: 'control (deb), attributes (jar) or coordinates (jar, pom)',
-};
+const renamedKeys: ReadonlyMap<string, string> = new Map([
+  ['bills', 'sbom: { kinds: [spdx, cyclonedx] }'],
+  ['contents', 'files'],
+  ['look', 'preview'],
+  ['fields', 'control (deb), attributes (jar) or coordinates (jar, pom)'],
+]);
 
 function fixFromKnown(known: readonly string[]): string {
   return known.length === 0 ? 'Remove it' : `Remove it; known here: ${known.join(', ')}`;

@@ -3,7 +3,7 @@ import type { Shape } from './shape.ts';
 
 /** People and machines that texts name when they mean anybody's. */
 const anybody =
-  /^(?:user\d*|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|fred|sbom|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
+  /^(?:user\d*|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|fred|bill|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
 
 const generic = (anchor: string, pattern: RegExp): Shape => ({
   kind: 'place',

@@ -1,8 +1,8 @@
 import type { Sbom, SbomPackage, SbomRelation } from './sbom.ts';
 
 /**
- * Joins SBOMs into one: a package that several name is there once, with all that any of them knows; ids that clash are told
- * apart; what each SBOM is about stays a subject.
+ * Joins SBOMs into one: a package that several SBOMs list appears once, with the facts of all of them; a clashing id gets a
+ * number; the subject of each SBOM stays a subject.
  */
 export function mergeSboms(sboms: readonly Sbom[], name: string): Sbom {
   const packages = new Map<string, SbomPackage>();

@@ -44,7 +44,7 @@ function manifestOf(file: string) {
   );
 }
 
-/** Reads the manifests among some texts. One that is broken is told and left out: an SBOM must not fail for an example. */
+/** Reads the manifests among some texts. A broken one is reported and skipped: an SBOM must not fail because of an example. */
 export async function readDependencyFiles(
   context: Context,
   paths: readonly string[],

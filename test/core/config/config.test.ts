@@ -89,6 +89,7 @@ describe('the configuration', () => {
     ['schema: 1\npackages: { a: { verify: { largest: 200 } } }\n', 'CONFIG_WRONG_TYPE', '2:37', /./],
     ['- a\n', 'CONFIG_WRONG_TYPE', '1:1', /mapping/],
     ['schema: 1\nstreams: { s: { from: main, look: true } }\n', 'CONFIG_UNKNOWN_KEY', '2:29', /`preview`/],
+    ['schema: 1\nconstructor: 1\n', 'CONFIG_UNKNOWN_KEY', '2:1', /^(?!.*function)/],
     ['schema: 1\npackages: { a: { bills: [spdx] } }\n', 'CONFIG_UNKNOWN_KEY', '2:18', /`sbom: \{ kinds/],
     ['schema: 1\nsbom: { namespace: "https://a.example/#x" }\n', 'CONFIG_WRONG_TYPE', '2:20', /./],
     ['schema: 1\ntogether: [[a, b]]\n', 'CONFIG_WRONG_TYPE', '2:11', /together: \{ tides:/],

@@ -156,7 +156,7 @@ function changed(kind: 'spdx' | 'cyclonedx', path: readonly (string | number)[],
   return checkSbom({ kind, json });
 }
 
-describe('a wrong SBOM is told', () => {
+describe('the check of a wrong SBOM reports', () => {
   it.each<['spdx' | 'cyclonedx', (string | number)[], unknown, RegExp]>([
     ['spdx', ['dataLicense'], 'MIT', /^\/dataLicense none of the words/],
     ['spdx', ['creationInfo', 'created'], '23.11.2026', /^\/creationInfo\/created no time/],
