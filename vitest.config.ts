@@ -6,7 +6,9 @@ export default defineConfig({
     setupFiles: ['test/builders/long-properties.ts'],
     globalSetup: ['test/builders/test-build.ts'],
     // Most of the time goes by in programs that the tests start and wait for.
-    maxWorkers: 3,
+    maxWorkers: 4,
+    // Modules are loaded once per worker, not once per file: no test changes what another imports.
+    isolate: false,
     // Limits for a machine with much else to do; nothing takes nearly as long on an idle one.
     testTimeout: 300_000,
     hookTimeout: 600_000,

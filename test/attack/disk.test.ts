@@ -30,7 +30,7 @@ function undisturbedRun(program: DiskFault['program']): Promise<Undisturbed> {
 }
 
 // So many faults of each kind are spread over a run.
-const each = extent(2, 30);
+const each = extent(1, 30);
 const shares = Array.from({ length: each }, (_, index) => (index + 0.5) / each);
 
 /** Runs a release with a fault somewhere, then finishes it as a person would. */

@@ -17,10 +17,17 @@ if pid == 0:
     os.execvp(sys.argv[2], sys.argv[2:])
 seen = b''
 fresh = b''
+status = None
 while True:
-    ready, _, _ = select.select([fd], [], [], 60)
+    # A process that the program left behind may hold the terminal open: the end of the program itself is what counts.
+    ready, _, _ = select.select([fd], [], [], 0.2)
     if not ready:
-        break
+        if status is not None:
+            break
+        done, code = os.waitpid(pid, os.WNOHANG)
+        if done:
+            status = code
+        continue
     try:
         chunk = os.read(fd, 65536)
     except OSError:
@@ -32,7 +39,8 @@ while True:
     if answers and b'(y/N)' in fresh:
         fresh = b''
         os.write(fd, (answers.pop(0) + '\\r').encode())
-_, status = os.waitpid(pid, 0)
+if status is None:
+    _, status = os.waitpid(pid, 0)
 sys.stdout.buffer.write(seen)
 sys.exit(os.waitstatus_to_exitcode(status))
 `;

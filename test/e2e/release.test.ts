@@ -496,7 +496,7 @@ describe('two at once', () => {
     const w = await releaseWorkspace();
     const clones = [w.clone('harbour'), w.clone('lighthouse')];
     const ends: string[] = [];
-    const rounds = extent(4, 20);
+    const rounds = extent(2, 20);
     for (let round = 1; round <= rounds; round++) {
       const [first] = clones;
       first?.commit(`fix: sounding ${round}`, { 'soundings/depth.js': `export const depth = ${round};\n` });
