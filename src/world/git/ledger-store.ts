@@ -6,6 +6,7 @@ import { withIndex } from './own-index.ts';
 import { saidByRemote } from './remote-words.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
+import { writeBlobs } from './write-blobs.ts';
 
 /** The ref that holds the ledger. */
 export const ledgerRef = 'refs/bevelstone/ledger';
@@ -80,11 +81,11 @@ export async function addToLedger(
   const before = await currentLedger(place);
   await withIndex(repository, async (indexed) => {
     if (before !== null) await git(indexed, ['read-tree', before]);
-    const rows: string[] = [];
-    for (const { path: file, text } of files) {
-      const id = await gitLine(place, ['hash-object', '-w', '--stdin'], { input: text });
-      rows.push(`100644 ${id}\t${file}\n`);
-    }
+    const ids = await writeBlobs(
+      repository,
+      files.map(({ text }) => text),
+    );
+    const rows = files.map(({ path: file }, index) => `100644 ${ids[index]}\t${file}\n`);
     await git(indexed, ['update-index', '--add', '--index-info'], { input: rows.join('') });
     await commitIndex({ indexed, parents: before === null ? [] : [before], message, old: before });
   });

@@ -3,6 +3,7 @@ import path from 'node:path';
 import { withIndex } from './own-index.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
+import { writeBlobs } from './write-blobs.ts';
 
 /** A commit that no branch names yet. */
 export type ObjectCommit = { readonly commit: string; readonly tree: string };
@@ -29,8 +30,7 @@ export async function makeCommitObject(repository: Repository, parts: CommitPart
   const { parent, checkout, takes, message, time } = parts;
   const changed = (await changedPaths({ ...place, folder: checkout })).filter(takes);
   if (changed.length === 0) return null;
-  const rows: string[] = [];
-  for (const file of changed) rows.push(await indexRow({ place, checkout, file, idLength: parent.length }));
+  const rows = await indexRows(repository, { checkout, changed, idLength: parent.length });
   return withIndex(repository, async (indexed) => {
     await git(indexed, ['read-tree', parent]);
     await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: rows.join('') });
@@ -58,25 +58,37 @@ export function runRef(run: string): string {
   return `refs/bevelstone/run/${run}`;
 }
 
-/** A line for `update-index --index-info`; what is gone from the checkout goes from the tree. */
-async function indexRow({
-  place,
-  checkout,
-  file,
-  idLength,
-}: {
-  readonly place: GitPlace;
-  readonly checkout: string;
-  readonly file: string;
-  readonly idLength: number;
-}): Promise<string> {
+/** Lines for `update-index --index-info`; what is gone from the checkout goes from the tree. */
+async function indexRows(
+  repository: Repository,
+  {
+    checkout,
+    changed,
+    idLength,
+  }: { readonly checkout: string; readonly changed: readonly string[]; readonly idLength: number },
+): Promise<string[]> {
+  const found = await Promise.all(changed.map((file) => readChanged(checkout, file)));
+  const there = found.filter((one) => one !== null);
+  const ids = await writeBlobs(
+    repository,
+    there.map(({ bytes }) => bytes),
+  );
+  return changed.map((file, index) => {
+    const one = found[index] ?? null;
+    if (one === null) return `0 ${'0'.repeat(idLength)}\t${file}\0`;
+    return `${one.mode} ${ids[there.indexOf(one)]}\t${file}\0`;
+  });
+}
+
+async function readChanged(
+  checkout: string,
+  file: string,
+): Promise<{ readonly mode: string; readonly bytes: Uint8Array } | null> {
   const full = path.join(checkout, file);
   const stat = await lstat(full).catch(() => null);
-  if (stat === null) return `0 ${'0'.repeat(idLength)}\t${file}\0`;
-  const bytes = stat.isSymbolicLink() ? Buffer.from(await readlink(full)) : await readFile(full);
-  const id = await gitLine(place, ['hash-object', '-w', '--no-filters', '--stdin'], { input: bytes });
-  const mode = stat.isSymbolicLink() ? '120000' : (stat.mode & 0o100) === 0 ? '100644' : '100755';
-  return `${mode} ${id}\t${file}\0`;
+  if (stat === null) return null;
+  if (stat.isSymbolicLink()) return { mode: '120000', bytes: Buffer.from(await readlink(full)) };
+  return { mode: (stat.mode & 0o100) === 0 ? '100644' : '100755', bytes: await readFile(full) };
 }
 
 async function changedPaths(place: GitPlace): Promise<string[]> {
