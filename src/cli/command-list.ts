@@ -137,7 +137,7 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'config check',
     positional: '',
-    describe: 'Tell whether bevelstone.yaml is right',
+    describe: 'Check bevelstone.yaml',
     load: async () => (await import('./command/config.ts')).configCheck,
   },
   {
@@ -163,5 +163,11 @@ export const commandList: readonly ListedCommand[] = [
     positional: '[to]',
     describe: 'Lay out the demo workspace and go the whole way with it',
     load: async () => (await import('./command/demo.ts')).demo,
+  },
+  {
+    name: 'completion',
+    positional: '[shell]',
+    describe: 'Print a completion script for bash, zsh or fish',
+    load: async () => (await import('./command/completion.ts')).completion,
   },
 ];

@@ -35,7 +35,12 @@ export type Ask = (question: {
 }) => Promise<void>;
 
 /** The person in front of the terminal: how to ask them, and what they see questions on. */
-export type Person = { readonly ask: Ask; readonly screen: Screen };
+export type Person = {
+  readonly ask: Ask;
+  readonly screen: Screen;
+  /** All that may be typed. */
+  readonly commands: readonly ListedCommand[];
+};
 
 /** A command in the list of all: its words and one line on what it does, the rest loaded when it is used. */
 export type ListedCommand = {
@@ -45,6 +50,11 @@ export type ListedCommand = {
   // biome-ignore lint/suspicious/noExplicitAny: each command has types of its own
   readonly load: () => Promise<Command<any, any>>;
 };
+
+/** What may follow the first word of a command of two words; empty for others. */
+export function secondWords(first: string, commands: readonly ListedCommand[]): string[] {
+  return commands.flatMap(({ name }) => (name.startsWith(`${first} `) ? [name.slice(first.length + 1)] : []));
+}
 
 /** A text option, null when it was not given; of several the last one. */
 export function optionalText(raw: RawArguments, name: string): string | null {

@@ -3,15 +3,16 @@ import path from 'node:path';
 import yargs, { type Argv } from 'yargs';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { errorCatalog } from '../core/error/catalog.ts';
-import { nearest } from '../core/text/nearest.ts';
 import { redact, redactValue } from '../core/text/redact.ts';
 import type { Context } from '../flow/context.ts';
 import { currentTime } from '../world/fault-point.ts';
 import { systemFault } from '../world/system-fault.ts';
 import { makeAsk, makeAskSecret, makeAskTrust } from './ask.ts';
-import { type ListedCommand, optionalText, type RawArguments, textList } from './command.ts';
+import { type ListedCommand, optionalText, type RawArguments, secondWords, textList } from './command.ts';
 import { commandList } from './command-list.ts';
 import type { Host } from './host.ts';
+import { commonOptions } from './options.ts';
+import { usageError } from './usage.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
 import { jsonPieces } from './view/json.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
@@ -60,7 +61,7 @@ class Session {
   }
 
   get errors() {
-    return makeScreen(this.#host.stderr, this.#host.env);
+    return makeScreen(this.#host.stderr, this.#host.env, this.#isVerbose);
   }
 
   context(raw: RawArguments): Context {
@@ -106,6 +107,7 @@ class Session {
     } = await command.run(args, this.context(raw), {
       ask,
       screen: this.errors,
+      commands: commandList,
     });
     this.#progress.stop();
     if (this.isJson)
@@ -114,7 +116,7 @@ class Session {
     else {
       const shown = redactValue(result, this.secrets);
       this.#host.stdout.write(
-        this.#safe(`${command.render(shown, makeScreen(this.#host.stdout, this.#host.env), args)}\n`),
+        this.#safe(`${command.render(shown, makeScreen(this.#host.stdout, this.#host.env, this.#isVerbose), args)}\n`),
       );
     }
     if (error !== null) {
@@ -175,11 +177,11 @@ class Chosen {
   }
 }
 
-/** Parses the arguments. @returns null when the parser has answered already: help, version, completion. */
+/** Parses the arguments. @returns null when the parser has answered already: help, version. */
 async function choose(args: readonly string[], host: Host): Promise<Chosen | null> {
   try {
     const raw = await makeParser(args, await loadNamed(args), host).parseAsync([...args]);
-    const isAnswered = args.some((arg) => ['--help', '--version', '-h'].includes(arg)) || args[0] === 'completion';
+    const isAnswered = args.some((arg) => ['--help', '--version', '-h'].includes(arg));
     if (raw._.length > 0 || isAnswered) return null;
     const { status } = await import('./command/status.ts');
     return new Chosen('', status, raw);
@@ -190,26 +192,9 @@ async function choose(args: readonly string[], host: Host): Promise<Chosen | nul
 }
 
 function makeParser(args: readonly string[], commands: LoadedCommands, host: Host): Argv {
-  let parser: Argv = yargs([...args])
+  let parser: Argv = commonOptions(yargs([...args]))
     .scriptName('bevelstone')
     .usage('$0 COMMAND\n\nFrom git history to a package that a stranger can install.')
-    .option('dir', { alias: 'C', type: 'string', describe: 'Work in this folder', global: true })
-    .option('config', { type: 'string', describe: 'Configuration file, instead of bevelstone.yaml at the root' })
-    .option('package', {
-      alias: 'p',
-      type: 'string',
-      array: true,
-      nargs: 1,
-      describe: 'Only this package; may be repeated',
-    })
-    .option('trust-config', {
-      type: 'boolean',
-      describe: 'Send credentials wherever this configuration says, without asking',
-    })
-    .option('json', { type: 'boolean', describe: 'Print one JSON object' })
-    .option('quiet', { alias: 'q', type: 'boolean', describe: 'No progress' })
-    .option('verbose', { alias: 'v', type: 'boolean', describe: 'More detail in errors' })
-    .group(['dir', 'config', 'package', 'trust-config', 'json', 'quiet', 'verbose'], 'Everywhere:')
     .version(host.version)
     .help()
     .strict()
@@ -218,9 +203,8 @@ function makeParser(args: readonly string[], commands: LoadedCommands, host: Hos
     .epilogue('To see it all once: bevelstone demo\nFor one command: bevelstone COMMAND --help')
     .exitProcess(false)
     .fail((message, error) => {
-      throw error ?? usage(message, args);
+      throw error ?? usageError(message, args, commands);
     });
-  parser = parser.completion('completion', 'Print a completion script for your shell');
   const groups = new Set<string>();
   for (const listed of commandList) {
     const [group = '', ...rest] = listed.name.split(' ');
@@ -232,19 +216,18 @@ function makeParser(args: readonly string[], commands: LoadedCommands, host: Hos
 }
 
 /** What commands of two words have in common, by their first word. */
-const groupWords: Readonly<Record<string, readonly [string, string]>> = {
-  sbom: ['SBOMs: what is inside, and what it depends on', 'Name what to do with the SBOM'],
-  ledger: ['The record of every release', 'Name what to do with the ledger'],
-  config: ['The configuration of the workspace', 'Name what to do with the configuration'],
+const groupWords: Readonly<Record<string, string>> = {
+  sbom: 'SBOMs: what is inside, and what it depends on',
+  ledger: 'The record of every release',
+  config: 'The configuration of the workspace',
 };
 
 function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {
-  const [describe = '', missing = ''] = groupWords[group] ?? [];
   const listed = commandList.filter(({ name }) => name.startsWith(`${group} `));
-  return parser.command(group, describe, (inner) => {
+  return parser.command(group, groupWords[group] ?? '', (inner) => {
     let grown = inner;
     for (const one of listed) grown = addCommand(grown, one, commands);
-    return grown.demandCommand(1, missing);
+    return grown.demandCommand(1, `missing command: ${group} ${secondWords(group, commandList).join(', ')}`);
   });
 }
 
@@ -265,20 +248,6 @@ function addCommand(parser: Argv, { name, positional, describe }: ListedCommand,
       throw new Chosen(name, command, raw);
     },
   } as never);
-}
-
-function usage(message: string, args: readonly string[]): BevelstoneError {
-  const unknown = /^Unknown (?:command|argument)s?: ([^\s,]+)/.exec(message)?.[1] ?? '';
-  const word = args.find((arg) => !arg.startsWith('-')) ?? '';
-  const isCommand = unknown !== word;
-  const known = commandList.map(({ name }) => name);
-  const near = isCommand ? null : nearest(unknown, known);
-  const help = `bevelstone ${isCommand ? word : ''}`.trim();
-  return new BevelstoneError('USAGE', {
-    message: message.split('\n')[0] ?? message,
-    why: 'the command line is not understood, so nothing was done',
-    fix: near === null ? `Run: ${help} --help` : `Did you mean "${near}"?`,
-  });
 }
 
 function interrupted(cause: unknown): BevelstoneError {

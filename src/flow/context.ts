@@ -6,11 +6,13 @@ export type ProgressEvent =
   | { readonly type: 'finished'; readonly what: string; readonly detail?: string }
   | { readonly type: 'skipped'; readonly what: string; readonly why: string }
   | { readonly type: 'failed'; readonly what: string; readonly why: string }
-  /** How far something that was started has come, in bytes. */
-  | { readonly type: 'moved'; readonly what: string; readonly bytes: number; readonly of: number }
+  /** How far something that was started has come, in bytes; `of` is null where the whole is not known. */
+  | { readonly type: 'moved'; readonly what: string; readonly bytes: number; readonly of: number | null }
   /** Something that was started waits for others. */
   | { readonly type: 'waiting'; readonly what: string; readonly why: string }
   | { readonly type: 'note'; readonly text: string }
+  /** Of interest only to someone who asks for more. */
+  | { readonly type: 'detail'; readonly text: string }
   | { readonly type: 'warning'; readonly text: string };
 
 /** Who says that a configuration may send credentials where it says. */
@@ -43,19 +45,51 @@ export type Context = {
   readonly askSecret: (question: string, orInput?: 'or-input') => Promise<string | null>;
 };
 
-const said = new WeakMap<ReadonlySet<string>, Set<string>>();
+const reported = new WeakMap<ReadonlySet<string>, Set<string>>();
+
+/** Reports something the first time in a run of the program. */
+function reportOnce(context: Context, event: ProgressEvent & { readonly text: string }): void {
+  const known = reported.get(context.secrets) ?? new Set<string>();
+  reported.set(context.secrets, known);
+  if (!known.has(event.text)) context.report(event);
+  known.add(event.text);
+}
 
 /** Reports a warning, the first time in a run of the program. */
 export function warnOnce(context: Context, text: string): void {
-  const known = said.get(context.secrets) ?? new Set<string>();
-  said.set(context.secrets, known);
-  if (!known.has(text)) warn(context, text);
-  known.add(text);
+  reportOnce(context, { type: 'warning', text });
+}
+
+/** Reports, once, something that only `--verbose` shows. */
+export function detailOnce(context: Context, text: string): void {
+  reportOnce(context, { type: 'detail', text });
 }
 
 /** The same without reports; what is not shown here is shown when it comes up again. */
 export function quietly(context: Context): Context {
   return { ...context, secrets: new Set(context.secrets), report: () => {} };
+}
+
+/** @returns what counts the bytes of something that was started, and reports the sum. */
+export function countMoved(context: Context, what: string, of: number | null): (bytes: number) => void {
+  let sum = 0;
+  return (bytes) => {
+    sum += bytes;
+    context.report({ type: 'moved', what, bytes: sum, of });
+  };
+}
+
+/** Reports that something is begun, and that it is done; what it throws says why it is not. */
+export async function during<Value>(context: Context, what: string, work: () => Promise<Value>): Promise<Value> {
+  context.report({ type: 'started', what });
+  try {
+    const value = await work();
+    context.report({ type: 'finished', what });
+    return value;
+  } catch (error) {
+    context.report({ type: 'failed', what, why: 'see below' });
+    throw error;
+  }
 }
 
 /** Reports a warning. */

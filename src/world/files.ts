@@ -52,6 +52,13 @@ export async function copyFolder(from: string, to: string): Promise<void> {
   await cp(from, to, { recursive: true, preserveTimestamps: true });
 }
 
+/** Gives a folder another place on the same disk; what lies there goes. */
+export async function moveFolder(from: string, to: string): Promise<void> {
+  await rm(to, { recursive: true, force: true });
+  await mkdir(path.dirname(to), { recursive: true });
+  await rename(from, to);
+}
+
 /** Makes a symbolic link. */
 export async function makeLink(target: string, place: string): Promise<void> {
   await symlink(target, place);

@@ -66,17 +66,21 @@ export const headBytes = 16 << 10;
 
 /**
  * Digests files of a folder on all cores, in one pass for both digests and the header.
- * @param paths of files inside the folder.
+ * @param paths of files inside the folder. @param onRead hears of bytes that were read.
  * @throws what the system says when a file cannot be read.
  */
-export async function surveyFiles(folder: string, paths: readonly string[]): Promise<SurveyedFile[]> {
+export async function surveyFiles(
+  folder: string,
+  paths: readonly string[],
+  onRead: (bytes: number) => void = () => {},
+): Promise<SurveyedFile[]> {
   const found: SurveyedFile[] = new Array(paths.length);
   const workers = Math.min(availableParallelism(), Math.max(1, Math.ceil(paths.length / 64)));
   // Every n-th file for each: neighbours are often alike in size.
   const shares = Array.from({ length: workers }, (_, share) =>
     paths.map((_, index) => index).filter((index) => index % workers === share),
   );
-  await Promise.all(shares.map((indexes) => runShare({ folder, paths, indexes, found })));
+  await Promise.all(shares.map((indexes) => runShare({ folder, paths, indexes, found, onRead })));
   return found;
 }
 
@@ -87,17 +91,20 @@ function runShare({
   paths,
   indexes,
   found,
+  onRead,
 }: {
   readonly folder: string;
   readonly paths: readonly string[];
   readonly indexes: readonly number[];
   readonly found: SurveyedFile[];
+  readonly onRead: (bytes: number) => void;
 }): Promise<void> {
   return new Promise((resolve, reject) => {
     const workerData = { folder, paths: indexes.map((index) => paths[index]), headBytes };
     const worker = new Worker(script, { eval: true, workerData });
     let at = 0;
     worker.on('message', (rows: readonly Row[]) => {
+      onRead(rows.reduce((sum, [sizeBytes]) => sum + sizeBytes, 0));
       for (const [sizeBytes, sha1, sha256, head] of rows) {
         const index = indexes[at++] ?? 0;
         found[index] = {

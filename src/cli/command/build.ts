@@ -1,3 +1,4 @@
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Build, BuildOptions } from '../../flow/build/build.ts';
 import { type Command, optionalText, textList } from '../command.ts';
 import { buildJson, renderBuild } from '../view/build.ts';
@@ -18,11 +19,7 @@ export const build: Command<BuildOptions, Build> = {
       .option('twice', { type: 'boolean', describe: 'Build again at another place and compare' })
       .option('uncommitted', { type: 'boolean', describe: 'Build the working folder as it is, as a preview' })
       .conflicts('uncommitted', 'at')
-      .conflicts('list', 'twice')
-      .check(({ jobs }) => {
-        if (jobs === undefined || (Number.isInteger(jobs) && Number(jobs) > 0)) return true;
-        throw new Error('Invalid values: --jobs takes a whole number from 1 up');
-      }),
+      .conflicts('list', 'twice'),
   examples: [
     ['build', 'Build everything that has something to release'],
     ['build --list -p gauges', 'What one package would ship'],
@@ -33,7 +30,7 @@ export const build: Command<BuildOptions, Build> = {
     at: optionalText(raw, 'at'),
     list: raw['list'] === true,
     platforms: textList(raw, 'platform'),
-    jobs: typeof raw['jobs'] === 'number' ? raw['jobs'] : null,
+    jobs: raw['jobs'] === undefined ? null : countOf(raw['jobs']),
     twice: raw['twice'] === true,
     uncommitted: raw['uncommitted'] === true,
   }),
@@ -45,3 +42,12 @@ export const build: Command<BuildOptions, Build> = {
   render: renderBuild,
   toJson: buildJson,
 };
+
+function countOf(given: unknown): number {
+  if (typeof given === 'number' && Number.isInteger(given) && given > 0) return given;
+  throw new BevelstoneError('USAGE', {
+    message: 'invalid value for --jobs: expected a whole number, 1 or more',
+    why: 'it is how many packages are built at the same time',
+    fix: 'Write for example: --jobs 2',
+  });
+}

@@ -2,20 +2,20 @@ import type { ReadConfig } from '../../flow/workspace/config.ts';
 import type { Command } from '../command.ts';
 import { configJson, renderChecked, renderConfig } from '../view/config.ts';
 
-const read: Pick<Command<null, ReadConfig>, 'options' | 'parse' | 'run' | 'toJson'> = {
+const read: Pick<Command<null, ReadConfig>, 'options' | 'parse' | 'toJson'> = {
   options: (yargs) => yargs,
   parse: () => null,
-  run: async (_args, context) => {
-    const { readConfiguration } = await import('../../flow/workspace/config.ts');
-    return { result: await readConfiguration(context) };
-  },
   toJson: configJson,
 };
 
 /** `bevelstone config check`. */
 export const configCheck: Command<null, ReadConfig> = {
   ...read,
-  examples: [['config check', 'Whether bevelstone.yaml is right; every mistake with its line']],
+  examples: [['config check', 'Check bevelstone.yaml; every mistake is shown with its line']],
+  run: async (_args, context) => {
+    const { checkConfiguration } = await import('../../flow/workspace/config.ts');
+    return { result: await checkConfiguration(context) };
+  },
   render: renderChecked,
 };
 
@@ -23,6 +23,10 @@ export const configCheck: Command<null, ReadConfig> = {
 export const configShow: Command<null, ReadConfig> = {
   ...read,
   examples: [['config show', 'The configuration with every default filled in']],
+  run: async (_args, context) => {
+    const { readConfiguration } = await import('../../flow/workspace/config.ts');
+    return { result: await readConfiguration(context) };
+  },
   render: renderConfig,
 };
 

@@ -9,6 +9,7 @@ export const survey: Command<SurveyOptions, Survey> = {
     overrideOptions(
       yargs
         .option('changes', { type: 'boolean', describe: 'List every commit with what it counted as and why' })
+        .option('tags', { type: 'boolean', describe: 'List the version tags, and the tags that are not read' })
         .option('at', { type: 'string', describe: 'Survey this commit instead of HEAD' }),
     ),
   examples: [
@@ -20,6 +21,7 @@ export const survey: Command<SurveyOptions, Survey> = {
     at: optionalText(raw, 'at'),
     ...parseOverrides(raw),
     changes: raw['changes'] === true,
+    tags: raw['tags'] === true,
     from: null,
     asReleased: false,
   }),

@@ -4,7 +4,7 @@ import { cleanText } from '../../core/text/clean.ts';
 import type { Build } from '../../flow/build/build.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, pathColumn, renderTable } from './table.ts';
 
 /** What was built and where it lies; paths and sizes come last. */
 export function renderBuild(build: Build, screen: Screen): string {
@@ -25,13 +25,7 @@ export function renderBuild(build: Build, screen: Screen): string {
       sha256.slice(0, 8),
     ]),
   );
-  const columns = [
-    { title: 'release' },
-    { title: 'artifact' },
-    { title: 'size', align: 'right' as const },
-    { title: 'entries', align: 'right' as const },
-    { title: 'sha256' },
-  ];
+  const columns = ['release', pathColumn('artifact'), numberColumn('size'), numberColumn('entries'), 'sha256'];
   const isPreview = releases.some(({ version }) => version.includes('.uncommitted.'));
   const from = isPreview ? 'the working folder as it is, on top of' : 'a fresh checkout of';
   const places = releases.map(({ folder }) => `  ${displayPath(folder)}/`);
@@ -77,29 +71,27 @@ function renderTwice(twice: Build['twice'], artifacts: number, screen: Screen): 
 
 function renderSelections(selections: NonNullable<Build['selections']>, screen: Screen): string {
   const blocks = selections.flatMap(({ package: name, version, artifacts }) =>
-    artifacts.map(({ form, platform, entries }) => {
-      const title = `${cleanText(name)} ${version}  ${form}${platform === null ? '' : ` for ${platform}`}`;
+    artifacts.map(({ file, form, platform, entries }) => {
+      const kind = `${form}${platform === null ? '' : ` for ${platform}`}`;
+      const title = `${screen.colours.bold(cleanText(file))}  ${cleanText(name)} ${version}, ${kind}`;
       const rows = entries.map(({ path, size, mode, origin }) => [
         mode,
-        formatBytes(size),
+        size === null ? blank(screen) : formatBytes(size),
         path,
         originText(origin, path, screen),
       ]);
-      const columns = [
-        { title: 'mode' },
-        { title: 'size', align: 'right' as const },
-        { title: 'path' },
-        { title: 'from' },
-      ];
-      const total = entries.reduce((sum, { size }) => sum + size, 0);
-      const table =
-        rows.length === 0
-          ? '    made by a build step, or of nothing but its manifest'
-          : renderTable({ columns, rows, screen });
-      return [screen.colours.bold(title), '', table, '', `  ${entries.length} files, ${formatBytes(total)}`].join('\n');
+      const columns = ['mode', numberColumn('size'), pathColumn('path'), pathColumn('from')];
+      const total = entries.reduce((sum, { size }) => sum + (size ?? 0), 0);
+      return [
+        title,
+        '',
+        renderTable({ columns, rows, screen }),
+        '',
+        `  ${entries.length} entries, ${formatBytes(total)} unpacked`,
+      ].join('\n');
     }),
   );
-  return blocks.length === 0 ? 'There is nothing to build' : blocks.join('\n\n');
+  return blocks.length === 0 ? 'Nothing to build' : blocks.join('\n\n');
 }
 
 function originText(origin: Origin, path: string, screen: Screen): string {

@@ -2,7 +2,7 @@ import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ArtifactComparison, NamedChange } from '../../flow/artifact/compare-artifacts.ts';
 import { blank, type Screen, sign } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, pathColumn, renderTable } from './table.ts';
 
 /** How an artifact differs from another one: entries, sizes by folder, dependencies, entry points. */
 export function renderComparison(comparison: ArtifactComparison, screen: Screen): string {
@@ -18,13 +18,7 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
       what.filter((one) => one !== 'content').join(', '),
     ]),
   ];
-  const columns = [
-    { title: 'change' },
-    { title: 'path' },
-    { title: 'before', align: 'right' as const },
-    { title: 'now', align: 'right' as const },
-    { title: '' },
-  ];
+  const columns = ['change', pathColumn('path'), numberColumn('before'), numberColumn('now'), ''];
   const title = `  Compared with ${cleanText(against)}`;
   const same = `${title}\n\n${sign('nothing', screen)} the same entries with the same content`;
   const blocks = [rows.length === 0 ? same : `${title}\n\n${renderTable({ columns, rows, screen })}`];
@@ -36,8 +30,8 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
       formatBytes(after),
       `${after > before ? '+' : '-'}${formatBytes(Math.abs(after - before))}`,
     ]);
-    const sizeColumns = ['before', 'now', 'by'].map((name) => ({ title: name, align: 'right' as const }));
-    blocks.push(renderTable({ columns: [{ title: 'folder' }, ...sizeColumns], rows: sizeRows, screen }));
+    const sizeColumns = ['before', 'now', 'by'].map(numberColumn);
+    blocks.push(renderTable({ columns: [pathColumn('folder'), ...sizeColumns], rows: sizeRows, screen }));
   }
   if (dependencies === null) blocks.push('  dependencies and entry points: compare with a file to see them');
   else
@@ -50,5 +44,5 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
 function named(title: string, changes: readonly NamedChange[], screen: Screen): string {
   if (changes.length === 0) return '';
   const rows = changes.map(({ name, before, after }) => [name, before ?? blank(screen), after ?? blank(screen)]);
-  return renderTable({ columns: [{ title }, { title: 'before' }, { title: 'now' }], rows, screen });
+  return renderTable({ columns: [title, 'before', 'now'], rows, screen });
 }

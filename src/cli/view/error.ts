@@ -2,11 +2,14 @@ import { BevelstoneError, type Place, type Problem } from '../../core/error/beve
 import { errorCatalog } from '../../core/error/catalog.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import { type Screen, sign } from './screen.ts';
+import { beside } from './wrap.ts';
 
 /** What a person reads when something went wrong: what, why, where, and what to do. */
 export function renderError(error: BevelstoneError, screen: Screen): string {
   const problems =
-    error.problems.length === 0 ? [] : ['', ...error.problems.flatMap((problem) => renderProblem(problem, screen))];
+    error.problems.length === 0
+      ? []
+      : ['', ...error.problems.flatMap((problem) => renderProblem(problem, error, screen))];
   return renderParts(error, screen, problems);
 }
 
@@ -17,18 +20,17 @@ export function renderErrorBelow(error: BevelstoneError, screen: Screen): string
 
 function renderParts(error: BevelstoneError, screen: Screen, problems: readonly string[]): string {
   const { colours } = screen;
-  const lines = [
-    `${sign('refused', screen)} ${colours.bold(colours.red(wordFor(error)))} ${cleanLines(error.message)} ${colours.dim(`(${error.code})`)}`,
-  ];
+  const head = `${sign('refused', screen)} ${colours.bold(colours.red(wordFor(error)))} `;
+  const lines = [beside(head, `${cleanLines(error.message)} ${colours.dim(`(${error.code})`)}`, screen)];
   if (problems.length > 0) {
     lines.push(...problems);
   } else {
     lines.push(
-      labelled('why', error.why),
-      ...(error.where === null ? [] : [labelled('where', renderPlace(error.where))]),
+      labelled('why', error.why, screen),
+      ...(error.where === null ? [] : [labelled('where', renderPlace(error.where), screen)]),
     );
   }
-  lines.push(labelled('fix', error.fix));
+  lines.push(labelled('fix', error.fix, screen));
   return lines.join('\n');
 }
 
@@ -36,7 +38,8 @@ function renderParts(error: BevelstoneError, screen: Screen, problems: readonly 
 export function renderFault(error: unknown, screen: Screen): string {
   const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
   const head = `${sign('refused', screen)} ${screen.colours.bold(screen.colours.red('fault:'))} a fault of Bevelstone itself (INTERNAL)`;
-  return `${head}\n${cleanLines(stack)}\n${labelled('fix', 'Please report this with the lines above; nothing half-written was left in place')}`;
+  const fix = 'Please report this with the lines above; nothing half-written was left in place';
+  return `${head}\n${cleanLines(stack)}\n${labelled('fix', fix, screen)}`;
 }
 
 /** The `error` of the JSON envelope. */
@@ -68,16 +71,20 @@ function wordFor({ code }: BevelstoneError): string {
   return words[errorCatalog[code].exitCode] ?? 'stopped:';
 }
 
-function renderProblem({ message, fix, where, code }: Problem, screen: Screen): string[] {
+/** A problem and its remedy; its code only where it says more than that of the whole. */
+function renderProblem({ message, fix, where, code }: Problem, whole: BevelstoneError, screen: Screen): string[] {
   const place = where === null ? '' : `${screen.colours.bold(renderPlace(where))}  `;
-  return [`  ${place}${cleanText(message)} ${screen.colours.dim(`(${code})`)}`, `    ${cleanText(fix)}`];
+  const suffix = code === whole.code ? '' : ` ${screen.colours.dim(`(${code})`)}`;
+  return [
+    beside('  ', `${place}${cleanLines(message)}${suffix}`, screen),
+    ...(fix === whole.fix ? [] : [beside('    ', cleanLines(fix), screen)]),
+  ];
 }
 
 function renderPlace({ file, line, column }: Place): string {
   return [cleanText(file), line, column].filter((part) => part !== undefined).join(':');
 }
 
-function labelled(label: string, text: string): string {
-  const indent = ' '.repeat(9);
-  return `  ${label.padEnd(7)}${cleanLines(text).split('\n').join(`\n${indent}`)}`;
+function labelled(label: string, text: string, screen: Screen): string {
+  return beside(`  ${label.padEnd(7)}`, cleanLines(text), screen);
 }

@@ -11,7 +11,7 @@ export function renderInit({ file, written, text, packages }: Init, screen: Scre
   return [
     `${sign('done', screen)} wrote ${cleanText(displayPath(file))}, and its first survey says:`,
     '',
-    renderTable({ columns: ['package', 'last', 'next'].map((title) => ({ title })), rows, screen }),
+    renderTable({ columns: ['package', 'last', 'next'], rows, screen }),
     '',
     '  Read it, add destinations, commit it, then: bevelstone survey --changes',
   ].join('\n');

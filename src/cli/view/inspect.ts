@@ -8,7 +8,7 @@ import { displayPath } from './display-path.ts';
 import { renderEntryTree } from './entry-tree.ts';
 import { LazyList } from './json.ts';
 import type { Screen } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, pathColumn, renderTable } from './table.ts';
 
 /** Metadata, then what was asked: entries, a comparison, picks, what was left behind; last the file with size and digest. */
 export function renderInspection(inspection: Inspection, screen: Screen, { tree }: { readonly tree: boolean }): string {
@@ -56,12 +56,7 @@ function renderEntries(entries: readonly Entry[], screen: Screen): string {
     (sha256 ?? '').slice(0, 8),
     `${inside}${type === 'folder' || type === 'file' ? '' : ` (${type}${linkname === null ? '' : ` to ${linkname}`})`}`,
   ]);
-  const columns = [
-    { title: 'mode' },
-    { title: 'size', align: 'right' as const },
-    { title: 'sha256' },
-    { title: 'path' },
-  ];
+  const columns = ['mode', numberColumn('size'), 'sha256', pathColumn('path')];
   return renderTable({ columns, rows, screen });
 }
 
@@ -71,7 +66,7 @@ function renderPicks(picks: NonNullable<Inspection['picks']>, screen: Screen): s
     consumer,
     file ?? 'none',
   ]);
-  return renderTable({ columns: [{ title: 'entry' }, { title: 'consumer' }, { title: 'gets' }], rows, screen });
+  return renderTable({ columns: ['entry', 'consumer', pathColumn('gets')], rows, screen });
 }
 
 function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, screen: Screen): string {
@@ -80,7 +75,7 @@ function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, scr
     leftBehind[index - 1]?.reason === reason ? '' : reason,
     inside,
   ]);
-  return renderTable({ columns: [{ title: 'left behind because' }, { title: 'file' }], rows, screen });
+  return renderTable({ columns: ['left behind because', pathColumn('file')], rows, screen });
 }
 
 /** The `result` of `inspect --json`. */

@@ -2,7 +2,7 @@ import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
 import { blank, type Screen, sign } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, pathColumn, renderTable } from './table.ts';
 
 type Shown = ShownRelease & { readonly page: string | null };
 
@@ -31,12 +31,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
     );
   parts.push(
     renderTable({
-      columns: [
-        { title: 'artifact' },
-        { title: 'size', align: 'right' },
-        { title: 'SHA-256' },
-        { title: 'delivered to' },
-      ],
+      columns: [pathColumn('artifact'), numberColumn('size'), 'SHA-256', 'delivered to'],
       rows: artifacts.map(({ file, size, sha256 }) => [
         file,
         formatBytes(size),
@@ -72,7 +67,7 @@ function renderComparison({ with: other, artifacts, dependencies }: ReleaseCompa
   ];
   const head = `Since ${cleanText(other.package)} ${other.version}`;
   if (rows.length + moved.length === 0) return `${head}: the same artifacts and dependencies`;
-  return `${head}\n\n${renderTable({ columns: ['artifact', 'what', ''].map((title) => ({ title })), rows: [...rows, ...moved], screen })}`;
+  return `${head}\n\n${renderTable({ columns: [pathColumn('artifact'), 'what', pathColumn('')], rows: [...rows, ...moved], screen })}`;
 }
 
 /** The `result` of `ledger show --json`. */

@@ -15,7 +15,7 @@ export function renderTrace({ asked, matches }: Trace, screen: Screen): string {
     [artifact, entry].filter((part) => part !== null).join(': ') || blank(screen),
     originText(origin) || blank(screen),
   ]);
-  const columns = ['package', 'first in', 'line', 'commit', 'where', 'made from'].map((title) => ({ title }));
+  const columns = ['package', 'first in', 'line', 'commit', 'where', 'made from'];
   return renderTable({ columns, rows, screen });
 }
 

@@ -1,6 +1,6 @@
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Screen } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, renderTable } from './table.ts';
 
 /** One line per release, newest first. */
 export function renderLedger(releases: readonly LedgerRelease[], screen: Screen): string {
@@ -17,14 +17,7 @@ export function renderLedger(releases: readonly LedgerRelease[], screen: Screen)
       ),
     ].join(', ') || 'nowhere yet',
   ]);
-  const columns = [
-    { title: 'when (UTC)' },
-    { title: 'package' },
-    { title: 'version' },
-    { title: 'commit' },
-    { title: 'artifacts', align: 'right' as const },
-    { title: 'delivered to' },
-  ];
+  const columns = ['when (UTC)', 'package', 'version', 'commit', numberColumn('artifacts'), 'delivered to'];
   return renderTable({ columns, rows, screen });
 }
 

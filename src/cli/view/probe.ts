@@ -18,7 +18,7 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
         ? `${Math.round(one.skewMs / 60_000)} min off`
         : 'same',
   ]);
-  const columns = ['destination', 'speaks', 'connection', 'credential', 'clock'].map((title) => ({ title }));
+  const columns = ['destination', 'speaks', 'connection', 'credential', 'clock'];
   const packages = destinations.flatMap(({ name, packages: own }) =>
     own.map((one) => [
       `${signText(markOfPackage(one), screen)} ${one.name}`,
@@ -33,7 +33,7 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
           : blank(screen),
     ]),
   );
-  const titles = ['package', 'version', 'at', 'name', 'the version is', 'token'].map((title) => ({ title }));
+  const titles = ['package', 'version', 'at', 'name', 'the version is', 'token'];
   const lines = [screen.colours.bold('Destinations'), '', renderTable({ columns, rows, screen })];
   if (packages.length > 0) lines.push('', renderTable({ columns: titles, rows: packages, screen }));
   lines.push('', ...destinations.map(({ name, url }) => `    ${cleanText(name)} is ${cleanText(url)}`));

@@ -2,9 +2,9 @@ import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Delivery, Shipment } from '../../flow/deliver/deliver.ts';
 import type { PromoteOptions, Promotion } from '../../flow/deliver/promote.ts';
-import { deliveryTable } from './publish.ts';
+import { renderDeliveries } from './deliveries.ts';
 import type { Screen } from './screen.ts';
-import { renderTable } from './table.ts';
+import { pathColumn, renderTable } from './table.ts';
 
 /** What is about to be copied, before the question. */
 export function renderPromotionPlan(
@@ -22,7 +22,7 @@ export function renderPromotionPlan(
   return [
     screen.colours.bold(cleanText(head)),
     '',
-    renderTable({ columns: [{ title: 'artifact' }, { title: 'size' }, { title: '' }], rows, screen }),
+    renderTable({ columns: [pathColumn('artifact'), 'size', ''], rows, screen }),
     '',
   ].join('\n');
 }
@@ -33,11 +33,7 @@ export function renderPromotion(
   screen: Screen,
 ): string {
   const head = dryRun ? 'Nothing was copied: this is a dry run' : `From ${cleanText(from)} to ${cleanText(to)}`;
-  return deliveryTable(
-    head,
-    deliveries.map((one) => ({ name, version, ...one })),
-    screen,
-  );
+  return [screen.colours.bold(head), '', renderDeliveries([{ package: name, version, deliveries }], screen)].join('\n');
 }
 
 /** The `result` of `promote --json` and `withdraw --json`. */

@@ -1,10 +1,11 @@
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
-import type { Delivery } from '../../flow/deliver/deliver.ts';
 import type { Publication } from '../../flow/deliver/publish.ts';
 import type { PublishPlan } from '../../flow/deliver/publish-plan.ts';
-import { blank, type Mark, type Screen, signText } from './screen.ts';
-import { renderTable } from './table.ts';
+import { renderDeliveries } from './deliveries.ts';
+import type { Screen } from './screen.ts';
+import { pathColumn, renderTable } from './table.ts';
+import { indented } from './wrap.ts';
 
 /** What is about to leave this machine, before the question. */
 export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, screen: Screen): string {
@@ -18,13 +19,19 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
     destination.name,
     presence === null ? 'cannot be asked' : presence.type === 'same' ? 'already there' : 'will be sent',
   ]);
-  const columns = ['release', 'artifact', 'size', 'to', ''].map((title) => ({ title }));
+  const columns = ['release', pathColumn('artifact'), 'size', 'to', ''];
   const places = [...new Map(shipments.map(({ destination }) => [destination.name, destination.url]))];
   const lines = places.map(([name, url]) => `    ${cleanText(name)} is ${cleanText(url)}`);
   const tags =
     tagsToPush.length === 0
       ? []
-      : [`    first ${tagsToPush.map(cleanText).join(', ')} will be tagged and pushed to ${cleanText(remote ?? '')}`];
+      : [
+          indented(
+            4,
+            `first ${tagsToPush.map(cleanText).join(', ')} will be tagged and pushed to ${cleanText(remote ?? '')}`,
+            screen,
+          ),
+        ];
   return [
     screen.colours.bold('About to deliver'),
     '',
@@ -36,39 +43,10 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
   ].join('\n');
 }
 
-const states: Readonly<Record<Delivery['state'], readonly [Mark, string]>> = {
-  delivered: ['done', 'delivered'],
-  'already-there': ['nothing', 'already there'],
-  promoted: ['done', 'promoted'],
-  withdrawn: ['done', 'withdrawn'],
-  failed: ['refused', 'failed'],
-  pending: ['nothing', 'pending'],
-};
-
-/** What came of each delivery; addresses are the last lines. */
+/** What came of the deliveries. */
 export function renderPublication({ releases, dryRun }: Publication, screen: Screen): string {
-  const deliveries = releases.flatMap(({ package: name, version, deliveries }) =>
-    deliveries.map((delivery) => ({ name, version, ...delivery })),
-  );
-  return deliveryTable(dryRun ? 'Nothing was sent: this is a dry run' : 'Deliveries', deliveries, screen);
-}
-
-/** Deliveries one below the other, and their addresses. */
-export function deliveryTable(
-  head: string,
-  deliveries: readonly (Delivery & { readonly name: string; readonly version: string })[],
-  screen: Screen,
-): string {
-  const rows = deliveries.map(({ name, version, artifact, destination, state, confirmed }) => [
-    `${signText(states[state][0], screen)} ${states[state][1]}`,
-    `${name} ${version}`,
-    artifact,
-    destination,
-    confirmed === 'no' ? blank(screen) : `same ${confirmed}`,
-  ]);
-  const columns = ['', 'release', 'artifact', 'to', 'came back'].map((title) => ({ title }));
-  const addresses = deliveries.flatMap(({ address }) => (address === null ? [] : [`  ${cleanText(address)}`]));
-  return [screen.colours.bold(head), '', renderTable({ columns, rows, screen }), '', ...addresses].join('\n');
+  const head = dryRun ? 'Nothing was sent: this is a dry run' : 'Deliveries';
+  return [screen.colours.bold(head), '', renderDeliveries(releases, screen)].join('\n');
 }
 
 /** The `result` of `publish --json`. */

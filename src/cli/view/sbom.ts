@@ -5,7 +5,7 @@ import type { SbomCheck, SbomMerge, SbomView } from '../../flow/sbom/sbom-check.
 import type { SbomsWritten } from '../../flow/sbom/sbom-write.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
-import { renderTable } from './table.ts';
+import { numberColumn, pathColumn, renderTable } from './table.ts';
 
 /** Where dependencies were found, what could not be determined, and the files that were written, which come last. */
 export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen: Screen): string {
@@ -17,14 +17,10 @@ export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen:
       ? [show(one.direct), show(one.indirect), show(one.withoutLicence), show(one.withoutDigest), one.format]
       : [none, none, none, none, 'not read']),
   ]);
-  const number = (title: string) => ({ title, align: 'right' as const });
   const columns = [
-    { title: 'found in' },
-    number('direct'),
-    number('indirect'),
-    number('no licence'),
-    number('no digest'),
-    { title: 'as' },
+    pathColumn('found in'),
+    ...['direct', 'indirect', 'no licence', 'no digest'].map(numberColumn),
+    'as',
   ];
   const notes = unknown.slice(0, shown).map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
   const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the SBOM`] : [];

@@ -27,7 +27,7 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
     });
     parts.push(
       renderTable({
-        columns: ['package', 'last on record', 'next', 'built for this commit'].map((title) => ({ title })),
+        columns: ['package', 'last on record', 'next', 'built for this commit'],
         rows,
         screen,
       }),

@@ -3,7 +3,8 @@ import type { Change } from '../../core/history/count-changes.ts';
 import type { OtherCommit } from '../../core/history/walk.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import { schemeTitle } from '../../core/version/spelling.ts';
-import type { Survey, SurveyedPackage } from '../../flow/survey/survey.ts';
+import { shiftBelowOne, type Weight } from '../../core/version/weight.ts';
+import type { Survey, SurveyedPackage, SurveyedTags } from '../../flow/survey/survey.ts';
 import { LazyList } from './json.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { renderTable } from './table.ts';
@@ -26,19 +27,40 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
     if (!isReleased) return colours.dim(text);
     return column === 2 ? colours.bold(colours.cyan(text)) : text;
   };
-  const columns = ['package', 'last', 'next', 'weight', 'because'].map((name) => ({ title: name }));
+  const columns = ['package', 'last', 'next', 'weight', 'because'];
   const spelt = survey.packages.flatMap(speltElsewhere);
   const parts = [head, renderTable({ columns, rows, screen, paint })];
   if (spelt.length > 0) parts.push(spelt.map((line) => `    ${line}`).join('\n'));
   if (withChanges)
     parts.push(...survey.packages.map((one) => renderChanges(one, screen)), ...renderOthers(survey, screen));
+  if (survey.tags !== null) parts.push(...renderTags(survey.tags, screen));
   return parts.join('\n\n');
 }
 
+function renderTags({ read, ignored }: SurveyedTags, screen: Screen): string[] {
+  const { bold } = screen.colours;
+  const rows = read.map(({ tag, package: name, version, commit }) => [tag, name, version, commit.slice(0, 7)]);
+  const columns = ['tag', 'package', 'version', 'commit'];
+  return [
+    `  ${bold('version tags')}\n${rows.length === 0 ? '    none' : renderTable({ columns, rows, screen })}`,
+    ...(ignored.length === 0
+      ? []
+      : [
+          `  ${bold('not read as versions')}\n${renderTable({ columns: ['tag', 'why'], rows: ignored.map(({ tag, why }) => [tag, why]), screen })}`,
+        ]),
+  ];
+}
+
 /** The `result` of `survey --json`. */
-export function surveyJson({ commit, branch, stream, packages, others }: Survey): unknown {
-  const ofNone = others.length === 0 ? {} : { others: new LazyList(others, otherJson) };
-  return { commit, branch, stream: stream.name, packages: packages.map(packageJson), ...ofNone };
+export function surveyJson({ commit, branch, stream, packages, others, tags }: Survey): unknown {
+  return {
+    commit,
+    branch,
+    stream: stream.name,
+    packages: packages.map(packageJson),
+    ...(others.length === 0 ? {} : { others: new LazyList(others, otherJson) }),
+    ...(tags === null ? {} : { tags }),
+  };
 }
 
 function otherJson({ id, subject, isMerge }: OtherCommit): unknown {
@@ -49,12 +71,13 @@ function whyNot(isMerge: boolean): string {
   return isMerge ? 'merge' : 'not of a package';
 }
 
-function packageJson({ own: _, changes, ...shown }: SurveyedPackage): unknown {
-  return { ...shown, changes: new LazyList(changes, changeJson) };
+function packageJson({ own: _, isShifted, changes, ...shown }: SurveyedPackage): unknown {
+  return { ...shown, changes: new LazyList(changes, (change) => changeJson(change, isShifted)) };
 }
 
-function changeJson({ item, commit, counted, why, references, author }: Change): unknown {
-  const { kind, scope, summary, weight, breaking } = item;
+function changeJson({ item, commit, counted, why, references, author }: Change, isShifted: boolean): unknown {
+  const { kind, scope, summary, breaking } = item;
+  const weight = weightOf(item, isShifted);
   const authors = [author.name, ...references.coAuthors.map(({ name }) => name)];
   return { commit, kind, scope, summary, weight, breaking, counted, why, issues: references.issues, authors };
 }
@@ -68,16 +91,20 @@ function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): 
     : [`${name} ${next} will be written ${text} (${schemeTitle(shownScheme)})`];
 }
 
-const changeColumns = ['commit', 'weight', 'counted as', 'summary'].map((title) => ({ title }));
+function weightOf({ weight }: Change['item'], isShifted: boolean): Weight {
+  return isShifted ? shiftBelowOne(weight) : weight;
+}
 
-function renderChanges({ name, changes }: SurveyedPackage, screen: Screen): string {
+const changeColumns = ['commit', 'weight', 'counted as', 'summary'];
+
+function renderChanges({ name, changes, isShifted }: SurveyedPackage, screen: Screen): string {
   const head = `  ${screen.colours.bold(cleanText(name))}`;
   if (changes.length === 0) return `${head}  ${sign('nothing', screen)} no changes`;
-  const rows = changes.map(({ commit, why, item: { weight, scope, summary } }) => [
+  const rows = changes.map(({ commit, why, item }) => [
     commit.slice(0, 7),
-    weight,
+    weightOf(item, isShifted),
     why,
-    `${scope === null ? '' : `${scope}: `}${summary}`,
+    `${item.scope === null ? '' : `${item.scope}: `}${item.summary}`,
   ]);
   const paint = (row: number, _column: number, text: string) =>
     changes[row]?.counted === true && changes[row].item.weight !== 'none' ? text : screen.colours.dim(text);

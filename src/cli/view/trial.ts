@@ -26,7 +26,7 @@ export function renderConfirmed({ releases }: Confirmed, screen: Screen): string
 }
 
 function table(rows: readonly (readonly string[])[], screen: Screen): string {
-  const columns = ['', 'release', 'from', 'client', 'with'].map((title) => ({ title }));
+  const columns = ['', 'release', 'from', 'client', 'with'];
   return renderTable({ columns, rows, screen });
 }
 

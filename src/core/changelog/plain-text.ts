@@ -1,5 +1,5 @@
 import { cleanLines, cleanText } from '../text/clean.ts';
-import { type NoteItem, type ReleaseNotes, splitItem } from './section.ts';
+import { itemText, type NoteItem, type ReleaseNotes } from './section.ts';
 
 /** Release notes as plain text, for tags, terminals and fields that know no markup. */
 export function renderPlainText(notes: ReleaseNotes): string {
@@ -38,6 +38,5 @@ function renderItem(item: NoteItem): string {
 }
 
 function lineOf(item: NoteItem): string {
-  const { text, details } = splitItem(item);
-  return cleanText(details.length === 0 ? text : `${text} (${details.join(', ')})`);
+  return cleanText(itemText(item));
 }

@@ -41,6 +41,12 @@ export type ReleaseNotes = {
   readonly contributors: readonly string[];
 };
 
+/** An item on one line: `The light vessel (stations, #12)`. */
+export function itemText(item: NoteItem): string {
+  const { text, details } = splitItem(item);
+  return details.length === 0 ? text : `${text} (${details.join(', ')})`;
+}
+
 /** Titles by kind, in the order in which they are shown; kinds of one title share a section. */
 export type SectionTitles = Readonly<Record<string, string>>;
 

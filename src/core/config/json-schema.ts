@@ -1,11 +1,12 @@
 import type Joi from 'joi';
+import { keyDescriptions } from './key-descriptions.ts';
 import { configSchema } from './schema.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
 /** The schema of bevelstone.yaml for editors, as JSON Schema (draft 2020-12); what only the program can tell is left open. */
 export function configJsonSchema(): Json {
-  const inside = convert(configSchema().describe());
+  const inside = convert(configSchema().describe(), '');
   return { $schema: 'https://json-schema.org/draft/2020-12/schema', title: 'bevelstone.yaml', ...inside };
 }
 
@@ -26,18 +27,19 @@ type Described = Joi.Description & {
   }[];
 };
 
-function convert(described: Described): Json {
+/** @param path of the value inside the file, as in `keyDescriptions`. */
+function convert(described: Described, path: string): Json {
   const { type, allow = [], flags } = described;
   const values = allow.filter((one) => one === null || typeof one !== 'object');
   if (flags?.only === true && values.length > 0) return { enum: values };
-  const inside = convertType(described, type ?? 'any');
+  const inside = convertType(described, type ?? 'any', path);
   return values.length === 0 ? inside : { anyOf: [inside, { enum: values }] };
 }
 
-function convertType(described: Described, type: string): Json {
-  if (type === 'object') return convertObject(described);
+function convertType(described: Described, type: string, path: string): Json {
+  if (type === 'object') return convertObject(described, path);
   if (type === 'array') {
-    const items = (described.items ?? []).map(convert);
+    const items = (described.items ?? []).map((item) => convert(item, `${path}[]`));
     return {
       type: 'array',
       ...(items.length === 0 ? {} : { items: items.length === 1 ? items[0] : { anyOf: items } }),
@@ -47,7 +49,7 @@ function convertType(described: Described, type: string): Json {
   if (type === 'alternatives') {
     const choices = (described.matches ?? []).flatMap(({ schema, then, otherwise }) =>
       [then, otherwise, then === undefined ? schema : undefined].flatMap((one) =>
-        one === undefined ? [] : [convert(one)],
+        one === undefined ? [] : [convert(one, path)],
       ),
     );
     return choices.length === 0 ? {} : { anyOf: choices };
@@ -58,7 +60,7 @@ function convertType(described: Described, type: string): Json {
   return {};
 }
 
-function convertObject({ keys = {}, patterns = [] }: Described): Json {
+function convertObject({ keys = {}, patterns = [] }: Described, path: string): Json {
   const names = Object.keys(keys);
   const required = names.filter((name) => keys[name]?.flags?.presence === 'required');
   const [pattern] = patterns;
@@ -66,10 +68,18 @@ function convertObject({ keys = {}, patterns = [] }: Described): Json {
     type: 'object',
     ...(names.length === 0
       ? {}
-      : { properties: Object.fromEntries(names.map((name) => [name, convert(keys[name] as Described)])) }),
+      : {
+          properties: Object.fromEntries(names.map((name) => [name, convertKey(keys[name] as Described, path, name)])),
+        }),
     ...(required.length === 0 ? {} : { required }),
-    additionalProperties: pattern === undefined ? names.length === 0 : convert(pattern.rule),
+    additionalProperties: pattern === undefined ? names.length === 0 : convert(pattern.rule, `${path}.*`),
   };
+}
+
+function convertKey(described: Described, above: string, name: string): Json {
+  const path = above === '' ? name : `${above}.${name}`;
+  const description = keyDescriptions[path] ?? keyDescriptions[`${above}.*`];
+  return { ...(description === undefined ? {} : { description }), ...convert(described, path) };
 }
 
 function limits({ rules = [] }: Described, what: 'Items' | 'Length'): Json {

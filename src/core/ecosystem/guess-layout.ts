@@ -89,6 +89,8 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
   const usual = packages.length === 1 ? 'v{version}' : '{package}/{version}';
   const habit = tags?.pattern ?? usual;
   const lines = [
+    // Written by `init` and `config check`; an editor that does not find it goes without.
+    '# yaml-language-server: $schema=.git/bevelstone/schema.json',
     '# What is released from this repository, and how. Every key: docs/configuration.md, or: bevelstone config schema',
     'schema: 1',
     '# supplier: Fenmarsh Tide Office        # the organisation in metadata and SBOMs',

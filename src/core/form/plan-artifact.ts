@@ -25,11 +25,6 @@ function refuseLinks({ artifact, packageName }: FormInput, staged: readonly Stag
   });
 }
 
-/** The files that an artifact takes, with their places, before anything is packed. */
-export async function stageArtifact(input: FormInput): Promise<Staged[]> {
-  return stage(await layoutOf(input.artifact.form), input);
-}
-
 async function layoutOf(form: BuiltForm): Promise<Layout> {
   const { layout } = formDefinitions[form];
   if (layout === null) throw new Error(`${form} is never built`);

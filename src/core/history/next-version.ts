@@ -48,6 +48,8 @@ export type VersionRules = {
 export type NextVersion = {
   readonly next: string | null;
   readonly weight: Weight;
+  /** Whether weights count for less, since the last version is below 1.0.0 (step 14). */
+  readonly isShifted: boolean;
   readonly reasons: readonly string[];
 };
 
@@ -90,15 +92,22 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
     packages: packages.map((facts, index) => {
       const unit = unitOf.get(index);
       const next = unit === undefined ? null : (answers.get(unit)?.next ?? null);
+      const isShifted = unit !== undefined && isBelowOne(unit, rules);
       if (rules.stream.type === 'maintained' && isOffLine([facts], rules.stream) && next === null)
-        return { next: null, weight: 'none', reasons: [`no release inside ${rules.stream.only}, so not of this line`] };
+        return {
+          next: null,
+          weight: 'none',
+          isShifted,
+          reasons: [`no release inside ${rules.stream.only}, so not of this line`],
+        };
       if (unit === undefined || next === null)
         return {
           next: null,
           weight: 'none',
+          isShifted,
           reasons: [reasonOfRest(sinceSeries(facts), facts.lastInSeries ?? facts.last)],
         };
-      return { next, weight: effective(unit, rules), reasons: reasonsFor({ index, unit, packages, rules }) };
+      return { next, weight: effective(unit, rules), isShifted, reasons: reasonsFor({ index, unit, packages, rules }) };
     }),
     problems,
   };
@@ -303,9 +312,12 @@ function bumped(last: string, weight: Weight): string | null {
   return weight === 'none' ? null : bump(last, weight);
 }
 
-function effective(unit: Unit, { belowOne }: VersionRules): Weight {
-  const isBelowOne = unit.last !== null && coreOf(unit.last).major === 0;
-  return isBelowOne && belowOne === 'shift' ? shiftBelowOne(unit.weight) : unit.weight;
+function effective(unit: Unit, rules: VersionRules): Weight {
+  return isBelowOne(unit, rules) ? shiftBelowOne(unit.weight) : unit.weight;
+}
+
+function isBelowOne({ last }: Unit, { belowOne }: VersionRules): boolean {
+  return belowOne === 'shift' && last !== null && coreOf(last).major === 0;
 }
 
 function reasonsFor({
@@ -330,6 +342,9 @@ function reasonsFor({
     ...(unit.last === null ? [firstReason] : []),
     ...(own === '' ? [] : [own]),
     ...(unit.follows.get(index) ?? []),
+    ...(effective(unit, rules) === unit.weight || overrides.exactly !== null
+      ? []
+      : [`below-one: ${unit.weight} becomes ${effective(unit, rules)}`]),
     ...(overrides.exactly !== null && unit.isSelected ? [`asked for as ${overrides.exactly}`] : []),
     ...(overrides.raise !== null && unit.isSelected ? [`raised to ${overrides.raise}`] : []),
     ...(overrides.because !== null && unit.isSelected ? [overrides.because] : []),

@@ -1,3 +1,9 @@
+/** How serious a finding is, the most serious first. */
+export const severities = ['refuse', 'warn', 'note'] as const;
+
+/** How serious a finding is. */
+export type Severity = (typeof severities)[number];
+
 /** The names of the rules: published, never renamed, never reused. Each is a file of this folder. */
 export const ruleIds = [
   'archive/case-clash',

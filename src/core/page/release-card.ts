@@ -1,4 +1,4 @@
-import { type NoteItem, type NoteSection, splitItem } from '../changelog/section.ts';
+import { itemText, type NoteSection } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
 import type { ConsumerLine } from '../protocol/offer.ts';
 import { formatBytes } from '../text/bytes.ts';
@@ -26,8 +26,8 @@ export type ShownCardRelease = {
     /** Empty where nothing is known of the inside. */
     readonly files: readonly ShownFile[];
   }[];
-  /** What the rules found, in words; null where that is not on record. */
-  readonly findings: string | null;
+  /** What the rules found, one sentence each; null where that is not on record. */
+  readonly findings: readonly string[] | null;
   readonly rehearsed: readonly string[];
   readonly sboms: readonly string[];
   readonly deliveries: readonly {
@@ -93,17 +93,12 @@ function renderOne(one: ShownCardRelease): string {
   return `<article id="${anchor(one)}"><h2>${escapeHtml(one.package)} <span>${escapeHtml(one.version)}</span></h2>\n${parts.join('\n')}\n</article>`;
 }
 
-function textOf(item: NoteItem): string {
-  const { text, details } = splitItem(item);
-  return details.length === 0 ? text : `${text} (${details.join(', ')})`;
-}
-
 function renderChanges({ intro, sections }: ShownCardRelease): string {
   const said = intro === null ? '' : markdownToHtml(intro);
   const lists = sections.map(({ title, items }) => {
     const lines = items.map(
       (item) =>
-        `<li>${escapeHtml(textOf(item))}${item.breaking === null || item.breaking === item.summary ? '' : `<br>${escapeHtml(item.breaking)}`}</li>`,
+        `<li>${escapeHtml(itemText(item))}${item.breaking === null || item.breaking === item.summary ? '' : `<br>${escapeHtml(item.breaking)}`}</li>`,
     );
     return `<h4>${escapeHtml(title)}</h4><ul>${lines.join('')}</ul>`;
   });
@@ -168,12 +163,12 @@ function bar(groups: readonly Group[], share: number, label: string): string {
 
 function renderChecks({ findings, rehearsed, sboms }: ShownCardRelease): string {
   const facts = [
-    ...(findings === null ? [] : [['rules', findings] as const]),
-    ...(rehearsed.length === 0 ? [] : [['tried', rehearsed.join(', ')] as const]),
-    ...(sboms.length === 0 ? [] : [['SBOMs', sboms.join('; ')] as const]),
+    ...(findings === null ? [] : [['rules', findings.length === 0 ? ['no findings'] : findings] as const]),
+    ...(rehearsed.length === 0 ? [] : [['tried', [rehearsed.join(', ')]] as const]),
+    ...(sboms.length === 0 ? [] : [['SBOMs', [sboms.join('; ')]] as const]),
   ];
   if (facts.length === 0) return '';
-  const rows = facts.map(([name, text]) => `<dt>${name}</dt><dd>${escapeHtml(text)}</dd>`);
+  const rows = facts.map(([name, texts]) => `<dt>${name}</dt><dd>${texts.map(escapeHtml).join('<br>')}</dd>`);
   return `<section><h3>Checks</h3><dl>${rows.join('')}</dl></section>`;
 }
 

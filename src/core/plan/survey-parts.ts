@@ -127,6 +127,8 @@ export type SurveyedPackage<Package extends ListedPackage = ListedPackage> = {
   readonly lastInSeries: VersionTag | null;
   readonly next: string | null;
   readonly weight: Weight;
+  /** Whether the weights of its changes count for less, since its last version is below 1.0.0. */
+  readonly isShifted: boolean;
   readonly reasons: readonly string[];
   readonly spellings: Spellings;
   readonly changes: readonly Change[];
@@ -140,7 +142,7 @@ export type SurveyedPackage<Package extends ListedPackage = ListedPackage> = {
  */
 export function surveyedPackage<Package extends ListedPackage>(
   { own, release, counted, here }: PackageHistory<Package>,
-  { next, weight, reasons }: NextVersion,
+  { next, weight, isShifted, reasons }: NextVersion,
   stream: Stream,
 ): SurveyedPackage<Package> {
   if (next !== null) spell(ecosystemDefinitions[own.ecosystem].scheme, next, stream);
@@ -154,6 +156,7 @@ export function surveyedPackage<Package extends ListedPackage>(
     lastInSeries: release.lastInSeries,
     next,
     weight,
+    isShifted,
     reasons,
     spellings: next === null ? {} : spellAll(next, stream),
     changes: counted.changes,

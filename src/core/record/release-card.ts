@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { ReleaseNotes } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
+import type { Severity } from '../name/rule.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** One artifact on the card. */
@@ -14,6 +15,16 @@ export type CardArtifact = {
   readonly to: readonly string[];
 };
 
+/** One finding of a rule, on the card. */
+export type CardFinding = {
+  readonly severity: Severity;
+  readonly rule: string;
+  readonly artifact: string;
+  /** Path inside the artifact; null when it is about all of it. */
+  readonly path: string | null;
+  readonly message: string;
+};
+
 /** One release on the card. */
 export type CardRelease = {
   readonly package: string;
@@ -24,10 +35,8 @@ export type CardRelease = {
   readonly tag: string;
   readonly notes: ReleaseNotes;
   readonly artifacts: readonly CardArtifact[];
-  readonly refused: number;
-  readonly warned: number;
-  /** Names of the rules that warned. */
-  readonly rules: readonly string[];
+  /** What the rules found in its artifacts, the gravest first. */
+  readonly findings: readonly CardFinding[];
   /** What a rehearsal did, as `npm 11: installed`; empty where there was none. */
   readonly rehearsed: readonly string[];
   /** Artifacts of platforms that are left out on purpose. */
@@ -51,6 +60,12 @@ export type ReleaseCard = {
   /** Gates that were opened on purpose. */
   readonly opted: readonly string[];
 };
+
+/** A finding as one sentence: `warning in tides.tgz, src/a.js: …`. */
+export function findingText({ severity, rule, artifact, path, message }: CardFinding): string {
+  const word = severity === 'refuse' ? 'refused' : severity === 'warn' ? 'warning' : severity;
+  return `${word} in ${artifact}${path === null ? '' : `, ${path}`}: ${message} (${rule})`;
+}
 
 /** What is agreed to: two cards with one digest announce the same. In hexadecimal. */
 export function cardDigest(card: ReleaseCard): string {

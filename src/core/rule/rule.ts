@@ -2,11 +2,8 @@ import type { ExceptionConfig, LicencePolicyConfig, SeverityConfig } from '../co
 import type { Entry } from '../contents/entry.ts';
 import type { Artifact } from '../form/artifact.ts';
 import type { Form } from '../name/form.ts';
-import type { RuleId } from '../name/rule.ts';
+import type { RuleId, Severity } from '../name/rule.ts';
 import type { BrowserReach } from '../surface/browser-reach.ts';
-
-/** How much a finding matters: `refuse` keeps the artifact from being uploaded. */
-export type Severity = 'refuse' | 'warn' | 'note';
 
 /** What a rule found in one artifact. */
 export type Finding = {

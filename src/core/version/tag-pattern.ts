@@ -9,10 +9,13 @@ export type Tag = { readonly name: string; readonly commit: string };
 /** A tag that names a version of a package. */
 export type VersionTag = { readonly version: string; readonly tag: string; readonly commit: string };
 
-/** The version tags of each package, highest first, in the order of the owners, and what was passed over with its reason. */
+/** A tag that is not read, and why. */
+export type IgnoredTag = { readonly tag: string; readonly why: string };
+
+/** The version tags of each package, highest first, in the order of the owners, and the tags that are not read. */
 export type AssignedTags = {
   readonly byOwner: readonly (readonly VersionTag[])[];
-  readonly notes: readonly string[];
+  readonly ignored: readonly IgnoredTag[];
   readonly claimedTwice: readonly { readonly tag: string; readonly owners: readonly string[] }[];
 };
 
@@ -20,12 +23,12 @@ type Pattern = { readonly owner: number; readonly prefix: string; readonly expre
 
 /**
  * Gives each tag to the package whose pattern matches the whole name; the longest literal prefix wins
- * (docs/design/versions.md, step 2). A tag that fits a pattern without being a strict version is noted.
+ * (docs/design/versions.md, step 2). A tag that fits a pattern without being a strict version is not read.
  */
 export function assignTags(tags: readonly Tag[], owners: readonly TagOwner[]): AssignedTags {
   const patterns = owners.flatMap((owner, index) => owner.tags.map((pattern) => compile(pattern, owner, index)));
   const byOwner: VersionTag[][] = owners.map(() => []);
-  const notes: string[] = [];
+  const ignored: IgnoredTag[] = [];
   const claimedTwice: { tag: string; owners: string[] }[] = [];
   for (const tag of tags) {
     const best = claims(tag.name, patterns);
@@ -35,13 +38,13 @@ export function assignTags(tags: readonly Tag[], owners: readonly TagOwner[]): A
     if (distinct.length > 1) {
       claimedTwice.push({ tag: tag.name, owners: distinct.map((owner) => owners[owner]?.name ?? '') });
     } else if (first.version === null) {
-      notes.push(`tag ${tag.name} is passed over: it names no version of SemVer 2.0.0`);
+      ignored.push({ tag: tag.name, why: 'not a SemVer version: expected MAJOR.MINOR.PATCH' });
     } else {
       byOwner[first.owner]?.push({ version: first.version, tag: tag.name, commit: tag.commit });
     }
   }
   for (const own of byOwner) own.sort((a, b) => compareVersions(b.version, a.version));
-  return { byOwner, notes, claimedTwice };
+  return { byOwner, ignored, claimedTwice };
 }
 
 /** The tag that a release gets: the first pattern, filled in. */

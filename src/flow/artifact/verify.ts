@@ -15,7 +15,7 @@ import { type ExaminedArtifact, examineArtifact } from '../read/read-artifact.ts
 import { browserReachOf } from '../read/readable-package.ts';
 import {
   alteredArtifact,
-  builtReleases,
+  builtOrUnreleased,
   type ReleaseFolder,
   readRecordBeside,
 } from '../release-folder/built-release.ts';
@@ -74,7 +74,7 @@ async function builtHere(context: Context): Promise<{ workspace: Workspace; rele
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'working-folder' });
-  return { workspace, releases: await builtReleases(context, workspace, commit) };
+  return { workspace, releases: await builtOrUnreleased(context, workspace, commit) };
 }
 
 async function examineReleases(

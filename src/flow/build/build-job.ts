@@ -13,6 +13,8 @@ export type BuiltDependencies = {
 
 /** Everything that building one package needs to know. */
 export type BuildJob = {
+  /** What progress is reported under. */
+  readonly what: string;
   readonly context: Context;
   readonly survey: Survey;
   readonly surveyed: SurveyedPackage;

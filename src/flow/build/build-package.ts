@@ -2,17 +2,20 @@ import path from 'node:path';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import type { ArtifactConfig } from '../../core/config/config.ts';
 import { formatMode, type Origin } from '../../core/contents/entry.ts';
-import { type Candidate, outPrefix, type Staged } from '../../core/contents/select.ts';
+import { type Candidate, outPrefix } from '../../core/contents/select.ts';
 import type { FormInput } from '../../core/form/layout.ts';
-import { stageArtifact } from '../../core/form/plan-artifact.ts';
+import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
+import { planArtifact } from '../../core/form/plan-artifact.ts';
 import { platformUse } from '../../core/form/platform-use.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, PendingArtifact } from '../../core/record/release-record.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
 import { type ListedFile, listFiles } from '../../world/list-files.ts';
 import { readInside } from '../../world/place-inside.ts';
 import { hostPlatform } from '../../world/platform.ts';
+import { countMoved } from '../context.ts';
 import { builtFolder } from '../release-folder/built-release.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
@@ -37,15 +40,20 @@ export type ReleaseSelection = {
   readonly package: string;
   readonly version: string;
   readonly artifacts: readonly {
+    readonly file: string;
     readonly form: Form;
     readonly platform: string | null;
-    readonly entries: readonly {
-      readonly path: string;
-      readonly size: number;
-      readonly mode: string;
-      readonly origin: Origin;
-    }[];
+    readonly entries: readonly ListedEntry[];
   }[];
+};
+
+/** Something that would go into an artifact. */
+export type ListedEntry = {
+  readonly path: string;
+  /** In bytes; null for what only packing can tell. */
+  readonly size: number | null;
+  readonly mode: string;
+  readonly origin: Origin;
 };
 
 /** A package whose steps have run: all that its artifacts are made of. */
@@ -76,23 +84,60 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
   return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
 }
 
-/** Runs the steps and tells what every artifact would take, without packing. */
+/** Runs the steps and lists what every artifact would contain, generated files and helpers included, without packing. */
 export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
   const prepared = await prepare(job);
   const artifacts: ReleaseSelection['artifacts'][number][] = [];
   for (const { artifact, platform } of madeHere(job)) {
-    const input = await formInput({ job, prepared, artifact, platform });
-    const staged = artifact.brought === null ? await stageArtifact(input) : [];
+    const { form } = artifact;
+    if (artifact.brought !== null) {
+      artifacts.push({ ...(await listBrought(job, { prepared, artifact, platform })), form, platform });
+      continue;
+    }
+    const plan = await planArtifact(await formInput({ job, prepared, artifact, platform }));
     const { originOf } = sourceOf(job, prepared, artifact);
-    const entries = staged.map((entry: Staged) => ({
-      path: entry.path,
-      size: entry.source.sizeBytes,
-      mode: formatMode(entry.mode),
-      origin: originOf(entry.source.path),
-    }));
-    artifacts.push({ form: artifact.form, platform, entries });
+    const control = (plan.control ?? []).map((entry) => ({ ...entry, path: `control.tar.gz/${entry.path}` }));
+    const entries = [...control, ...plan.entries].map((entry) => listedEntry(entry, originOf));
+    artifacts.push({ file: plan.fileName, form, platform, entries });
   }
   return { package: job.one.name, version: job.version, artifacts };
+}
+
+function listedEntry({ path: inside, mode, content }: PlannedEntry, originOf: (file: string) => Origin): ListedEntry {
+  return {
+    path: inside,
+    size: plannedSize(content),
+    mode: formatMode(mode),
+    origin: content.type === 'file' ? originOf(content.source.path) : { type: 'generated' },
+  };
+}
+
+function plannedSize(content: PlannedContent): number | null {
+  if (content.type === 'file') return content.source.sizeBytes;
+  if (content.type === 'bytes') return content.bytes.byteLength;
+  return content.type === 'folder' ? 0 : null;
+}
+
+/** What is inside an artifact that a build step made. */
+async function listBrought(
+  job: BuildJob,
+  { prepared, artifact, platform }: { readonly prepared: Prepared } & Made,
+): Promise<Pick<ReleaseSelection['artifacts'][number], 'file' | 'entries'>> {
+  const own = await makeOwnFolder(job.survey.workspace.repository.commonFolder, 'list');
+  try {
+    const { record, entries } = await makeArtifact({ job, prepared, artifact, platform, fresh: own.folder });
+    return {
+      file: record.file,
+      entries: entries.map(({ path: inside, sizeBytes, mode, origin }) => ({
+        path: inside,
+        size: sizeBytes,
+        mode: formatMode(mode),
+        origin,
+      })),
+    };
+  } finally {
+    await own.remove();
+  }
 }
 
 async function prepare(job: BuildJob): Promise<Prepared> {
@@ -163,7 +208,13 @@ async function makeArtifact({
   if (artifact.brought !== null) {
     return bringArtifact(job, { artifact, platform, files: prepared.files, locate, originOf, target: fresh });
   }
-  return packArtifact(await formInput({ job, prepared, artifact, platform }), { locate, originOf, target: fresh });
+  const progress = (of: number) => countMoved(job.context, job.what, of);
+  return packArtifact(await formInput({ job, prepared, artifact, platform }), {
+    locate,
+    originOf,
+    target: fresh,
+    progress,
+  });
 }
 
 /** Where selected files lie and come from: the package's folder, the steps' own, or for a whole tree the checkout. */

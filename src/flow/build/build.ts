@@ -227,6 +227,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
   try {
     checkout = await makeCheckout(run, name);
     const result = await work({
+      what,
       context,
       survey,
       surveyed,

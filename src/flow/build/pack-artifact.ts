@@ -25,13 +25,16 @@ export type PackSource = {
   readonly originOf: (path: string) => Origin;
   /** The release folder that is being filled. */
   readonly target: string;
+  /** @returns what hears of bytes that were read for the artifact. @param of how many there are. */
+  readonly progress: (of: number) => (bytes: number) => void;
 };
 
 /** Lays an artifact out and packs it. */
 export async function packArtifact(input: FormInput, source: PackSource): Promise<PackedArtifact> {
   const plan = await planArtifact(input);
   const file = path.join(source.target, plan.fileName);
-  const inputs = plan.entries.map((entry) => toInput(entry, source));
+  const moved = source.progress(plan.entries.reduce((sum, { content }) => sum + fileSize(content), 0));
+  const inputs = plan.entries.map((entry) => ({ ...toInput(entry, source), onRead: moved }));
   const control = (plan.control ?? []).map((entry) => toInput(entry, source));
   const { sourceTime: mtime } = input;
   const written = await writers[plan.container]({ file, inputs, control, mtime, comment: plan.comment });
@@ -89,6 +92,10 @@ export function toRecord({
     contentDigest: digest,
     entries: entries.length,
   };
+}
+
+function fileSize(content: PlannedContent): number {
+  return content.type === 'file' ? content.source.sizeBytes : 0;
 }
 
 function toInput({ path: inside, mode, content }: PlannedEntry, source: PackSource): PackInput {

@@ -10,7 +10,7 @@ import { beforeTime, within } from '../../world/deadline.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { countDown, pauseFor, poll } from '../../world/poll.ts';
 import { transferMs } from '../../world/time-limit.ts';
-import { type Context, warn } from '../context.ts';
+import { type Context, countMoved, warn } from '../context.ts';
 import type { EventSink } from '../ledger-record/ledger-writer.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
 
@@ -227,11 +227,7 @@ async function sendUntilThere(
 ): Promise<{ address: string; isThere: boolean }> {
   const all = deliveries.map((one) => one.parcel);
   for (let attempt = 1; ; attempt++) {
-    let bytes = 0;
-    const moved = (more: number) => {
-      bytes += more;
-      context.report({ type: 'moved', what, bytes, of: parcel.sizeBytes });
-    };
+    const moved = countMoved(context, what, parcel.sizeBytes);
     try {
       return { address: await destination.deliver(parcel, { all, moved }), isThere: false };
     } catch (error) {

@@ -5,7 +5,7 @@ import type { Form } from '../../core/name/form.ts';
 import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../core/page/release-card.ts';
 import { consumerLines } from '../../core/protocol/consumer-line.ts';
 import type { ContentsList } from '../../core/record/contents-list.ts';
-import type { CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
+import { type CardRelease, findingText, type ReleaseCard } from '../../core/record/release-card.ts';
 import { parseSbom, readSbom } from '../../core/sbom/formats.ts';
 import { isMissing, readText, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
@@ -119,10 +119,8 @@ function deliveriesOf({ deliveries }: LedgerRelease): ShownCardRelease['deliveri
   }));
 }
 
-function checksOf({ warned, rules, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
-  const findings =
-    warned === 0 ? 'nothing found' : `${warned} ${warned === 1 ? 'warning' : 'warnings'}: ${rules.join(', ')}`;
-  return { findings, rehearsed };
+function checksOf({ findings, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
+  return { findings: findings.map(findingText), rehearsed };
 }
 
 type Sized = { readonly file: string; readonly form: Form; readonly sizeBytes: number; readonly sha256: string };

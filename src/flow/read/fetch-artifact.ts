@@ -5,7 +5,7 @@ import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { writeStream } from '../../world/files.ts';
-import type { Context } from '../context.ts';
+import { type Context, countMoved } from '../context.ts';
 
 /**
  * Fetches an artifact from a destination that has it into a folder.
@@ -29,7 +29,7 @@ export async function fetchArtifact(
   const file = path.join(folder, path.basename(artifact.file));
   const what = `fetch ${artifact.file} from ${from.name}`;
   context.report({ type: 'started', what });
-  await writeStream(file, await from.open(address));
+  await writeStream(file, counted(await from.open(address), countMoved(context, what, artifact.size)));
   const digest = await fileDigest(file, artifact.size);
   if (digest !== artifact.sha256) {
     throw new BevelstoneError('DELIVERY_DIFFERS', {
@@ -39,4 +39,11 @@ export async function fetchArtifact(
     });
   }
   context.report({ type: 'finished', what });
+}
+
+async function* counted(chunks: AsyncIterable<Uint8Array>, moved: (bytes: number) => void): AsyncGenerator<Uint8Array> {
+  for await (const chunk of chunks) {
+    moved(chunk.byteLength);
+    yield chunk;
+  }
 }

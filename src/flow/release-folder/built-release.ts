@@ -7,6 +7,7 @@ import { type ParsedRecord, whyUnreadable } from '../../core/record/parse-record
 import { parseReleaseRecord, type ReleaseRecord } from '../../core/record/release-record.ts';
 import { compareVersions } from '../../core/version/version.ts';
 import { namesIn, readText, readTextIfThere } from '../../world/files.ts';
+import type { Repository } from '../../world/git/repository.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, warn } from '../context.ts';
 import { selectPackages, type Workspace } from '../workspace/workspace.ts';
@@ -27,28 +28,70 @@ export function builtFolder(
  * @throws RELEASE_NOT_BUILT when there is none.
  */
 export async function builtReleases(context: Context, workspace: Workspace, commit: string): Promise<ReleaseFolder[]> {
-  const out = await placeInside(workspace.repository.root, workspace.config.output, '`output`');
+  const { found, all } = await releasesIn(context, workspace, {
+    folder: await placeInside(workspace.repository.root, workspace.config.output, '`output`'),
+    isMeant: (record) => record.commit === commit,
+  });
+  if (found.length > 0) return found;
+  throw new BevelstoneError('RELEASE_NOT_BUILT', {
+    message: `nothing is built for ${commit.slice(0, 7)}`,
+    why:
+      all.length === 0
+        ? `${workspace.config.output}/ contains no release`
+        : `the releases in ${workspace.config.output}/ were built from other commits or for other packages`,
+    fix: 'Run: bevelstone build',
+  });
+}
+
+/**
+ * The same, or else what the last dry run or refused release of this commit built.
+ * @throws RELEASE_NOT_BUILT when there is neither.
+ */
+export async function builtOrUnreleased(
+  context: Context,
+  workspace: Workspace,
+  commit: string,
+): Promise<ReleaseFolder[]> {
+  try {
+    return await builtReleases(context, workspace, commit);
+  } catch (error) {
+    if (!isBevelstoneError(error, 'RELEASE_NOT_BUILT')) throw error;
+    const { found } = await releasesIn(context, workspace, {
+      folder: unreleasedFolder(workspace.repository),
+      isMeant: (record) => record.source === commit,
+    });
+    if (found.length === 0) throw error;
+    context.report({ type: 'note', text: 'these artifacts are those of the last `bevelstone release` that stopped' });
+    return found;
+  }
+}
+
+/** Where the artifacts of the last dry run, or of the last release that was refused, are kept for `verify`. */
+export function unreleasedFolder({ commonFolder }: Repository): string {
+  return path.join(commonFolder, 'bevelstone', 'unreleased');
+}
+
+type Wanted = { readonly folder: string; readonly isMeant: (record: ReleaseRecord) => boolean };
+
+/** The newest of those that are meant, for each package asked for; and all in the folder. */
+async function releasesIn(
+  context: Context,
+  workspace: Workspace,
+  { folder, isMeant }: Wanted,
+): Promise<{ readonly found: ReleaseFolder[]; readonly all: readonly ReleaseFolder[] }> {
   const selected = selectPackages(workspace.packages, context.packages);
   const wanted = new Set(
     workspace.packages.filter((_, index) => selected === null || selected.has(index)).map(({ name }) => name),
   );
-  const all = await readableFolders(context, out, wanted);
-  const here = all.filter(({ record }) => record.commit === commit && wanted.has(record.package));
+  const all = await readableFolders(context, folder, wanted);
+  const here = all.filter(({ record }) => isMeant(record) && wanted.has(record.package));
   const newest = new Map<string, ReleaseFolder>();
   for (const one of here) {
     const other = newest.get(one.record.package);
     if (other === undefined || compareVersions(one.record.version, other.record.version) > 0)
       newest.set(one.record.package, one);
   }
-  if (newest.size > 0) return [...newest.values()];
-  throw new BevelstoneError('RELEASE_NOT_BUILT', {
-    message: `Nothing is built for ${commit.slice(0, 7)}`,
-    why:
-      all.length === 0
-        ? `${workspace.config.output}/ holds no release`
-        : 'what lies there was built from other commits or for other packages',
-    fix: 'Run: bevelstone build',
-  });
+  return { found: [...newest.values()], all };
 }
 
 /** The release that a file in an output folder belongs to, with the origins of its entries; null for any other file. */

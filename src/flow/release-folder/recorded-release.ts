@@ -4,17 +4,18 @@ import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { nearest } from '../../core/text/nearest.ts';
+import { isVersion } from '../../core/version/version.ts';
 import type { Subject } from '../../destination/destination.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 import type { ReleaseFolder } from './built-release.ts';
 
 /**
- * Finds `PACKAGE@VERSION` in the ledger; a name alone is its newest release.
+ * Finds `PACKAGE@VERSION` in the ledger; a name alone is its newest release. Where all releases are of one package, the
+ * version alone will do, also with a `v` before it.
  * @throws RELEASE_NOT_RECORDED
  */
 export function findRelease(releases: readonly LedgerRelease[], text: string): LedgerRelease {
-  const at = text.lastIndexOf('@');
-  const [name, version] = at > 0 ? [text.slice(0, at), text.slice(at + 1)] : [text, null];
+  const { name, version } = splitRelease(releases, text);
   const own = releases.filter((one) => one.package === name || one.about.name === name);
   const found = version === null ? own[0] : own.find((one) => one.version === version);
   if (found !== undefined) return found;
@@ -30,6 +31,21 @@ export function findRelease(releases: readonly LedgerRelease[], text: string): L
           : `it knows no package ${name}`,
     fix: own.length === 0 && near !== null ? `Did you mean "${near}"?` : 'Run: bevelstone ledger list',
   });
+}
+
+function splitRelease(
+  releases: readonly LedgerRelease[],
+  text: string,
+): { readonly name: string; readonly version: string | null } {
+  const [only, ...others] = new Set(releases.map((one) => one.package));
+  const bare = withoutV(text);
+  if (isVersion(bare) && only !== undefined && others.length === 0) return { name: only, version: bare };
+  const at = text.lastIndexOf('@');
+  return at > 0 ? { name: text.slice(0, at), version: withoutV(text.slice(at + 1)) } : { name: text, version: null };
+}
+
+function withoutV(text: string): string {
+  return isVersion(text.slice(1)) && text.startsWith('v') ? text.slice(1) : text;
 }
 
 /** A release as a destination knows it. */

@@ -1,6 +1,8 @@
 import path from 'node:path';
-import type { CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
+import { severities } from '../../core/name/rule.ts';
+import type { CardFinding, CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
 import type { Opened } from '../../core/record/run-data.ts';
+import type { Finding } from '../../core/rule/rule.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
 import type { Shipment } from '../deliver/deliver.ts';
@@ -73,10 +75,11 @@ async function cardRelease(
     contributors: false,
     range: '',
   });
+  const files = new Set(record.artifacts.map(({ file }) => file));
   const findings = verification.artifacts
-    .filter(({ file }) => record.artifacts.some((one) => one.file === path.basename(file)))
-    .flatMap((one) => one.findings);
-  const count = (severity: string) => findings.filter((one) => one.severity === severity).length;
+    .map((artifact) => ({ ...artifact, name: path.basename(artifact.file) }))
+    .filter(({ name }) => files.has(name))
+    .flatMap((artifact) => artifact.findings.map((finding) => cardFinding(artifact.name, finding)));
   const steps = rehearsal?.releases.find((one) => one.package === record.package)?.steps ?? [];
   return {
     package: record.package,
@@ -96,10 +99,12 @@ async function cardRelease(
         deliveries.some((one) => one.artifact.file === artifact.file) ? [destination.name] : [],
       ),
     })),
-    refused: count('refuse'),
-    warned: count('warn'),
-    rules: [...new Set(findings.filter((one) => one.severity === 'warn').map((one) => one.rule))],
+    findings: findings.sort((a, b) => severities.indexOf(a.severity) - severities.indexOf(b.severity)),
     rehearsed: steps.map(({ client, version, state }) => `${client}${version === '' ? '' : ` ${version}`}: ${state}`),
     without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
   };
+}
+
+function cardFinding(artifact: string, { severity, rule, path: inside, message }: Finding): CardFinding {
+  return { severity, rule, artifact, path: inside, message };
 }

@@ -1,5 +1,4 @@
 import { createHash, randomBytes } from 'node:crypto';
-import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import {
   chooseRun,
@@ -16,6 +15,7 @@ import { cardDigest, type ReleaseCard } from '../../core/record/release-card.ts'
 import type { AgreedData, Opened, RunAsked } from '../../core/record/run-data.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
 import { faultPoint } from '../../world/fault-point.ts';
+import { removeFolder } from '../../world/files.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { keepForRun } from '../../world/git/release-commit.ts';
@@ -35,9 +35,9 @@ import type { Shipment } from '../deliver/deliver.ts';
 import { checkNarrow } from '../deliver/narrow-credential.ts';
 import { planShipments, refuseDifferent } from '../deliver/publish-plan.ts';
 import type { PublishedRelease } from '../deliver/published.ts';
-import { type ReleaseFolder, readFolders } from '../release-folder/built-release.ts';
+import { type ReleaseFolder, readFolders, unreleasedFolder } from '../release-folder/built-release.ts';
 import { parcelOf } from '../release-folder/parcel.ts';
-import { dropRun } from '../run/drop-run.ts';
+import { dropRun, dropRunButArtifacts, outOf } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { removeOwnTags } from '../run/own-tags.ts';
 import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run, refuseNewer } from '../run/run.ts';
@@ -171,6 +171,7 @@ async function newRelease(
     program: programVersions(context.programVersion),
   };
   faultPoint('opened', '', 'before');
+  await removeFolder(unreleasedFolder(repository));
   const run = await beginRun(context, repository, opened);
   faultPoint('opened', '', 'after-done');
   return goOn(context, repository, { run, options, talk, isPushed: false });
@@ -189,7 +190,7 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
         return { ...prepared, card: null, run: run.id, dryRun: false, page: null, error: null };
       if (options.dryRun) {
         const page = await writePlan(inside, { run, card: prepared.card, file: options.card });
-        await dropRun(repository, run);
+        await dropRunButArtifacts(repository, run);
         return { ...prepared, run: '', dryRun: true, page, error: null };
       }
     }
@@ -206,7 +207,7 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
     // refused would only be refused again.
     const isKept = isPushed || isCut || run.journal.isDone('committed', 'handed-out');
     if (isKept) throw withResume(error, run.id);
-    await dropRun(repository, run);
+    await dropRunButArtifacts(repository, run);
     throw error;
   } finally {
     run.journal.close();
@@ -430,11 +431,6 @@ async function makeCommit(
   journal.append({ step: 'committed', phase: 'done', data: { commit, tree: made?.tree ?? null } });
   faultPoint('committed', '', 'after-done');
   return commit;
-}
-
-/** Folder of a run's artifacts. */
-function outOf({ folder }: Run): string {
-  return path.join(folder, 'out');
 }
 
 /** Builds what is not built yet; what an earlier try left whole is kept. */

@@ -17,10 +17,14 @@ const emptySha1 = createHash('sha1').digest('hex');
 
 /**
  * Reads an archive once: digests of every file and what its beginning says of licence and copyright.
- * @param wantsText further files whose whole text is wanted.
+ * @param wantsText further files whose whole text is wanted. @param onRead hears of bytes that were unpacked.
  * @throws like readArtifact.
  */
-export async function readArtifactFiles(file: string, wantsText: (path: string) => boolean): Promise<ArtifactFiles> {
+export async function readArtifactFiles(
+  file: string,
+  wantsText: (path: string) => boolean,
+  onRead: (bytes: number) => void,
+): Promise<ArtifactFiles> {
   const digests = new Map<string, string>();
   const headers = new Map<string, FileHeader>();
   let open: { name: string; hash: Hash } | null = null;
@@ -39,6 +43,7 @@ export async function readArtifactFiles(file: string, wantsText: (path: string) 
         headers.set(name, header);
       }
       open?.hash.update(chunk);
+      onRead(chunk.byteLength);
     },
   });
   close();
@@ -50,10 +55,15 @@ export async function readArtifactFiles(file: string, wantsText: (path: string) 
   return { artifact, files: withLicenceFiles(files), texts: artifact.texts };
 }
 
-/** The files of a folder, as they lie there. */
-export async function readFolderFiles(folder: string): Promise<SbomFile[]> {
-  const paths = (await listFiles(folder)).filter(({ linkname }) => linkname === null).map((one) => one.path);
-  const surveyed = await surveyFiles(folder, paths.sort());
+/** The files of a folder, as they lie there. @param progress is told how many bytes there are, and hears of each piece. */
+export async function readFolderFiles(
+  folder: string,
+  progress: (of: number) => (bytes: number) => void,
+): Promise<SbomFile[]> {
+  const files = (await listFiles(folder)).filter(({ linkname }) => linkname === null);
+  const onRead = progress(files.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0));
+  const paths = files.map((one) => one.path).sort();
+  const surveyed = await surveyFiles(folder, paths, onRead);
   return withLicenceFiles(
     surveyed.map(({ path: inside, sha1, sha256, head }) =>
       toSbomFile({ inside, sha1, sha256, header: head === null ? undefined : readFileHeader(head) }),

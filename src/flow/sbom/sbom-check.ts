@@ -15,7 +15,7 @@ import { mergeSboms } from '../../core/sbom/merge.ts';
 import type { SbomProblem } from '../../core/sbom/problem.ts';
 import type { Sbom } from '../../core/sbom/sbom.ts';
 import { describePlace, readText, unreadableFile, writeWhole } from '../../world/files.ts';
-import type { Context } from '../context.ts';
+import { type Context, countMoved, during } from '../context.ts';
 import { readArtifactFiles, readFolderFiles } from './artifact-files.ts';
 
 /** The answer of `sbom check`. */
@@ -63,7 +63,12 @@ async function compareWith(
   const { isFolder } = await describePlace(place).catch((error) => {
     throw unreadableFile(error, against) ?? error;
   });
-  const files = isFolder ? await readFolderFiles(place) : (await readArtifactFiles(place, () => false)).files;
+  const what = `read ${against}`;
+  const files = await during(context, what, async () =>
+    isFolder
+      ? readFolderFiles(place, (of) => countMoved(context, what, of))
+      : (await readArtifactFiles(place, () => false, countMoved(context, what, null))).files,
+  );
   const differences = compareFiles(sbom, isFolder ? null : path.basename(place), files);
   if (differences !== null) return differences;
   throw new BevelstoneError('SBOM_WRONG', {

@@ -12,7 +12,7 @@ import { type Sbom, type SbomPackage, type SbomRelation, sbomPackage } from '../
 import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { listFiles } from '../../world/list-files.ts';
-import type { Context } from '../context.ts';
+import { type Context, countMoved, during } from '../context.ts';
 import { alteredArtifact, builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
 import { recordSboms } from '../release-folder/release-sboms.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
@@ -60,7 +60,10 @@ export async function writeSboms(context: Context, { targets, kinds, to }: SbomO
   const parts: SbomsWritten[] = [];
   for (const target of targets) {
     context.signal.throwIfAborted();
-    const made = await sbomOfTarget(context, path.resolve(context.folder, target), target);
+    const what = `SBOM of ${target}`;
+    const made = await during(context, what, () =>
+      sbomOfTarget(context, { place: path.resolve(context.folder, target), shown: target, what }),
+    );
     const folder = to === null ? made.folder : path.resolve(context.folder, to);
     parts.push(
       await writeOut({ madeSbom: made, stem: made.stem, folder, kinds: kinds.length === 0 ? bothKinds : kinds }),
@@ -106,7 +109,10 @@ export async function writeReleaseSbomsFor(
   const parts: SbomsWritten[] = [];
   for (const release of releases) {
     context.signal.throwIfAborted();
-    const made = await sbomOfRelease(context, { workspace, releaseFolder: release, found: { files, versions } });
+    const what = `SBOM of ${release.record.package} ${release.record.version}`;
+    const made = await during(context, what, () =>
+      sbomOfRelease(context, { workspace, releaseFolder: release, found: { files, versions }, what }),
+    );
     const configured =
       workspace.packages.find(({ name }) => name === release.record.package)?.config.sbom.kinds ??
       workspace.config.sbom.kinds ??
@@ -131,17 +137,22 @@ async function sbomOfRelease(
     workspace,
     releaseFolder: { folder, record },
     found,
+    what,
   }: {
     readonly workspace: Workspace;
     readonly releaseFolder: ReleaseFolder;
     readonly found: { readonly files: DependencyFiles; readonly versions: ReadonlyMap<string, string> };
+    readonly what: string;
   },
 ): Promise<MadeSbom> {
   const config = workspace.config;
   const one = workspace.packages.find(({ name }) => name === record.package);
   const licence = one?.manifest?.licence ?? null;
+  const onRead = countMoved(context, what, null);
   const read = await Promise.all(
-    record.artifacts.map((listed) => artifactPackage({ folder, record, listed, licence, supplier: config.supplier })),
+    record.artifacts.map((listed) =>
+      artifactPackage({ onRead, folder, record, listed, licence, supplier: config.supplier }),
+    ),
   );
   const artifacts = read.map((each) => each.made);
   const commitPage = config.links.commit?.replaceAll('{commit}', record.commit) ?? null;
@@ -206,14 +217,16 @@ async function artifactPackage({
   listed,
   licence,
   supplier,
+  onRead,
 }: {
   readonly folder: string;
   readonly record: ReleaseRecord;
   readonly listed: ArtifactRecord;
   readonly licence: string | null;
   readonly supplier: string | null;
+  readonly onRead: (bytes: number) => void;
 }): Promise<{ readonly made: SbomPackage; readonly inner: readonly InnerSbom[] }> {
-  const { artifact, files, texts } = await readArtifactFiles(path.join(folder, listed.file), isInnerSbom);
+  const { artifact, files, texts } = await readArtifactFiles(path.join(folder, listed.file), isInnerSbom, onRead);
   if (artifact.sha256 !== listed.sha256) throw alteredArtifact(path.join(folder, listed.file));
   const common = artifact.manifest?.common;
   const made = sbomPackage({
@@ -246,19 +259,28 @@ function innerSboms(artifact: string, texts: ReadonlyMap<string, string>): Inner
 }
 
 /** The SBOM of an archive or of a folder, from wherever it is. */
-async function sbomOfTarget(context: Context, target: string, shown: string): Promise<MadeSbom> {
+async function sbomOfTarget(
+  context: Context,
+  { place, shown, what }: { readonly place: string; readonly shown: string; readonly what: string },
+): Promise<MadeSbom> {
   try {
-    const { isFolder, changed } = await describePlace(target);
-    return isFolder ? await sbomOfFolder(context, target) : await sbomOfFile(context, target, changed);
+    const { isFolder, changed } = await describePlace(place);
+    return isFolder
+      ? await sbomOfFolder(context, place, what)
+      : await sbomOfFile(context, { file: place, changed, what });
   } catch (cause) {
     throw unreadableFile(cause, shown) ?? cause;
   }
 }
 
-async function sbomOfFile(context: Context, file: string, changed: Date): Promise<MadeSbom> {
+async function sbomOfFile(
+  context: Context,
+  { file, changed, what }: { readonly file: string; readonly changed: Date; readonly what: string },
+): Promise<MadeSbom> {
   const { artifact, files, texts } = await readArtifactFiles(
     file,
     (inside) => isDependencyFile(inside) || isInnerSbom(inside),
+    countMoved(context, what, null),
   );
   const common = artifact.manifest?.common;
   const name = common?.name ?? path.basename(file);
@@ -311,8 +333,11 @@ async function sbomOfFile(context: Context, file: string, changed: Date): Promis
   };
 }
 
-async function sbomOfFolder(context: Context, folder: string): Promise<MadeSbom> {
-  const [files, listed] = await Promise.all([readFolderFiles(folder), listFiles(folder)]);
+async function sbomOfFolder(context: Context, folder: string, what: string): Promise<MadeSbom> {
+  const [files, listed] = await Promise.all([
+    readFolderFiles(folder, (of) => countMoved(context, what, of)),
+    listFiles(folder),
+  ]);
   const paths = listed.map((one) => one.path);
   const texts = new Map<string, string>();
   for (const one of paths.filter(isDependencyFile)) {

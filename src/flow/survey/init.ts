@@ -11,6 +11,7 @@ import { readTags } from '../../world/git/read-tags.ts';
 import { currentBranch, type Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import { type Context, warn } from '../context.ts';
+import { writeEditorSchema } from '../workspace/config.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { plainSurvey, surveyWorkspace } from './survey.ts';
 
@@ -49,6 +50,7 @@ export async function init(context: Context, { dryRun }: { readonly dryRun: bool
   if (dryRun) return { file, written: false, config, text, packages: lastOnly(packages, habit?.last ?? new Map()) };
   await writeWhole(file, text);
   await ignoreOutput(repository, config.output);
+  await writeEditorSchema(context, repository);
   const survey = await surveyWorkspace({ ...context, configFile: null }, plainSurvey);
   const surveyed = survey.packages.map(({ name, last, next }) => ({ name, last: last?.version ?? null, next }));
   for (const { name, last } of surveyed) {

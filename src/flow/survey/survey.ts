@@ -16,11 +16,11 @@ import {
   surveyedPackage,
 } from '../../core/plan/survey-parts.ts';
 import { chooseStream, type Stream } from '../../core/version/stream.ts';
-import { assignTags } from '../../core/version/tag-pattern.ts';
+import { assignTags, type IgnoredTag, type VersionTag } from '../../core/version/tag-pattern.ts';
 import type { Weight } from '../../core/version/weight.ts';
 import { readTags } from '../../world/git/read-tags.ts';
 import { currentBranch, type Repository, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
-import { type Context, warn } from '../context.ts';
+import { type Context, detailOnce, warn, warnOnce } from '../context.ts';
 import {
   type ConfigSource,
   openContext,
@@ -30,6 +30,12 @@ import {
   type Workspace,
 } from '../workspace/workspace.ts';
 import { askReferences, lastReleases, noteUnknownAmendments, walkEnd, walkHistory } from './survey-history.ts';
+
+/** The version tags of the packages, and the tags that are not read as versions. */
+export type SurveyedTags = {
+  readonly read: readonly (VersionTag & { readonly package: string })[];
+  readonly ignored: readonly IgnoredTag[];
+};
 
 /** What a survey may be asked to do otherwise. */
 export type SurveyOptions = {
@@ -41,6 +47,8 @@ export type SurveyOptions = {
   readonly because: string | null;
   /** Whether to list commits that are not in any package too. */
   readonly changes: boolean;
+  /** Whether to list the tags that were read, and those that were not. */
+  readonly tags: boolean;
   /** Where every package's changes begin, instead of its last release. */
   readonly from: string | null;
   /** Whether releases of the surveyed commit itself are looked at as if they were still to come, without refusals. */
@@ -56,6 +64,7 @@ export const plainSurvey: SurveyOptions = {
   raise: null,
   because: null,
   changes: false,
+  tags: false,
   from: null,
   asReleased: false,
 };
@@ -71,6 +80,8 @@ export type Survey = {
   readonly packages: readonly SurveyedPackage[];
   /** Commits that are not in any package, only when asked for. */
   readonly others: readonly OtherCommit[];
+  /** Only when asked for. */
+  readonly tags: SurveyedTags | null;
   readonly workspace: Workspace;
   /** Packages by their `index`. */
   readonly edges: readonly DependencyEdge[];
@@ -91,7 +102,7 @@ export async function surveyWorkspace(
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
   const stream = chooseStream(config.streams, branch, options.stream);
-  const { histories, walk } = await readHistories(context, { workspace, commit, stream, options, found });
+  const { histories, walk, ignored } = await readHistories(context, { workspace, commit, stream, options, found });
   const edges = dependencyEdges(histories);
   const groups = groupIndexes(Object.values(config.together), packages);
   // A question that looks at every file: only preview versions depend on it.
@@ -112,8 +123,11 @@ export async function surveyWorkspace(
   if (!options.asReleased) {
     for (const { history } of shown) noteHistory(context, history);
     for (const note of manifestNotes(surveyed)) warn(context, note);
+    if (surveyed.some(({ last }) => last === null)) warnOfIgnored(context, ignored);
   }
-  return { commit, branch, stream, packages: surveyed, others: walk.others, workspace, edges };
+  const read = histories.flatMap(({ own, tags }) => tags.map((tag) => ({ ...tag, package: own.name })));
+  const tags = options.tags ? { read, ignored } : null;
+  return { commit, branch, stream, packages: surveyed, others: walk.others, tags, workspace, edges };
 }
 
 type HistoryQuestion = {
@@ -128,12 +142,13 @@ type HistoryQuestion = {
 async function readHistories(
   context: Context,
   { workspace, commit, stream, options, found }: HistoryQuestion,
-): Promise<{ histories: PackageHistory<Package>[]; walk: Walk }> {
+): Promise<{ histories: PackageHistory<Package>[]; walk: Walk; ignored: readonly IgnoredTag[] }> {
   const { repository, config, packages } = workspace;
   const tags = options.asReleased ? found.tags.filter((tag) => tag.commit !== commit) : found.tags;
   const assigned = assignTags(tags, packages);
   refuseClaimedTwice(assigned.claimedTwice);
-  for (const note of [...found.notes, ...assigned.notes]) warn(context, note);
+  const ignored = [...found.ignored, ...assigned.ignored];
+  for (const { tag, why } of ignored) detailOnce(context, `tag ${tag} is not read: ${why}`);
   const releases = await lastReleases({ repository, commit, stream, byOwner: assigned.byOwner });
   const from = options.from === null ? null : await resolveCommit(repository.place, options.from);
   const range = { commit, end: from ?? (await walkEnd(repository, releases)) };
@@ -153,7 +168,7 @@ async function readHistories(
   const counted = countChanges({ walk, starts, released, revertWeight });
   await noteUnknownAmendments(context, repository, amendments);
   for (const note of walk.notes) warn(context, note);
-  return { histories: joinChanges(known, counted), walk };
+  return { histories: joinChanges(known, counted), walk, ignored };
 }
 
 function factsOf({ own, tags, release, counted }: PackageHistory<Package>): PackageFacts {
@@ -166,6 +181,14 @@ function factsOf({ own, tags, release, counted }: PackageHistory<Package>): Pack
     manifestVersion: own.manifest?.version ?? null,
     changes: counted,
   };
+}
+
+/** A package without a release, beside tags that are not read, may well have one. */
+function warnOfIgnored(context: Context, ignored: readonly IgnoredTag[]): void {
+  const [first] = ignored;
+  if (first === undefined) return;
+  const count = ignored.length === 1 ? `tag ${first.tag} is` : `${ignored.length} tags, such as ${first.tag}, are`;
+  warnOnce(context, `${count} not read as a version; see: bevelstone survey --tags`);
 }
 
 function noteHistory(context: Context, history: PackageHistory<Package>): void {

@@ -55,6 +55,27 @@ export function openContext(context: Context): Promise<Repository> {
 }
 
 /**
+ * Reads the configuration alone.
+ * @param where `commit` is asked for only when the configuration is that of a commit.
+ * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION.
+ */
+export async function readConfig(
+  context: Context,
+  where: { readonly repository: Repository; readonly commit: string; readonly source: ConfigSource },
+): Promise<Pick<Workspace, 'config' | 'configText'>> {
+  const configText = await readConfigText(context, where);
+  const text = configText ?? plainText;
+  const place = { folder: where.repository.commonFolder, build: context.programBuild };
+  const config = await cachedConfig({ ...place, text }, async () => {
+    const { parseConfig } = await import('../../core/config/parse-config.ts');
+    return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
+  });
+  hideCredentials(context, config);
+  checkProgramVersion(config, context.programVersion);
+  return { config, configText };
+}
+
+/**
  * Reads configuration and manifests.
  * @throws CONFIG_INVALID, CONFIG_NOT_FOUND, CONFIG_PROGRAM_VERSION, PACKAGE_NOT_FOUND, MANIFEST_INVALID, STREAM_UNSPELLABLE.
  */
@@ -66,16 +87,7 @@ export async function readWorkspace(
     source,
   }: { readonly repository: Repository; readonly commit: string; readonly source: ConfigSource },
 ): Promise<Workspace> {
-  const configText = await readConfigText(context, { repository, commit, source });
-  const place = { folder: repository.commonFolder, build: context.programBuild };
-  const load = (text: string) =>
-    cachedConfig({ ...place, text }, async () => {
-      const { parseConfig } = await import('../../core/config/parse-config.ts');
-      return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
-    });
-  const config = await load(configText ?? plainText);
-  hideCredentials(context, config);
-  checkProgramVersion(config, context.programVersion);
+  const { config, configText } = await readConfig(context, { repository, commit, source });
   const named = Object.entries(config.packages);
   const places =
     named.length > 0

@@ -18,6 +18,8 @@ export type PackInput = {
   readonly mode: number;
   readonly content: PackContent;
   readonly origin: Origin;
+  /** Hears of bytes that were read from its file. */
+  readonly onRead?: (bytes: number) => void;
 };
 
 /** An input with its bytes: whole when it is small, else to be read in pieces. */
@@ -72,15 +74,20 @@ export async function loadSmall(input: PackInput): Promise<LoadedInput> {
   // Compression keeps the thread pool busy, where a small read would wait behind blocks of a megabyte.
   const bytes = readFileSync(content.file);
   if (bytes.length !== content.sizeBytes) throw changed(input.path, content.sizeBytes);
+  input.onRead?.(bytes.length);
   return { input, bytes };
 }
 
 /** Bytes of a large file in pieces, exactly as many as it had when it was selected. @throws FILE_CHANGED */
-export async function* readLarge(path: string, file: string, sizeBytes: number): AsyncGenerator<Buffer> {
+export async function* readLarge(
+  { path, onRead }: PackInput,
+  { file, sizeBytes }: { readonly file: string; readonly sizeBytes: number },
+): AsyncGenerator<Buffer> {
   let seen = 0;
   for await (const chunk of createReadStream(file, { highWaterMark: wholeBytes }) as AsyncIterable<Buffer>) {
     seen += chunk.length;
     if (seen > sizeBytes) break;
+    onRead?.(chunk.length);
     yield chunk;
   }
   // The header has gone out already: a wrong size here would shift every later entry.

@@ -69,7 +69,7 @@ export async function* tarBytes(
       const { sizeBytes } = content;
       const [sha, md] = [createHash('sha256'), md5 ? createHash('md5') : null];
       yield encodeTarHeader({ ...base, type: 'file', sizeBytes });
-      for await (const chunk of readLarge(path, content.file, sizeBytes)) {
+      for await (const chunk of readLarge(input, content)) {
         sha.update(chunk);
         md?.update(chunk);
         yield chunk;

@@ -122,7 +122,7 @@ async function packLarge({
   let checksum = 0;
   let packedBytes = 0;
   const watched = async function* () {
-    for await (const chunk of readLarge(input.path, file, sizeBytes)) {
+    for await (const chunk of readLarge(input, { file, sizeBytes })) {
       hash.update(chunk);
       checksum = crc32(chunk, checksum);
       yield chunk;

@@ -1,10 +1,10 @@
-import type { Tag } from '../../core/version/tag-pattern.ts';
+import type { IgnoredTag, Tag } from '../../core/version/tag-pattern.ts';
 import { type GitPlace, git } from './run-git.ts';
 
-/** All tags that lead to a commit, and notes on those that do not. One git process, two when tags point to tags. */
+/** All tags that point to a commit, and those that do not. One git process, two when tags point to tags. */
 export async function readTags(
   place: GitPlace,
-): Promise<{ readonly tags: readonly Tag[]; readonly notes: readonly string[] }> {
+): Promise<{ readonly tags: readonly Tag[]; readonly ignored: readonly IgnoredTag[] }> {
   const format = ['%(refname)', '%(objecttype)', '%(objectname)', '%(*objecttype)', '%(*objectname)'].join('%00');
   const { text } = await git(place, ['for-each-ref', `--format=${format}`, 'refs/tags']);
   const rows = text.split('\n').filter((line) => line !== '');
@@ -21,7 +21,7 @@ export async function readTags(
     return found === undefined ? [] : [{ name, commit: found }];
   });
   const lost = nested.filter((name) => !peeled.has(name));
-  return { tags, notes: lost.map((name) => `tag ${name} is passed over: it leads to no commit`) };
+  return { tags, ignored: lost.map((tag) => ({ tag, why: 'it does not point to a commit' })) };
 }
 
 /** Which of these tags the commit holds, itself or in its ancestors. One git process. */

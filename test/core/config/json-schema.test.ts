@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest';
 import { configJsonSchema } from '../../../src/core/config/json-schema.ts';
+import { keyDescriptions } from '../../../src/core/config/key-descriptions.ts';
 import { parseConfig } from '../../../src/core/config/parse-config.ts';
 
 type Schema = {
+  readonly description?: string;
   readonly type?: string;
   readonly enum?: readonly unknown[];
   readonly anyOf?: readonly Schema[];
@@ -83,5 +85,27 @@ describe('the schema for editors', () => {
   it.each(bad)('refuses what the program refuses: %j', (value) => {
     expect(() => parseConfig(JSON.stringify(value), 'bevelstone.yaml')).toThrow();
     expect(accepts(schema, value)).toBe(false);
+  });
+});
+
+describe('the description of a key', () => {
+  const missing = (schema: Schema, at: string): string[] => [
+    ...Object.entries(schema.properties ?? {}).flatMap(([name, inner]) => [
+      ...(inner.description === undefined ? [`${at}${name}`] : []),
+      ...missing(inner, `${at}${name}.`),
+    ]),
+    ...(typeof schema.additionalProperties === 'object' ? missing(schema.additionalProperties, `${at}*.`) : []),
+    ...(schema.items === undefined ? [] : missing(schema.items, `${at}[].`)),
+    ...(schema.anyOf ?? []).flatMap((choice) => missing(choice, at)),
+  ];
+
+  it('is there for every key, for editors to show', () => {
+    expect(missing(schema, '')).toEqual([]);
+  });
+
+  it('belongs to a key', () => {
+    const text = JSON.stringify(schema);
+
+    expect(Object.values(keyDescriptions).filter((one) => !text.includes(JSON.stringify(one)))).toEqual([]);
   });
 });

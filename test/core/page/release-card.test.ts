@@ -28,7 +28,7 @@ const release: ShownCardRelease = {
     ]),
     artifact('tidemark-1.4.0.tar.gz', 1000, []),
   ],
-  findings: '1 warning',
+  findings: ['warning in tidemark-1.4.0.tgz: no repository is named (metadata/no-repository)'],
   rehearsed: ['npm 11: installed'],
   sboms: ['tidemark-1.4.0.spdx.json: 3 components, 12 files'],
   deliveries: [
@@ -63,7 +63,7 @@ describe('the release card', () => {
       '2 features; 1 fix',
       '<strong>light vessel</strong>',
       'the light vessel (net)',
-      '1 warning',
+      'no repository is named',
       'npm 11: installed',
       '3 components',
       'packages.fenmarsh.example',

@@ -70,11 +70,11 @@ describe('tags', () => {
     expect(found).toEqual([[owner, version]]);
   });
 
-  it.each(['tidemark/1.4', 'line-1/2.1.0', 'v1.2.3.4'])('%s is passed over with a note', (name) => {
-    const { byOwner, notes } = assignTags([{ name, commit: 'c' }], owners);
+  it.each(['tidemark/1.4', 'line-1/2.1.0', 'v1.2.3.4'])('does not read %s, and says why', (name) => {
+    const { byOwner, ignored } = assignTags([{ name, commit: 'c' }], owners);
 
     expect(byOwner.flat()).toEqual([]);
-    expect(notes.join()).toContain(name);
+    expect(ignored).toEqual([{ tag: name, why: expect.stringContaining('MAJOR.MINOR.PATCH') }]);
   });
 
   it('claimed by two packages are named', () => {

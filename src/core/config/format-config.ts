@@ -1,0 +1,45 @@
+import { formatDuration } from '../text/duration.ts';
+import type { Config } from './config.ts';
+
+type Json = { readonly [key: string]: unknown };
+type Path = readonly string[];
+
+/**
+ * A configuration as it can be written into bevelstone.yaml, every default included: reading it again gives the same
+ * configuration. Keys without a value are left out, since an empty value would be an error.
+ */
+export function formatConfig(config: Config): Json {
+  return formatObject(config as unknown as Json, []);
+}
+
+function formatObject(object: Json, path: Path): Json {
+  return Object.fromEntries(
+    Object.entries(object).flatMap(([key, value]) =>
+      isLeftOut(key, value, path) ? [] : [[key, formatValue(value, [...path, key])]],
+    ),
+  );
+}
+
+function formatValue(value: unknown, path: Path): unknown {
+  const key = path.at(-1) ?? '';
+  if (typeof value === 'number' && durations.has(key)) return formatDuration(value);
+  if (typeof value === 'number' && key === 'largest') return `${value} B`;
+  if (Array.isArray(value)) return value.map((item) => formatItem(item, path));
+  return typeof value === 'object' && value !== null ? formatObject(value as Json, path) : value;
+}
+
+const durations = new Set(['at-most', 'confirm-for']);
+
+function formatItem(item: unknown, path: Path): unknown {
+  if (typeof item !== 'object' || item === null) return item;
+  if (path.at(-1) !== 'tools' || path.length !== 3) return formatObject(item as Json, path);
+  const { name, range } = item as { readonly name: string; readonly range: string | null };
+  return range === null ? name : `${name} ${range}`;
+}
+
+/** Only `growth` has an empty value of its own; these mappings are refused where a form has no use for them. */
+function isLeftOut(key: string, value: unknown, path: Path): boolean {
+  if (value === null) return !(key === 'growth' && path.at(-1) === 'verify');
+  const isEmpty = typeof value === 'object' && Object.keys(value as object).length === 0;
+  return isEmpty && path.at(-1) === 'artifacts' && ['control', 'attributes', 'coordinates'].includes(key);
+}
