@@ -226,7 +226,7 @@ function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {
   const listed = commandList.filter(({ name }) => name.startsWith(`${group} `));
   return parser.command(group, groupWords[group] ?? '', (inner) => {
     let grown = inner;
-    for (const one of listed) grown = addCommand(grown, one, commands);
+    for (const command of listed) grown = addCommand(grown, command, commands);
     return grown.demandCommand(1, `missing command: ${group} ${secondWords(group, commandList).join(', ')}`);
   });
 }

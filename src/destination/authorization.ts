@@ -16,11 +16,11 @@ export function usualCredential(speaks: Protocol, credential: Credential): Crede
 
 /** The headers that carry a credential (RFC 6750 §2.1, RFC 7617 §2). @throws CREDENTIAL_KIND for keys of an object store. */
 export function authorizationHeaders(speaks: Protocol, credential: Credential): Record<string, string> {
-  const one = usualCredential(speaks, credential);
-  if (one.type === 'none') return {};
-  if (one.type === 'token') return { authorization: `Bearer ${one.secret}` };
-  if (one.type === 'basic') return { authorization: basic(one.user, one.password) };
-  if (one.type === 'header') return { [one.name.toLowerCase()]: one.value };
+  const item = usualCredential(speaks, credential);
+  if (item.type === 'none') return {};
+  if (item.type === 'token') return { authorization: `Bearer ${item.secret}` };
+  if (item.type === 'basic') return { authorization: basic(item.user, item.password) };
+  if (item.type === 'header') return { [item.name.toLowerCase()]: item.value };
   throw new BevelstoneError('CREDENTIAL_KIND', {
     message: `${speaks} has no use for a credential of this shape`,
     why: 'access keys and the usual chain are for s3',

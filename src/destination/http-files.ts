@@ -3,7 +3,17 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { drain } from '../world/http.ts';
 import { sentBytes } from '../world/sent-file.ts';
 import type { Parcel, Presence } from './destination.ts';
-import { call, callText, expectDone, isDone, openAddress, refused, strangeAnswer, textBody, type Web } from './web.ts';
+import {
+  call,
+  callText,
+  expectDone,
+  isDone,
+  openAddress,
+  refused,
+  textBody,
+  unexpectedAnswer,
+  type Web,
+} from './web.ts';
 
 /** A text with the tag that a server gave it, for conditional writing; both null when there is none. */
 export type TaggedText = { readonly text: string | null; readonly tag: string | null };
@@ -133,7 +143,7 @@ export async function putParcel({
     headers: { 'content-type': 'application/octet-stream', 'if-none-match': '*' },
     body: { chunks: sentBytes(parcel, moved), sizeBytes: parcel.sizeBytes },
   });
-  if (answer.status === 412) throw strangeAnswer(web.name, `something came to lie at ${url} meanwhile`, url);
+  if (answer.status === 412) throw unexpectedAnswer(web.name, `something came to lie at ${url} meanwhile`, url);
   expectDone(web, parcel.fileName, answer);
 }
 

@@ -103,9 +103,9 @@ export function refused(
   answer: TextAnswer,
 ): BevelstoneError {
   const { status } = answer;
-  const said = saidOf(answer.text, secrets);
+  const reason = messageFor(answer.text, secrets);
   const message = `${destination} refused ${what}`;
-  const why = `it answered ${status}${said === '' ? '' : `: ${said}`}`;
+  const why = `it answered ${status}${reason === '' ? '' : `: ${reason}`}`;
   if (status === 401 || status === 403) {
     const fix =
       status === 401
@@ -123,7 +123,7 @@ export function refused(
       retryAfterMs,
     });
   }
-  if (status === 409 || /\balready exists\b/i.test(said)) {
+  if (status === 409 || /\balready exists\b/i.test(reason)) {
     const fix = 'This version exists there already; release a higher one';
     return new BevelstoneError('DELIVERY_EXISTS', { message, why, fix });
   }
@@ -136,10 +136,10 @@ const maxSaidLength = 200;
 const maxScannedLength = 8 << 10;
 
 /** The sentence in an error answer: JSON's `error` or `errors`, else the beginning of the text. */
-function saidOf(body: string, secrets: ReadonlySet<string>): string {
+function messageFor(body: string, secrets: ReadonlySet<string>): string {
   const value = objectOf(parseJson(body));
   const first = Array.isArray(value['errors']) ? objectOf(value['errors'][0]) : {};
-  const texts = [value['error'], first['message'], value['message']].filter((one) => typeof one === 'string');
+  const texts = [value['error'], first['message'], value['message']].filter((item) => typeof item === 'string');
   const plain = body
     .slice(0, maxScannedLength)
     .replace(/<[^<>]*>/g, ' ')
@@ -158,7 +158,7 @@ export function parseJson(text: string): unknown {
 }
 
 /** The error for an answer that is not this protocol's. */
-export function strangeAnswer(destination: string, why: string, url: string): BevelstoneError {
+export function unexpectedAnswer(destination: string, why: string, url: string): BevelstoneError {
   return new BevelstoneError('DESTINATION_ANSWER', {
     message: `${destination} did not answer like a server of its protocol`,
     why,

@@ -49,7 +49,7 @@ export async function receiveForm(request: FastifyRequest, store: Store, receivi
     return { fields, files };
   } catch (error) {
     feed.catch(() => {});
-    for (const one of files.values()) await store.discard(one);
+    for (const file of files.values()) await store.discard(file);
     throw error;
   }
 }

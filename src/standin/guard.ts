@@ -28,7 +28,7 @@ export type Guard = {
 export function makeGuard(tokens: readonly StandinToken[], isPrivate: boolean): Guard {
   const tokenOf = (request: FastifyRequest) => {
     const secret = secretOf(request);
-    return secret === null ? null : (tokens.find((one) => isEqual(one.secret, secret)) ?? null);
+    return secret === null ? null : (tokens.find((token) => isEqual(token.secret, secret)) ?? null);
   };
   const challenge = { 'www-authenticate': 'Basic realm="stand-in"' };
   const read = (request: FastifyRequest) => {
@@ -57,7 +57,7 @@ export function secretOf({ headers }: FastifyRequest): string | null {
 }
 
 /** Compares in the same time whatever differs. */
-function isEqual(one: string, other: string): boolean {
+function isEqual(name: string, other: string): boolean {
   const digest = (text: string) => createHash('sha256').update(text).digest();
-  return timingSafeEqual(digest(one), digest(other));
+  return timingSafeEqual(digest(name), digest(other));
 }

@@ -39,7 +39,7 @@ export type StandinSettings = {
   readonly isPrivate?: boolean;
   readonly speaks?: readonly RemoteProtocol[];
   readonly faults?: readonly Fault[];
-  readonly mostBytes?: number;
+  readonly maxBytes?: number;
   /** Where names that are not here are looked up, by protocol. */
   readonly upstream?: Partial<Readonly<Record<RemoteProtocol, string>>>;
 };
@@ -73,7 +73,7 @@ const checkMs = 2000;
 
 /** Starts the server on the loopback interface only. @throws STANDIN_PORT when the port can't be opened. */
 export async function startStandin(settings: StandinSettings): Promise<Standin> {
-  const { port, store, now, speaks = remoteProtocols, mostBytes = usualMostBytes } = settings;
+  const { port, store, now, speaks = remoteProtocols, maxBytes = usualMostBytes } = settings;
   await makeFolder(store);
   await removeIncoming(store);
   const server = fastify({
@@ -82,7 +82,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
     http: { headersTimeout: headersMs, connectionsCheckingInterval: checkMs },
     connectionTimeout: idleMs,
     routerOptions: { maxParamLength: 4000 },
-    bodyLimit: mostBytes,
+    bodyLimit: maxBytes,
     rewriteUrl: (request) => servedPath(request.url ?? '/', request.headers.authorization),
   });
   for (const method of ['PROPFIND', 'MKCOL']) server.addHttpMethod(method, { hasBody: true });
@@ -107,7 +107,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
       guard,
       faults,
       now,
-      mostBytes,
+      maxBytes,
       upstream: upstream === undefined ? null : upstream.replace(/\/*$/, '/'),
     });
   }

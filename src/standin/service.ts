@@ -16,7 +16,7 @@ export type Service = {
   /** Where names that are not here are looked up, with `/` behind; null for nowhere. */
   readonly upstream: string | null;
   /** The largest upload that is taken. */
-  readonly mostBytes: number;
+  readonly maxBytes: number;
 };
 
 /** One request to a protocol, with what the protocol works with. */
@@ -76,12 +76,12 @@ export async function fromUpstream({ upstream, request, reply }: Call, path: str
 }
 
 /** A short body as text. */
-export async function textOfBody(request: FastifyRequest, mostBytes = 32 << 20): Promise<string> {
+export async function textOfBody(request: FastifyRequest, maxBytes = 32 << 20): Promise<string> {
   const parts: Uint8Array[] = [];
   let sizeBytes = 0;
   for await (const part of bodyOf(request)) {
     sizeBytes += part.length;
-    if (sizeBytes > mostBytes) throw new Refusal(413, `more than ${mostBytes} bytes are not taken`);
+    if (sizeBytes > maxBytes) throw new Refusal(413, `more than ${maxBytes} bytes are not taken`);
     parts.push(part);
   }
   return Buffer.concat(parts).toString('utf8');

@@ -20,7 +20,7 @@ export type Received = {
 /** How a file is taken in. */
 export type Receiving = {
   readonly digests?: readonly DigestName[];
-  readonly mostBytes: number;
+  readonly maxBytes: number;
   /** For how many bytes there is room; all by default. */
   readonly room?: number;
   /** How long it is said to be. */
@@ -74,7 +74,7 @@ export class Store {
   /** Takes a stream into a temporary file. Whoever calls commits or discards it. */
   async receive(
     body: AsyncIterable<Uint8Array>,
-    { digests = [], mostBytes, room, sizeBytes = 0, isFlushed = true }: Receiving,
+    { digests = [], maxBytes, room, sizeBytes = 0, isFlushed = true }: Receiving,
   ): Promise<Received> {
     await mkdir(this.folder, { recursive: true });
     const file = path.join(this.folder, `${randomBytes(9).toString('hex')}.incoming`);
@@ -83,7 +83,7 @@ export class Store {
     const watch = async function* () {
       for await (const chunk of body) {
         seenBytes += chunk.length;
-        if (seenBytes > mostBytes) throw new Refusal(413, `more than ${mostBytes} bytes are not taken`);
+        if (seenBytes > maxBytes) throw new Refusal(413, `more than ${maxBytes} bytes are not taken`);
         if (room !== undefined && seenBytes > room) throw new Refusal(507, 'there is no room left');
         const behind = hashes.update(chunk);
         if (behind !== null) await behind;

@@ -2,7 +2,7 @@ import { once } from 'node:events';
 import { Worker } from 'node:worker_threads';
 
 const batchBytes = 1 << 20;
-const mostUnderWay = 8;
+const maxInFlight = 8;
 
 const script = `
 const { parentPort, workerData } = require('node:worker_threads');
@@ -44,7 +44,7 @@ export class DigestThread {
       at += part.length;
       if (this.#used === batchBytes) this.#send();
     }
-    return this.#underWay < mostUnderWay ? null : this.#wait();
+    return this.#underWay < maxInFlight ? null : this.#wait();
   }
 
   /** The digests in hexadecimal, by name. */
@@ -69,6 +69,6 @@ export class DigestThread {
   }
 
   async #wait(): Promise<void> {
-    while (this.#underWay >= mostUnderWay) await once(this.#worker, 'message');
+    while (this.#underWay >= maxInFlight) await once(this.#worker, 'message');
   }
 }

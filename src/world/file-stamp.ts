@@ -15,6 +15,10 @@ export function stampOf({ ino, size, ctimeNs }: BigIntStats): FileStamp {
 }
 
 /** Whether it is the same file, untouched. */
-export function isSameStamp(one: FileStamp, other: FileStamp): boolean {
-  return one.inode === other.inode && one.sizeBytes === other.sizeBytes && one.changedNs === other.changedNs;
+export function isSameStamp(fileStamp: FileStamp, other: FileStamp): boolean {
+  return (
+    fileStamp.inode === other.inode &&
+    fileStamp.sizeBytes === other.sizeBytes &&
+    fileStamp.changedNs === other.changedNs
+  );
 }

@@ -18,7 +18,7 @@ export function pythonMetadata(root: string, env: Readonly<Record<string, string
     if (base === undefined) continue;
     for (const python of namesIn(path.join(base, 'lib')).filter((name) => name.startsWith('python'))) {
       const packages = path.join(base, 'lib', python, 'site-packages');
-      for (const name of namesIn(packages).filter((one) => one.endsWith('.dist-info'))) {
+      for (const name of namesIn(packages).filter((name) => name.endsWith('.dist-info'))) {
         const project = name
           .replace(/-[^-]*\.dist-info$/, '')
           .toLowerCase()

@@ -37,7 +37,7 @@ export async function openInstalled(place: string): Promise<InstalledPackage | n
   const manifestText = await readTextIfThere(path.join(place, 'package.json'));
   if (manifestText === null) return null;
   const folder = await realpath(place);
-  const paths = (await listFiles(folder)).map((one) => one.path);
+  const paths = (await listFiles(folder)).map((file) => file.path);
   return {
     folder,
     manifestText,

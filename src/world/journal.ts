@@ -124,7 +124,7 @@ export class Journal {
     const fresh = path.join(this.folder, `${fileName}.new`);
     const file = openSync(fresh, 'w');
     try {
-      writeAll(file, [...this.#lines, line].map((one) => `${one}\n`).join(''));
+      writeAll(file, [...this.#lines, line].map((text) => `${text}\n`).join(''));
       fsyncSync(file);
     } finally {
       closeSync(file);

@@ -90,7 +90,7 @@ export async function noteLocks(commonFolder: string, files: readonly string[]):
 
 async function removeNotedLocks(commonFolder: string, note: string): Promise<void> {
   const files = ((await readTextIfThere(note)) ?? '').split('\n');
-  for (const file of files.filter((one) => one.startsWith(commonFolder + path.sep) && one.endsWith('.lock'))) {
+  for (const file of files.filter((file) => file.startsWith(commonFolder + path.sep) && file.endsWith('.lock'))) {
     const lock = await stat(file).catch(() => null);
     const age = lock === null ? -1 : lock.mtimeMs - (await stat(note)).mtimeMs;
     if (age >= 0 && age < lockWindowMs) await rm(file, { force: true });
@@ -131,11 +131,11 @@ export async function sweepLeftovers(commonFolder: string): Promise<void> {
 }
 
 async function sweepOne(commonFolder: string, folder: string): Promise<void> {
-  for (const name of (await namesIn(folder)).filter((one) => one.startsWith('note-'))) {
+  for (const name of (await namesIn(folder)).filter((name) => name.startsWith('note-'))) {
     const place = (await readTextIfThere(path.join(folder, name))) ?? '';
     if (path.isAbsolute(place) && ownName.test(path.basename(place))) await removeOrRestore(commonFolder, place);
   }
-  for (const name of (await namesIn(folder)).filter((one) => one.startsWith('locks-')))
+  for (const name of (await namesIn(folder)).filter((name) => name.startsWith('locks-')))
     await removeNotedLocks(commonFolder, path.join(folder, name));
   await rm(folder, { recursive: true, force: true });
 }

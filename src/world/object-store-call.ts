@@ -54,7 +54,7 @@ function translate({ destination, what, url, secrets }: StoreCall, error: unknow
   const status = statusOf(error);
   const cause = bareCause(error);
   const { name } = cause;
-  const said = cleanText(clipRedacted(cause.message, 200, secrets));
+  const message = cleanText(clipRedacted(cause.message, 200, secrets));
   if (name === 'CredentialsProviderError') {
     return new BevelstoneError('CREDENTIAL_MISSING', {
       message: `${destination} has no credential`,
@@ -64,7 +64,7 @@ function translate({ destination, what, url, secrets }: StoreCall, error: unknow
     });
   }
   if (status === null) return unreachable(url, cause);
-  const why = `it answered ${status}${name === '' || name === 'Unknown' ? '' : ` ${name}`}${said === '' || said === name ? '' : `: ${said}`}`;
+  const why = `it answered ${status}${name === '' || name === 'Unknown' ? '' : ` ${name}`}${message === '' || message === name ? '' : `: ${message}`}`;
   if (status === 401 || status === 403) {
     const isClock = name === 'RequestTimeTooSkewed';
     return new BevelstoneError('CREDENTIAL_REFUSED', {

@@ -86,8 +86,8 @@ async function release(folder: string, number: number): Promise<void> {
 }
 
 async function clearBelow(folder: string, number: number): Promise<void> {
-  for (const one of (await numbers(folder)).filter((found) => found < number))
-    await rm(lockFile(folder, one), { force: true });
+  for (const index of (await numbers(folder)).filter((found) => found < number))
+    await rm(lockFile(folder, index), { force: true });
 }
 
 /** A lock is linked when it is complete, so one that cannot be read lost its text with the power. */

@@ -96,7 +96,7 @@ const littleRoom = 1024 * 1024;
  * Tries whether a folder takes a few kilobytes, and asks how much room there is.
  * @param said what could not be written. @returns DISK_FULL or DISK_FAULT; null where neither is the reason.
  */
-export async function probeRoom(folder: string, said: string): Promise<BevelstoneError | null> {
+export async function probeRoom(folder: string, reason: string): Promise<BevelstoneError | null> {
   const file = path.join(folder, `bevelstone-room-${randomBytes(8).toString('hex')}`);
   try {
     await writeFile(file, Buffer.alloc(8192), { flag: 'wx', flush: true });
@@ -104,7 +104,7 @@ export async function probeRoom(folder: string, said: string): Promise<Bevelston
     if (bavail * bsize >= littleRoom) return null;
     return new BevelstoneError('DISK_FULL', {
       message: 'There was no room for a file',
-      why: said,
+      why: reason,
       fix: `Make room on the disk of ${folder}, then run the same command again`,
     });
   } catch (error) {
@@ -116,11 +116,11 @@ export async function probeRoom(folder: string, said: string): Promise<Bevelston
 }
 
 /** What a child process says on standard error of a full or broken disk, as an error of ours; null for anything else. */
-export function saidFault(program: string, stderr: string): BevelstoneError | null {
+export function faultInMessage(program: string, stderr: string): BevelstoneError | null {
   // What the other side says is its own disk's business.
   const own = stderr.split('\n').filter((line) => !/^(?:remote:|error: remote|!)/.test(line));
-  const line = own.find((one) =>
-    /no space left on device|out of diskspace|disk quota exceeded|file too large|input\/output error/i.test(one),
+  const line = own.find((candidate) =>
+    /no space left on device|out of diskspace|disk quota exceeded|file too large|input\/output error/i.test(candidate),
   );
   if (line === undefined) return null;
   const isFault = /input\/output error/i.test(line);

@@ -156,9 +156,9 @@ describe('inspect --extract', () => {
       .array(fc.constantFrom('a', 'b', 'c', 'd', '..', '.', '...'), { minLength: 1, maxLength: 6 })
       .map((parts) => parts.join('/'));
     const part = fc.oneof(
-      name.map((one) => file(one)),
+      name.map((name) => file(name)),
       name.map(folder),
-      fc.tuple(name, target).map(([one, to]) => link(one, to)),
+      fc.tuple(name, target).map(([value, to]) => link(value, to)),
     );
     let extracted = 0;
     await fc.assert(
@@ -192,8 +192,8 @@ describe('inspect --extract', () => {
   });
 
   it('decides before anything is read from the disk', () => {
-    const entry = (one: string, type: 'file' | 'symlink', linkname: string | null = null) => ({
-      path: one,
+    const entry = (name: string, type: 'file' | 'symlink', linkname: string | null = null) => ({
+      path: name,
       type,
       linkname,
     });

@@ -64,7 +64,7 @@ describe('an unfinished release', () => {
     const resumed = await clone.release(['--resume']);
 
     expect(resumed.error).toBeNull();
-    expect(resumed.result.releases.map((one: { package: string }) => one.package).sort()).toEqual([
+    expect(resumed.result.releases.map((release: { package: string }) => release.package).sort()).toEqual([
       'buoys',
       'charts',
       'soundings',

@@ -58,7 +58,7 @@ export function testArtifact(
     comment: null,
     binaries,
   };
-  const sizeBytes = all.reduce((sum, one) => sum + one.sizeBytes, 100);
+  const sizeBytes = all.reduce((sum, entry) => sum + entry.sizeBytes, 100);
   const facts = collector.finish(readDeclarations);
   return { ...describeArtifact(raw), fileName, sizeBytes, entries: all, texts, control: raw.control, binaries, facts };
 }

@@ -19,7 +19,7 @@ export type RealServer = 'docker-registry' | 'nginx' | 'verdaccio' | 's3rver';
 
 /** `it`, or a test that is skipped with the reason printed when one of these servers is missing. */
 export function itWithServer(...servers: readonly RealServer[]): typeof it | typeof it.skip {
-  const missing = servers.filter((one) => !isHere(one));
+  const missing = servers.filter((server) => !isHere(server));
   if (missing.length === 0) return it;
   // biome-ignore lint/suspicious/noConsole: a skipped test says why
   console.log(`skipped: there is no ${missing.join(', no ')} here`);

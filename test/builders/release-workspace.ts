@@ -184,9 +184,9 @@ function gitIn(folder: string, ...args: string[]): string {
 function filesBelow(folder: string): (readonly [string, string])[] {
   if (!existsSync(folder)) return [];
   return readdirSync(folder, { recursive: true, withFileTypes: true })
-    .filter((one) => one.isFile())
-    .map((one): [string, string] => {
-      const file = path.join(one.parentPath, one.name);
+    .filter((dirent) => dirent.isFile())
+    .map((dirent): [string, string] => {
+      const file = path.join(dirent.parentPath, dirent.name);
       return [path.relative(folder, file), withoutPlace(readFileSync(file, 'latin1'))];
     })
     .sort(([a], [b]) => (a < b ? -1 : 1));

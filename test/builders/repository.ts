@@ -74,7 +74,7 @@ export class TestRepository {
     const tips =
       parents ??
       this.git('for-each-ref', '--format=%(objectname)', `refs/heads/${this.#branch}`).split('\n').filter(Boolean);
-    const all = { ...Object.fromEntries(paths.map((one) => [one, `${++this.#count}\n`])), ...files };
+    const all = { ...Object.fromEntries(paths.map((path) => [path, `${++this.#count}\n`])), ...files };
     this.#clock += 60;
     const who = `Harbour desk <harbour@fenmarsh.example> ${this.#clock} +0000`;
     const data = (text: string) => `data ${Buffer.byteLength(text)}\n${text}\n`;
@@ -83,8 +83,8 @@ export class TestRepository {
       `commit refs/heads/${this.#branch}\nmark :1\nauthor ${who}\ncommitter ${who}\n${data(message)}`,
       first === undefined ? '' : `from ${first}\n`,
       ...merged.map((id) => `merge ${id}\n`),
-      ...remove.map((one) => `D ${one}\n`),
-      ...Object.entries(all).map(([one, text]) => `M 100644 inline ${quotePath(one)}\n${data(text)}`),
+      ...remove.map((name) => `D ${name}\n`),
+      ...Object.entries(all).map(([value, text]) => `M 100644 inline ${quotePath(value)}\n${data(text)}`),
     ].join('');
     execFileSync('git', ['fast-import', '--quiet', '--force', `--export-marks=${mark}`], {
       cwd: this.folder,
@@ -114,7 +114,7 @@ export class TestRepository {
     const brought = this.git('diff', '--name-only', '--no-renames', '--diff-filter=AM', base, theirs)
       .split('\n')
       .filter(Boolean);
-    const files = Object.fromEntries(brought.map((one) => [one, `${this.git('show', `${theirs}:${one}`)}\n`]));
+    const files = Object.fromEntries(brought.map((name) => [name, `${this.git('show', `${theirs}:${name}`)}\n`]));
     return this.commit(message, { files, parents: [mine, theirs] });
   }
 

@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 
 /** Waits until a file is there, or one with such a name in a folder. The test's own time is the limit. */
 export function appears(place: string, name?: RegExp): Promise<void> {
-  return until(() => (name === undefined ? existsSync(place) : readdirSync(place).some((one) => name.test(one))));
+  return until(() => (name === undefined ? existsSync(place) : readdirSync(place).some((file) => name.test(file))));
 }
 
 /** Waits until a process has a file with such a path open, or is gone. */

@@ -46,7 +46,7 @@ describe('a one-time password', () => {
     await destination.deliver(parcel, quietly(parcel));
 
     expect((await destination.find(parcel, [parcel])).type).toBe('same');
-    expect([...context.secrets].some((one) => /^\d{6}$/.test(one))).toBe(true);
+    expect([...context.secrets].some((secret) => /^\d{6}$/.test(secret))).toBe(true);
   });
 
   it('that nobody can give is asked for by its key', async () => {
@@ -81,7 +81,7 @@ describe('snapshots', () => {
       await destination.point([parcel]);
     }
 
-    expect(addresses.map((one) => path.posix.basename(one))).toEqual([
+    expect(addresses.map((address) => path.posix.basename(address))).toEqual([
       'tidemark-1.5.0-20261118.110640-1.jar',
       'tidemark-1.5.0-20261118.111640-2.jar',
     ]);
@@ -115,22 +115,22 @@ describe('a folder', () => {
 
   it('has digests that sha256sum can check, and a page over all releases', async () => {
     const { top, destination } = await shelf();
-    const [one, other] = [await parcelFor('folder'), await parcelFor('folder', 'tides', '1.5.0')];
-    for (const parcel of [one, other]) {
+    const [value, other] = [await parcelFor('folder'), await parcelFor('folder', 'tides', '1.5.0')];
+    for (const parcel of [value, other]) {
       await destination.deliver(parcel, quietly(parcel));
       await destination.point([parcel]);
     }
 
     expect(readFileSync(path.join(top, 'tidemark/1.4.0/SHA256SUMS'), 'utf8')).toBe(
-      `${one.sha256}  tidemark-1.4.0.tar.gz\n`,
+      `${value.sha256}  tidemark-1.4.0.tar.gz\n`,
     );
     const page = readFileSync(path.join(top, 'index.html'), 'utf8');
     expect(page).toContain('href="tidemark/1.4.0/tidemark-1.4.0.tar.gz"');
     expect(page).toContain('href="tidemark/1.5.0/tidemark-1.5.0.tar.gz"');
-    expect((await destination.point([one]))[0]?.moved).toBe(false);
-    const address = path.join(top, 'tidemark/1.4.0', one.fileName);
-    await destination.withdraw(one, {
-      delivered: [{ artifact: one.fileName, address, sha256: one.sha256 }],
+    expect((await destination.point([value]))[0]?.moved).toBe(false);
+    const address = path.join(top, 'tidemark/1.4.0', value.fileName);
+    await destination.withdraw(value, {
+      delivered: [{ artifact: value.fileName, address, sha256: value.sha256 }],
       reason: '',
       erase: false,
     });
@@ -157,7 +157,7 @@ it('SBOMs refer to the release in a registry that keeps the list itself', async 
   const destination = await destinationAt('oci', standin);
   const parcel = await parcelFor('oci');
   const sbom: Parcel = { ...(await parcelFor('oci', 'sbom')), form: 'cyclonedx', fileName: 'tidemark-1.4.0.cdx.json' };
-  for (const one of [parcel, sbom]) await destination.deliver(one, { all: [parcel, sbom], moved: () => {} });
+  for (const item of [parcel, sbom]) await destination.deliver(item, { all: [parcel, sbom], moved: () => {} });
   await destination.point([parcel, sbom]);
 
   const base = `${standin.url}v2/office/tidemark/`;

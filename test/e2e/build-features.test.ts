@@ -208,7 +208,7 @@ describe('brought artifacts', () => {
     expect(artifact).toMatchObject({ file: 'a-0.1.0.tgz', form: 'npm-tarball', entries: expect.any(Number) });
     const list = JSON.parse(readFileSync(path.join(result.releases[0].folder, 'CONTENTS.json'), 'utf8'));
     expect(
-      list.artifacts[0].entries.find((one: { path: string }) => one.path === 'package/package.json'),
+      list.artifacts[0].entries.find((entry: { path: string }) => entry.path === 'package/package.json'),
     ).toMatchObject({ origin: { type: 'step' } });
     expect(unpacked(path.join(result.releases[0].folder, 'a-0.1.0.tgz'), 'package/package.json')).toContain('"0.1.0"');
   });
@@ -282,7 +282,7 @@ describe('build --uncommitted', () => {
     const refused = await bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'gauges'], { cwd: folder, env });
 
     const version = `0.2.1-0.preview.uncommitted.1+${git('rev-parse', '--short', 'HEAD')}.dirty`;
-    expect(result.releases.map((one: { version: string }) => one.version)[1]).toBe(version);
+    expect(result.releases.map((release: { version: string }) => release.version)[1]).toBe(version);
     expect(warnings.join()).toContain('not committed, and in this build: packages/gauges/src/new.js');
     const release = result.releases[1];
     expect(JSON.parse(readFileSync(path.join(release.folder, 'release.json'), 'utf8'))).toMatchObject({
@@ -305,7 +305,7 @@ describe('build --list', () => {
 
     const [tarball] = result.selections[0].artifacts;
     expect(
-      tarball.entries.map((one: { path: string; origin: { type: string } }) => `${one.path} ${one.origin.type}`),
+      tarball.entries.map((entry: { path: string; origin: { type: string } }) => `${entry.path} ${entry.origin.type}`),
     ).toEqual([
       'LICENSE source',
       'README.md source',

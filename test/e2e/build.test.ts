@@ -10,9 +10,9 @@ import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
 
 describe('build', () => {
   it('makes the same bytes at another place, time zone and umask', async () => {
-    const [one, two] = [await demoWorkspace(), await demoWorkspace()];
+    const [value, two] = [await demoWorkspace(), await demoWorkspace()];
 
-    const first = await bevelstoneJson(['build', ...nodePackages], { cwd: one.folder });
+    const first = await bevelstoneJson(['build', ...nodePackages], { cwd: value.folder });
     const script = `umask 077; exec "$0" "$@"`;
     const program = path.join(import.meta.dirname, '../../dist/main.js');
     const second = execFileSync('sh', ['-c', script, process.execPath, program, 'build', '--json', ...nodePackages], {
@@ -46,7 +46,7 @@ describe('build', () => {
     expect(execFileSync('sha256sum', ['-c', 'SHA256SUMS'], { cwd: out, encoding: 'utf8' })).not.toContain('FAILED');
     const contents = JSON.parse(readFileSync(path.join(out, 'CONTENTS.json'), 'utf8'));
     const origin = (file: string) =>
-      contents.artifacts[0].entries.find((one: { path: string }) => one.path === file).origin;
+      contents.artifacts[0].entries.find((entry: { path: string }) => entry.path === file).origin;
     expect(origin('package/package.json')).toMatchObject({
       type: 'source',
       path: 'packages/tidemark/package.json',
@@ -175,7 +175,7 @@ describe('build', () => {
       cwd: folder,
     });
 
-    expect(result.releases.map((one: { version: string }) => one.version)).toEqual(['0.2.0']);
+    expect(result.releases.map((release: { version: string }) => release.version)).toEqual(['0.2.0']);
     expect(result.commit).toMatch(/^1b6d0a0/);
   });
 });

@@ -15,7 +15,7 @@ import { testEnvironment } from '../builders/repository.ts';
 const clock = { BEVELSTONE_NOW: '2026-11-02T09:30:00Z' };
 const board = `afterwards: ['node -e "process.stdin.pipe(require(\\"fs\\").createWriteStream(\\"../board.txt\\"))"']\n`;
 
-const one: WorkspaceParts = { destinations: ['office'], more: board };
+const workspaceParts: WorkspaceParts = { destinations: ['office'], more: board };
 const three: WorkspaceParts = { destinations: ['office', 'upstairs', 'shelf'], more: board };
 
 /** Every moment at which the program can die, by step; `*` is the first of several. */
@@ -68,18 +68,18 @@ function endOf(w: ReleaseWorkspace): End {
 const isEffect = ([, , moment]: readonly string[]) => moment === 'after-effect';
 /** In the short suite: each step once, between its effect and the record of it where it has one. */
 const once = moments.filter(
-  (one, index) =>
-    isEffect(one) ||
-    (!moments.some((other) => other[0] === one[0] && isEffect(other)) && moments[index + 1]?.[0] !== one[0]),
+  (moment, index) =>
+    isEffect(moment) ||
+    (!moments.some((other) => other[0] === moment[0] && isEffect(other)) && moments[index + 1]?.[0] !== moment[0]),
 );
-const forOne = isFull ? moments : moments.filter((one) => one[0] === 'push' && isEffect(one));
+const forOne = isFull ? moments : moments.filter((moment) => moment[0] === 'push' && isEffect(moment));
 const forThree = isFull ? [...moments, ...later] : [...once, ...later.filter(isEffect)];
 
 /** The tag alone carries the version: the same moments, but that there is no commit. */
-const tagOnly: WorkspaceParts = { ...one, more: `${board}write-back: { commit: false }\n` };
+const tagOnly: WorkspaceParts = { ...workspaceParts, more: `${board}write-back: { commit: false }\n` };
 
 describe.each([
-  ['one destination', one, forOne],
+  ['one destination', workspaceParts, forOne],
   ['the tag alone carrying the version', tagOnly, forOne],
   ['three destinations', three, forThree],
 ] as const)('killed with %s', (_, parts, all) => {

@@ -36,7 +36,10 @@ describe('probe', () => {
 
     expect(run.exitCode).toBe(0);
     const found = Object.fromEntries(
-      run.result.destinations.map((one: { name: string; credential: string; reachable: boolean }) => [one.name, one]),
+      run.result.destinations.map((destination: { name: string; credential: string; reachable: boolean }) => [
+        destination.name,
+        destination,
+      ]),
     );
     expect(Object.keys(found).sort()).toEqual(
       ['archive', 'office', 'office-maven', 'office-nuget', 'office-python', 'registry', 'shelf', 'upstairs'].sort(),
@@ -60,7 +63,7 @@ describe('probe', () => {
     const own = await bevelstoneJson(['probe', '-p', 'gauges'], { cwd: w.folder, env: w.env });
     const alone = await bevelstoneJson(['probe', 'office-maven', '-p', 'gauges'], { cwd: w.folder, env: w.env });
 
-    expect(own.result.destinations.map((one: { name: string }) => one.name)).toEqual(['office']);
+    expect(own.result.destinations.map((destination: { name: string }) => destination.name)).toEqual(['office']);
     expect(alone.result.destinations[0]).toMatchObject({
       name: 'office-maven',
       reachable: true,
@@ -338,7 +341,7 @@ describe('ledger lines', () => {
     for (const client of ['npm', 'npm, by digest']) {
       const { folder, env } = visit();
       writeFileSync(path.join(folder, 'package.json'), '{ "private": true }');
-      const { text } = result.lines.find((one: { client: string }) => one.client === client);
+      const { text } = result.lines.find((line: { client: string }) => line.client === client);
       await execa('sh', ['-ec', text], { cwd: folder, env, extendEnv: false });
       expect(existsSync(path.join(folder, 'node_modules/tidemark/package.json'))).toBe(true);
     }
@@ -384,10 +387,10 @@ describe('ledger lines', () => {
     for (const { client, text } of result.lines)
       if (client === 'curl') await execa('sh', ['-ec', text], { cwd: folder, env, extendEnv: false });
     const built = path.join(w.folder, 'bevelstone-out/harmonics-0.9.5');
-    const name = readdirSync(built).find((one) => one.endsWith('-source.tar.gz')) ?? '';
+    const name = readdirSync(built).find((name) => name.endsWith('-source.tar.gz')) ?? '';
     const bytes = readFileSync(path.join(built, name));
 
-    const { text: reference } = result.lines.find((one: { client: string }) => one.client === 'oci');
+    const { text: reference } = result.lines.find((line: { client: string }) => line.client === 'oci');
     const copy = ['copy', '--src-tls-verify=false', `docker://${reference}`, `dir:${folder}/copied`];
     await execa('skopeo', copy, { env, extendEnv: false });
     const host = `${new URL(w.env['TIDE_OFFICE'] ?? '').host}`;
@@ -402,7 +405,7 @@ describe('ledger lines', () => {
     expect(readFileSync(path.join(folder, name)).equals(bytes)).toBe(true);
     expect(
       readdirSync(path.join(folder, 'copied')).some(
-        (one) => statSync(path.join(folder, 'copied', one)).size === bytes.length,
+        (name) => statSync(path.join(folder, 'copied', name)).size === bytes.length,
       ),
     ).toBe(true);
     expect(listed).toContain(name);

@@ -44,7 +44,7 @@ describe('inspect', () => {
         const { result } = await bevelstoneJson(['inspect', path.join(place, artifact.file)], { cwd: folder });
         expect([artifact.file, result.contentDigest]).toEqual([artifact.file, artifact.contentDigest]);
         const digests = (entries: { path: string; sha256: string }[]) =>
-          entries.map((one) => `${one.sha256} ${one.path}`);
+          entries.map((entry) => `${entry.sha256} ${entry.path}`);
         expect(digests(result.entries)).toEqual(digests(artifact.entries));
       }
     }
@@ -81,7 +81,7 @@ describe('inspect', () => {
     const { result } = await bevelstoneJson(['inspect', out, '--against', before], { cwd: folder });
 
     expect(result).toMatchObject({ added: [], removed: [] });
-    expect(result.changed.map((one: { path: string }) => one.path)).toEqual(['README.md', 'package.json']);
+    expect(result.changed.map((item: { path: string }) => item.path)).toEqual(['README.md', 'package.json']);
     expect(result.dependencies).toEqual([{ name: 'moon', before: null, after: '^1.0.0' }]);
     expect(result.entryPoints).toEqual([
       { name: '. for bundler for the browser', before: 'dist/browser.js', after: 'dist/node.js' },
@@ -105,7 +105,7 @@ describe('inspect', () => {
       why: expect.stringContaining('npm-tarball of tidemark'),
     });
     expect(result).toMatchObject({ against: 'tidemark 1.4.0', added: [], removed: [], dependencies: null });
-    expect(result.changed.map((one: { path: string }) => one.path)).toEqual([
+    expect(result.changed.map((item: { path: string }) => item.path)).toEqual([
       'README.md',
       'lib/browser.js',
       'lib/node.js',
@@ -121,7 +121,7 @@ describe('inspect', () => {
       path: 'src/tide.js',
       reason: '`files` in package.json does not list it',
     });
-    expect(result.leftBehind.map((one: { path: string }) => one.path)).not.toContain('README.md');
+    expect(result.leftBehind.map((item: { path: string }) => item.path)).not.toContain('README.md');
   });
 
   it('prints one entry byte for byte, and extracts all into a folder', async () => {

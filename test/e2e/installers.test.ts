@@ -250,7 +250,7 @@ describe('the binary archive', () => {
       .trim()
       .split('\n')
       .slice(1);
-    for (const line of manifest.filter((one) => !one.includes(' 0777 '))) {
+    for (const line of manifest.filter((row) => !row.includes(' 0777 '))) {
       const [digest, , , file = ''] = line.split(' ');
       expect(run('sha256sum', [path.join(folder, file)])).toContain(digest);
     }
@@ -270,13 +270,13 @@ describe('a .NET package', () => {
     ]);
     const text = (file: string) => readFileSync(path.join(folder, file), 'utf8');
     const parts = readdirSync(folder, { recursive: true, withFileTypes: true })
-      .filter((one) => one.isFile())
-      .map((one) => path.relative(folder, path.join(one.parentPath, one.name)));
+      .filter((dirent) => dirent.isFile())
+      .map((dirent) => path.relative(folder, path.join(dirent.parentPath, dirent.name)));
 
     const types = text('[Content_Types].xml');
     const targets = [...text('_rels/.rels').matchAll(/Target="\/([^"]+)"/g)].map(([, target]) => target);
 
-    for (const part of parts.filter((one) => one !== '[Content_Types].xml')) {
+    for (const part of parts.filter((part) => part !== '[Content_Types].xml')) {
       const ending = /\.([^./]+)$/.exec(part)?.[1] ?? '';
       expect(types).toMatch(new RegExp(`Extension="${ending}"|PartName="/${part}"`));
     }

@@ -116,8 +116,8 @@ describe('survey', () => {
     const [tidemark] = result.packages;
     expect(
       tidemark.changes.map(
-        (one: { kind: string; weight: string; counted: boolean; why: string }) =>
-          `${one.kind} ${one.weight} ${one.counted} ${one.why}`,
+        (change: { kind: string; weight: string; counted: boolean; why: string }) =>
+          `${change.kind} ${change.weight} ${change.counted} ${change.why}`,
       ),
     ).toEqual([
       'test none true test',
@@ -126,7 +126,7 @@ describe('survey', () => {
       'feat minor true feat',
     ]);
     expect(tidemark.changes[3]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
-    expect(result.others.map((one: { why: string }) => one.why)).toEqual([
+    expect(result.others.map((item: { why: string }) => item.why)).toEqual([
       'not of a package',
       'not of a package',
       'not of a package',
@@ -150,6 +150,6 @@ describe('survey', () => {
     expect(error).toBeNull();
     if (next === null && args[1] === 'early')
       expect(result.packages[0].reasons).toEqual(['no changes since 2.0.0-early.2']);
-    expect(result.packages.find((one: { name: string }) => one.name === name).next).toBe(next);
+    expect(result.packages.find((pkg: { name: string }) => pkg.name === name).next).toBe(next);
   });
 });

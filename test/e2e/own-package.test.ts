@@ -118,7 +118,7 @@ describe('our own npm tarball', () => {
   it('is listed with the packages that are bundled into it', async () => {
     await run(program, ['sbom', 'write', tarball, '--kind', 'cyclonedx', '--to', top], top);
     const { metadata } = JSON.parse(readFileSync(path.join(top, `${path.basename(tarball)}.cdx.json`), 'utf8'));
-    const names = metadata.component.components.map((one: { name: string }) => one.name);
+    const names = metadata.component.components.map((component: { name: string }) => component.name);
 
     expect(names).toEqual(expect.arrayContaining(['yargs', 'typescript', '@aws-sdk/client-s3']));
     expect(names).not.toContain('vitest');

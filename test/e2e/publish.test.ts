@@ -52,7 +52,7 @@ describe('publish', () => {
     const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: clone });
 
     expect(result.releases).toHaveLength(2);
-    const tidemark = result.releases.find((one: { package: string }) => one.package === 'tidemark');
+    const tidemark = result.releases.find((release: { package: string }) => release.package === 'tidemark');
     tidemark.deliveries.sort((a: { destination: string }, b: { destination: string }) =>
       a.destination.localeCompare(b.destination),
     );
@@ -265,7 +265,10 @@ describe('publish', () => {
     const { result } = await bevelstoneJson(['ledger', 'list'], { cwd: w.folder });
 
     expect(mine.exitCode).toBe(0);
-    expect(result.releases.map((one: { package: string }) => one.package).sort()).toEqual(['gauges', 'tidemark']);
+    expect(result.releases.map((release: { package: string }) => release.package).sort()).toEqual([
+      'gauges',
+      'tidemark',
+    ]);
   });
 
   it('stopped in the middle of an upload says so, records what is done, and is finished by the same command', async () => {
@@ -306,8 +309,8 @@ describe('publish', () => {
     expect(JSON.parse(printed).error.code).toBe('CUT_SHORT');
     expect(finished.exitCode).toBe(0);
     expect(
-      finished.result.releases.flatMap((one: { deliveries: { destination: string; state: string }[] }) =>
-        one.deliveries.map(({ destination, state }) => `${destination} ${state}`),
+      finished.result.releases.flatMap((release: { deliveries: { destination: string; state: string }[] }) =>
+        release.deliveries.map(({ destination, state }) => `${destination} ${state}`),
       ),
     ).toEqual(['office delivered', 'shelf already-there', 'shelf already-there', 'office delivered']);
   });

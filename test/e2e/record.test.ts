@@ -67,11 +67,11 @@ describe('several machines', () => {
     const released = await w.release(['--resume']);
 
     expect([alone.error?.code, alone.error?.why]).toEqual(['GATES_REFUSED', expect.stringContaining('linux-arm64')]);
-    for (const one of [handed, there, here, joined, released]) expect(one.error?.why ?? null).toBeNull();
+    for (const item of [handed, there, here, joined, released]) expect(item.error?.why ?? null).toBeNull();
     expect(early.error?.code).toBe('PLATFORM_PENDING');
-    expect(joined.result.releases[0].artifacts.map((one: { platform: string | null }) => one.platform).sort()).toEqual(
-      [null, 'linux-arm64', 'linux-x64'].sort(),
-    );
+    expect(
+      joined.result.releases[0].artifacts.map((artifact: { platform: string | null }) => artifact.platform).sort(),
+    ).toEqual([null, 'linux-arm64', 'linux-x64'].sort());
     expect(released.result.releases[0].commit).toBe(commit);
     expect(w.git('ls-remote', 'origin', ref)).toBe('');
   });
@@ -130,8 +130,8 @@ describe('the record', () => {
 
     expect(shown.result).toMatchObject({ package: 'soundings', version: '0.1.1', withdrawals: [] });
     const [artifact] = shown.result.against.artifacts;
-    expect(artifact.entries.added.map((one: { path: string }) => one.path)).toEqual(['package/sill.js']);
-    expect(artifact.entries.changed.map((one: { path: string }) => one.path)).toContain('package/depth.js');
+    expect(artifact.entries.added.map((item: { path: string }) => item.path)).toEqual(['package/sill.js']);
+    expect(artifact.entries.changed.map((item: { path: string }) => item.path)).toContain('package/depth.js');
     const html = readFileSync(page, 'utf8');
     expect(html).toContain('&lt;b&gt;the lock&lt;/b&gt; gate');
     expect(html).toContain('npm install');

@@ -21,7 +21,9 @@ type Released = {
 
 const statesOf = (releases: readonly Released[]) =>
   Object.fromEntries(
-    releases.flatMap(({ deliveries }) => deliveries.map((one) => [`${one.artifact} ${one.destination}`, one.state])),
+    releases.flatMap(({ deliveries }) =>
+      deliveries.map((delivery) => [`${delivery.artifact} ${delivery.destination}`, delivery.state]),
+    ),
   );
 
 const allThree = ['office', 'upstairs', 'shelf'] as const;
@@ -86,7 +88,7 @@ describe('a release', () => {
 
     const run = await w.release();
 
-    expect((run.result.releases as Released[]).map((one) => [one.package, one.version])).toEqual([
+    expect((run.result.releases as Released[]).map((release) => [release.package, release.version])).toEqual([
       ['buoys', '0.1.1'],
       ['soundings', '0.1.1'],
     ]);
@@ -108,7 +110,7 @@ describe('a release', () => {
     w.git('merge', '--quiet', 'early');
     const stable = await w.release();
 
-    const versions = [first, second, stable].map((one) => [one.error?.why ?? null, one.result?.releases[0].version]);
+    const versions = [first, second, stable].map((item) => [item.error?.why ?? null, item.result?.releases[0].version]);
     expect(versions).toEqual([
       [null, '0.1.1-early.1'],
       [null, '0.1.1-early.2'],
@@ -136,7 +138,7 @@ describe('a release', () => {
     const patch = await w.release();
 
     expect(patch.error).toBeNull();
-    expect([major, patch].map((one) => one.result.releases[0].version)).toEqual(['2.0.0', '1.0.1']);
+    expect([major, patch].map((item) => item.result.releases[0].version)).toEqual(['2.0.0', '1.0.1']);
     const answer = await fetch(`${w.env['OFFICE']}soundings`);
     const tags = ((await answer.json()) as { 'dist-tags': Record<string, string> })['dist-tags'];
     expect(tags['latest']).toBe('2.0.0');
@@ -168,7 +170,7 @@ describe('packages that need each other', () => {
 
     expect([alone.exitCode, alone.error?.code]).toEqual([3, 'NEEDED_UNRELEASED']);
     expect(alone.error?.fix).toContain('-p soundings');
-    expect((both.result.releases as Released[]).map((one) => one.package)).toEqual(['soundings', 'buoys']);
+    expect((both.result.releases as Released[]).map((release) => release.package)).toEqual(['soundings', 'buoys']);
     const asked = w.standin.faults.answered.filter((line) => /^PUT \/node\/\w+ 2/.test(line));
     expect(asked.map((line) => line.split(' ')[1])).toEqual(['/node/soundings', '/node/buoys']);
   });
@@ -486,9 +488,9 @@ describe('two at once', () => {
     await appears(path.join(meeting, 'begun'));
     const other = await w.release();
     writeFileSync(path.join(meeting, 'go'), '');
-    const one = await first;
+    const item = await first;
 
-    expect(one.error).toBeNull();
+    expect(item.error).toBeNull();
     expect([other.exitCode, other.error?.code]).toEqual([3, 'RUN_BUSY']);
   });
 
@@ -503,16 +505,16 @@ describe('two at once', () => {
       first?.git('push', '--quiet');
       clones[1]?.git('pull', '--quiet');
 
-      const runs = await Promise.all(clones.map((one) => one.release()));
+      const runs = await Promise.all(clones.map((clone) => clone.release()));
 
       const won = runs.filter(({ error }) => error === null);
       expect(won, `round ${round}: ${runs.map(({ error }) => error?.why).join(' / ')}`).toHaveLength(1);
       const lost = runs.find(({ error }) => error !== null);
       expect(`${lost?.exitCode} ${lost?.error?.why}`).toMatch(/^3 /);
       ends.push(lost?.error?.code ?? '');
-      for (const one of clones) {
-        expect(one.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
-        one.git('pull', '--quiet', '--tags');
+      for (const clone of clones) {
+        expect(clone.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
+        clone.git('pull', '--quiet', '--tags');
       }
     }
     expect(new Set(uploads(w))).toEqual(new Set([rounds]));

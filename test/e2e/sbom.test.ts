@@ -77,7 +77,7 @@ describe('the SBOMs of a release', () => {
     ]);
     expect(summed.match(/: OK$/gm)).toHaveLength(7);
     const deliveries = result.releases.flatMap(
-      (one: { deliveries: { artifact: string; destination: string; confirmed: string }[] }) => one.deliveries,
+      (release: { deliveries: { artifact: string; destination: string; confirmed: string }[] }) => release.deliveries,
     );
     expect(deliveries).toContainEqual(
       expect.objectContaining({ artifact: 'tidemark-1.4.0.spdx.json', destination: 'shelf', confirmed: 'bytes' }),

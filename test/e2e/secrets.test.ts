@@ -18,8 +18,8 @@ function formsOf(secret: string): string[] {
 
 function filesBelow(folder: string): string[] {
   return readdirSync(folder, { recursive: true, withFileTypes: true })
-    .filter((one) => one.isFile())
-    .map((one) => path.join(one.parentPath, one.name));
+    .filter((dirent) => dirent.isFile())
+    .map((dirent) => path.join(dirent.parentPath, dirent.name));
 }
 
 it('a planted secret is nowhere: not in any output, error, log, ledger, store or file left behind', async () => {

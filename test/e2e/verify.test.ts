@@ -126,7 +126,7 @@ it('writes SARIF that names the artifact, the entry and the rule', async () => {
   expect(exitCode).toBe(3);
   expect(stdout).toMatch(/findings as SARIF 2\.1\.0 in out\/findings\.sarif$/);
   expect(run.artifacts[0].location.uri).toBe('tidemark-1.0.0.tgz');
-  expect(run.results.map((one: { ruleId: string; level: string }) => [one.ruleId, one.level])).toContainEqual([
+  expect(run.results.map((result: { ruleId: string; level: string }) => [result.ruleId, result.level])).toContainEqual([
     'contents/credential-file',
     'error',
   ]);
@@ -147,13 +147,13 @@ it('prints the page that an index would show', async () => {
 it('lists rules by theme, and tells one', async () => {
   const folder = temporaryFolder();
   const { result } = await bevelstoneJson(['verify', '--rules'], { cwd: folder });
-  const one = await bevelstone(['verify', '--explain', 'node/browser-built-in'], { cwd: folder });
+  const run = await bevelstone(['verify', '--explain', 'node/browser-built-in'], { cwd: folder });
   const none = await bevelstoneJson(['verify', '--explain', 'node/browser-builtin'], { cwd: folder });
 
   expect(new Set(result.rules.map(({ theme }: { theme: string }) => theme))).toEqual(
     new Set(['archive', 'contents', 'metadata', 'node', 'python', 'jvm', 'dotnet', 'native']),
   );
-  expect(one.stdout).toMatch(/^node\/browser-built-in {2}refuse\n[\s\S]*example {2}dist\/browser\.js/);
+  expect(run.stdout).toMatch(/^node\/browser-built-in {2}refuse\n[\s\S]*example {2}dist\/browser\.js/);
   expect(none.error).toMatchObject({ code: 'RULE_NOT_FOUND', fix: 'Did you mean "node/browser-built-in"?' });
 });
 
@@ -172,7 +172,7 @@ describe('what the configuration says of rules', () => {
     );
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
     const { result, warnings } = await bevelstoneJson(['verify', '-p', 'tidemark'], { cwd: w.folder });
-    const findings = result.artifacts.flatMap((one: { findings: object[] }) => one.findings);
+    const findings = result.artifacts.flatMap((artifact: { findings: object[] }) => artifact.findings);
 
     expect(broken.error?.code).toBe('CONFIG_INVALID');
     expect(findings).toContainEqual(
@@ -206,7 +206,7 @@ describe('what the configuration says of rules', () => {
     const { result, exitCode } = await bevelstoneJson(['verify', '-p', 'tidemark'], { cwd: w.folder });
 
     const told = result.artifacts
-      .flatMap((one: { findings: { rule: string; message: string }[] }) => one.findings)
+      .flatMap((artifact: { findings: { rule: string; message: string }[] }) => artifact.findings)
       .filter(({ rule }: { rule: string }) => rule === 'metadata/licence-policy');
     expect(exitCode).toBe(3);
     expect(new Set(told.map(({ message }: { message: string }) => message))).toEqual(

@@ -27,7 +27,9 @@ describe('the demo', () => {
       encoding: 'utf8',
     });
     expect(head).toBe('13aab15 chore: each package goes where its users look, and is tried before\n');
-    const delivered = releases.map((one: { package: string; version: string }) => `${one.package} ${one.version}`);
+    const delivered = releases.map(
+      (release: { package: string; version: string }) => `${release.package} ${release.version}`,
+    );
     expect(delivered.sort()).toEqual([
       ...(hasTool('cc') ? ['Fenmarsh.Tides 0.3.1'] : []),
       'gauges 0.2.1',

@@ -14,7 +14,7 @@ const digest = (name: string, bytes: string | Buffer) => createHash(name).update
 
 async function server() {
   const store = temporaryFolder();
-  const standin = await testStandin({ store, mostBytes: 100_000 });
+  const standin = await testStandin({ store, maxBytes: 100_000 });
   const call = (method: string, path: string, body?: string | Buffer, headers: Record<string, string> = {}) =>
     fetch(`${standin.url}${path}`, {
       method,
@@ -23,7 +23,7 @@ async function server() {
     } as RequestInit);
   const files = () =>
     readdirSync(store, { recursive: true, withFileTypes: true })
-      .filter((one) => one.isFile())
+      .filter((dirent) => dirent.isFile())
       .map(({ name }) => name);
   return { standin, call, files };
 }

@@ -55,7 +55,7 @@ it('docs and comments name files that are there', () => {
     ),
   );
   const missing = named.filter(
-    ([, name]) => !/[A-Z]{3}/.test(name) && ![name, `src/${name}`].some((one) => existsSync(path.join(root, one))),
+    ([, name]) => !/[A-Z]{3}/.test(name) && ![name, `src/${name}`].some((name) => existsSync(path.join(root, name))),
   );
 
   expect(named.length).toBeGreaterThan(30);

@@ -59,7 +59,7 @@ beforeAll(async () => {
 afterAll(() => rmSync(folder, { recursive: true }));
 
 it.each(broken)('%s, with %j, breaks %s', (file, _imports, rule, reportedFor = file) => {
-  expect(violations.filter(({ from }) => from === reportedFor).map((one) => one.rule.name)).toContain(rule);
+  expect(violations.filter(({ from }) => from === reportedFor).map((violation) => violation.rule.name)).toContain(rule);
 });
 
 it('has a broken file for each rule', () => {

@@ -39,11 +39,11 @@ describe('gzip', () => {
     async (size) => {
       const bytes = sample(size);
 
-      const one = await collect(gzip(inChunks(bytes, 999_983), 1));
+      const item = await collect(gzip(inChunks(bytes, 999_983), 1));
       const many = await collect(gzip(inChunks(bytes, 65_536), 8));
 
-      expect(gunzipSync(one).equals(bytes)).toBe(true);
-      expect(many.equals(one)).toBe(true);
+      expect(gunzipSync(item).equals(bytes)).toBe(true);
+      expect(many.equals(item)).toBe(true);
     },
   );
 });

@@ -64,7 +64,7 @@ describe('a credential', () => {
     const config = { ...destinationConfig('http-put', 'https://x.example/'), credential };
 
     expect(secretVariables(config)).toEqual(names);
-    expect(secretReferences(credential).filter((one) => one.startsWith('env:'))).toEqual(
+    expect(secretReferences(credential).filter((secretReference) => secretReference.startsWith('env:'))).toEqual(
       names.map((name) => `env:${name}`),
     );
   });
@@ -165,7 +165,7 @@ describe('a kept credential', () => {
     const file = await keepCredential('office', { secret: 'secret-of-office', origins: office }, home);
     writeFileSync(file, text, { mode: 0o600 });
 
-    const error = await readKept('office', office, home).catch((one: unknown) => one);
+    const error = await readKept('office', office, home).catch((item: unknown) => item);
     expect(error).toMatchObject({ code: 'KEPT_DAMAGED', why: expect.stringContaining(why), where: { file } });
     expect(JSON.stringify(error) + String((error as Error).stack)).not.toContain('secret-of-office');
   });

@@ -47,7 +47,7 @@ describe('a credential', () => {
 
     for (const name of ['token', 'link']) {
       const error = await readCredential(`file:${name}`, { env: {}, folder, origins }, new Set()).catch(
-        (one: unknown) => one,
+        (item: unknown) => item,
       );
       expect(error).toMatchObject({ code: 'CREDENTIAL_UNSAFE' });
       expect(JSON.stringify(error)).not.toContain('secret-of-the-office');

@@ -57,9 +57,12 @@ it.each<[string, Half]>([
   ],
 ])('what a person has %s stays, and so does the branch', async (_, half) => {
   const before: string[] = [];
-  const { repository, opened, from, to } = await halfMoved((one, write) => {
-    half(one, write);
-    before.push(one.git('status', '--porcelain'), readFileSync(path.join(one.folder, 'package.json'), 'utf8'));
+  const { repository, opened, from, to } = await halfMoved((testRepository, write) => {
+    half(testRepository, write);
+    before.push(
+      testRepository.git('status', '--porcelain'),
+      readFileSync(path.join(testRepository.folder, 'package.json'), 'utf8'),
+    );
   });
 
   expect([

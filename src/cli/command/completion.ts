@@ -18,7 +18,7 @@ export const completion: Command<Arguments, readonly string[]> = {
   run: async ({ shell, line }, context, { commands }) => {
     if (line === null) {
       const own = path.basename(context.env['SHELL'] ?? '');
-      return { result: [completionScripts[shell ?? shells.find((one) => one === own) ?? 'bash']] };
+      return { result: [completionScripts[shell ?? shells.find((shell) => shell === own) ?? 'bash']] };
     }
     const { complete } = await import('../complete.ts');
     // A shell asks at every keystroke, in any folder: where nothing is known, nothing is offered.

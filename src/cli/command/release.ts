@@ -50,10 +50,10 @@ export const release: Command<Arguments, Released> = {
   run: async (options, context, { ask, screen }) => {
     if (options.abandon !== null) {
       const { abandon } = await import('../../flow/release/abandon.ts');
-      const { run, told } = await abandon(context, options.abandon || options.resume || null, (tags, remote) =>
+      const { run, advice } = await abandon(context, options.abandon || options.resume || null, (tags, remote) =>
         ask({ shown: `These tags are on ${remote}: ${tags.join(', ')}`, question: 'Delete them there?' }),
       );
-      return { result: { run, dryRun: false, releases: [], card: null, page: null, advice: told, error: null } };
+      return { result: { run, dryRun: false, releases: [], card: null, page: null, advice: advice, error: null } };
     }
     const flow = await import('../../flow/release/release.ts');
     const result = await flow.release(context, options, {

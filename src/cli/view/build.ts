@@ -46,7 +46,7 @@ function renderPending(releases: Build['releases'], screen: Screen): string {
     .flatMap(({ package: name, pending }) => {
       const platforms = [...new Set(pending.map(({ platform }) => platform))];
       return platforms.map((platform) => {
-        const own = pending.filter((one) => one.platform === platform);
+        const own = pending.filter((pendingArtifact) => pendingArtifact.platform === platform);
         const forms = own.map(({ form }) => form).join(' and ');
         return `${sign('nothing', screen)} pending  ${cleanText(`${name} ${forms} for ${platform}`)}\n           ${cleanText(own[0]?.why ?? '')}`;
       });

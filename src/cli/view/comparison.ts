@@ -15,7 +15,7 @@ export function renderComparison(comparison: ArtifactComparison, screen: Screen)
       path,
       formatBytes(before.sizeBytes),
       formatBytes(after.sizeBytes),
-      what.filter((one) => one !== 'content').join(', '),
+      what.filter((aspect) => aspect !== 'content').join(', '),
     ]),
   ];
   const columns = ['change', pathColumn('path'), numberColumn('before'), numberColumn('now'), ''];

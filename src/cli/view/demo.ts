@@ -47,7 +47,12 @@ export function renderDemo(demo: Demo, screen: Screen): string {
 function skippedLines({ missing }: Demo, screen: Screen): string[] {
   if (missing.length === 0) return [];
   return [
-    missing.map((one) => `${sign('nothing', screen)} skipped  ${cleanText(`${one.package}: ${one.why}`)}`).join('\n'),
+    missing
+      .map(
+        (missingTool) =>
+          `${sign('nothing', screen)} skipped  ${cleanText(`${missingTool.package}: ${missingTool.why}`)}`,
+      )
+      .join('\n'),
   ];
 }
 

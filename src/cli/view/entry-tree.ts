@@ -32,9 +32,9 @@ function place(root: Folder, entry: Entry): void {
 
 function lines(folder: Folder, indent: number, screen: Screen): string[] {
   const lead = ' '.repeat(indent);
-  const inner = [...folder.folders].flatMap(([name, one]) => {
-    const files = `${one.count} ${one.count === 1 ? 'file' : 'files'}, ${formatBytes(one.sizeBytes)}`;
-    return [`${lead}${cleanText(name)}/  ${screen.colours.dim(files)}`, ...lines(one, indent + 2, screen)];
+  const inner = [...folder.folders].flatMap(([name, value]) => {
+    const files = `${value.count} ${value.count === 1 ? 'file' : 'files'}, ${formatBytes(value.sizeBytes)}`;
+    return [`${lead}${cleanText(name)}/  ${screen.colours.dim(files)}`, ...lines(value, indent + 2, screen)];
   });
   const own = folder.files.map(({ path, sizeBytes, mode, type, linkname }) => {
     const notes = [

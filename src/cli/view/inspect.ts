@@ -43,7 +43,7 @@ function renderHead({ file, artifact }: Inspection, screen: Screen): string[] {
   if (common?.description != null) lines.push(`  ${cleanText(common.description)}`);
   if (common?.licence != null) lines.push(`  licence ${cleanText(common.licence)}`);
   if (needs.length > 0)
-    lines.push(`  needs ${needs.map((one) => cleanText(`${one.name} ${one.range}`).trim()).join(', ')}`);
+    lines.push(`  needs ${needs.map((need) => cleanText(`${need.name} ${need.range}`).trim()).join(', ')}`);
   for (const target of targets) lines.push(`  for ${cleanText(target)}`);
   if (commit !== null) lines.push(`  built from commit ${cleanText(commit)}`);
   return lines;
@@ -98,11 +98,11 @@ export function inspectionJson({ file, artifact, comparison, picks, leftBehind, 
           ...comparison,
           added: comparison.added.map(entryJson),
           removed: comparison.removed.map(entryJson),
-          changed: comparison.changed.map((one) => ({
-            path: one.path,
-            what: one.what,
-            before: entryJson(one.before),
-            after: entryJson(one.after),
+          changed: comparison.changed.map((changedEntry) => ({
+            path: changedEntry.path,
+            what: changedEntry.what,
+            before: entryJson(changedEntry.before),
+            after: entryJson(changedEntry.after),
           })),
         }),
     ...(picks === null ? {} : { picks }),

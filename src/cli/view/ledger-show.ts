@@ -14,7 +14,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
     commit === source
       ? commit.slice(0, 12)
       : `${commit.slice(0, 12)}, which is ${source.slice(0, 12)} with the versions in it`;
-  const counted = changes.filter((one) => one.counted && one.item.weight !== 'none');
+  const counted = changes.filter((change) => change.counted && change.item.weight !== 'none');
   const parts = [
     `${bold(`${cleanText(name)} ${version}`)}  ${date.slice(0, 10)} ${date.slice(11, 16)} UTC${release.isAbandoned ? ', abandoned half-way' : ''}`,
     [
@@ -56,9 +56,9 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
 function renderComparison({ with: other, artifacts, dependencies }: ReleaseComparison, screen: Screen): string {
   const rows = artifacts.flatMap(({ file, sizeBytes, sizeBytesBefore, entries }) => [
     [file, 'size', `${formatBytes(sizeBytesBefore)} → ${formatBytes(sizeBytes)}`],
-    ...entries.added.map((one) => ['', 'new', one.path]),
-    ...entries.removed.map((one) => ['', 'gone', one.path]),
-    ...entries.changed.map((one) => ['', 'changed', `${one.path} (${one.what.join(', ')})`]),
+    ...entries.added.map((entry) => ['', 'new', entry.path]),
+    ...entries.removed.map((entry) => ['', 'gone', entry.path]),
+    ...entries.changed.map((changedEntry) => ['', 'changed', `${changedEntry.path} (${changedEntry.what.join(', ')})`]),
   ]);
   const moved = [
     ...dependencies.added.map(({ name, range, kind }) => ['dependency', 'new', `${name} ${range} (${kind})`]),
@@ -72,9 +72,9 @@ function renderComparison({ with: other, artifacts, dependencies }: ReleaseCompa
 
 /** The `result` of `ledger show --json`. */
 export function shownJson({ release, changes, against, page }: Shown): unknown {
-  const told = changes.map(({ commit, item, counted, why }) => {
+  const shown = changes.map(({ commit, item, counted, why }) => {
     const { kind, scope, summary, weight, breaking } = item;
     return { commit, kind, scope, summary, weight, breaking, counted, why };
   });
-  return { ...release, changes: told, against, page };
+  return { ...release, changes: shown, against, page };
 }

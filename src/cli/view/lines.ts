@@ -10,9 +10,10 @@ export function renderLines({ package: name, version, lines, setUp }: ReleaseLin
     return `${cleanText(name)} ${cleanText(version)} is at no destination that bevelstone.yaml names`;
   const parts = [
     `${bold(`To install ${cleanText(name)} ${cleanText(version)}`)}`,
-    ...lines.map((one) => block(one, screen)),
+    ...lines.map((line) => block(line, screen)),
   ];
-  if (setUp.length > 0) parts.push(bold('Once per machine or project'), ...setUp.map((one) => block(one, screen)));
+  if (setUp.length > 0)
+    parts.push(bold('Once per machine or project'), ...setUp.map((consumerLine) => block(consumerLine, screen)));
   return parts.join('\n\n');
 }
 

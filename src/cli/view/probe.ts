@@ -1,4 +1,4 @@
-import { mostSkewMs } from '../../core/protocol/clock-skew.ts';
+import { maxSkewMs } from '../../core/protocol/clock-skew.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Probe, ProbedDestination, ProbedPackage } from '../../flow/deliver/probe.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
@@ -7,28 +7,32 @@ import { renderTable } from './table.ts';
 /** Destinations side by side: one line each, then one per package and destination. */
 export function renderProbe({ destinations, kept }: Probe, screen: Screen): string {
   if (destinations.length === 0) return 'No package is sent anywhere: there is nothing to probe';
-  const rows = destinations.map((one) => [
-    `${signText(markOf(one), screen)} ${cleanText(one.name)}`,
-    one.speaks,
-    one.reachable ? 'reachable' : 'not reachable',
-    credentialText(one),
-    one.skewMs === null
+  const rows = destinations.map((destination) => [
+    `${signText(markOf(destination), screen)} ${cleanText(destination.name)}`,
+    destination.speaks,
+    destination.reachable ? 'reachable' : 'not reachable',
+    credentialText(destination),
+    destination.skewMs === null
       ? blank(screen)
-      : Math.abs(one.skewMs) > mostSkewMs
-        ? `${Math.round(one.skewMs / 60_000)} min off`
+      : Math.abs(destination.skewMs) > maxSkewMs
+        ? `${Math.round(destination.skewMs / 60_000)} min off`
         : 'same',
   ]);
   const columns = ['destination', 'speaks', 'connection', 'credential', 'clock'];
   const packages = destinations.flatMap(({ name, packages: own }) =>
-    own.map((one) => [
-      `${signText(markOfPackage(one), screen)} ${one.name}`,
-      one.version ?? blank(screen),
+    own.map((probedPackage) => [
+      `${signText(markOfPackage(probedPackage), screen)} ${probedPackage.name}`,
+      probedPackage.version ?? blank(screen),
       name,
-      one.nameState === 'unknown' ? 'in use' : one.nameState,
-      one.version === null ? blank(screen) : one.versionState === 'there' ? 'used already' : one.versionState,
-      one.opens === 'more'
+      probedPackage.nameState === 'unknown' ? 'in use' : probedPackage.nameState,
+      probedPackage.version === null
+        ? blank(screen)
+        : probedPackage.versionState === 'there'
+          ? 'used already'
+          : probedPackage.versionState,
+      probedPackage.opens === 'more'
         ? 'can publish other packages too'
-        : one.opens === 'this package'
+        : probedPackage.opens === 'this package'
           ? 'for this package alone'
           : blank(screen),
     ]),
@@ -43,7 +47,7 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
 
 function markOf({ reachable, credential, skewMs }: ProbedDestination): Mark {
   if (!reachable || credential === 'refused' || credential === 'missing') return 'refused';
-  return skewMs !== null && Math.abs(skewMs) > mostSkewMs ? 'warning' : 'done';
+  return skewMs !== null && Math.abs(skewMs) > maxSkewMs ? 'warning' : 'done';
 }
 
 function markOfPackage({ nameState, versionState, opens }: ProbedPackage): Mark {

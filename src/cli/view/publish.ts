@@ -10,7 +10,7 @@ import { indented } from './wrap.ts';
 /** What is about to leave this machine, before the question. */
 export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, screen: Screen): string {
   const planned = shipments.flatMap(({ deliveries, ...shipment }) =>
-    deliveries.map((one) => ({ ...shipment, ...one })),
+    deliveries.map((delivery) => ({ ...shipment, ...delivery })),
   );
   const rows = planned.map(({ release, artifact, destination, presence }) => [
     `${release.record.package} ${release.record.version}`,

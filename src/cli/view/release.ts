@@ -20,8 +20,8 @@ export function renderGates(gates: readonly Gate[], screen: Screen): string {
 export function renderCard(card: ReleaseCard, screen: Screen): string {
   const { colours } = screen;
   const [first] = card.releases;
-  const one = card.releases.length === 1 && first !== undefined ? `${first.package} ${first.version}` : null;
-  const head = `${colours.bold('Release card')}  ${cleanText(one ?? `${card.releases.length} packages`)}, ${card.stream}`;
+  const item = card.releases.length === 1 && first !== undefined ? `${first.package} ${first.version}` : null;
+  const head = `${colours.bold('Release card')}  ${cleanText(item ?? `${card.releases.length} packages`)}, ${card.stream}`;
   const columns = ['package', 'last', 'next', 'weight', 'because'];
   const rows = card.releases.map(({ package: name, last, version, weight, reasons }) => [
     name,
@@ -97,8 +97,8 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   const files =
     writes.length <= 4 ? writes.join(', ') : `${writes.slice(0, 3).join(', ')} and ${writes.length - 3} more`;
   const findings = card.releases.flatMap((release) => firstOf(release.findings.map(findingText), maxFindings, ''));
-  const rehearsed = card.releases.filter((one) => one.rehearsed.length > 0).map(rehearsalOf);
-  const without = card.releases.flatMap((one) => one.without.map((text) => `${one.package}: ${text}`));
+  const rehearsed = card.releases.filter((release) => release.rehearsed.length > 0).map(rehearsalOf);
+  const without = card.releases.flatMap((release) => release.without.map((text) => `${release.package}: ${text}`));
   const from = commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`;
   const facts: (readonly [string, readonly string[]])[] = [
     ['built from', [`${commit.slice(0, 12)}${from}`]],

@@ -11,10 +11,16 @@ import { numberColumn, pathColumn, renderTable } from './table.ts';
 export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen: Screen): string {
   const none = blank(screen);
   const show = (count: number) => (count === 0 ? none : String(count));
-  const rows = sources.map((one) => [
-    one.path,
-    ...(one.unread === null
-      ? [show(one.direct), show(one.indirect), show(one.withoutLicence), show(one.withoutDigest), one.format]
+  const rows = sources.map((source) => [
+    source.path,
+    ...(source.unread === null
+      ? [
+          show(source.direct),
+          show(source.indirect),
+          show(source.withoutLicence),
+          show(source.withoutDigest),
+          source.format,
+        ]
       : [none, none, none, none, 'not read']),
   ]);
   const columns = [
@@ -22,7 +28,7 @@ export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen:
     ...['direct', 'indirect', 'no licence', 'no digest'].map(numberColumn),
     'as',
   ];
-  const notes = unknown.slice(0, shown).map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
+  const notes = unknown.slice(0, shown).map((text) => `${sign('warning', screen)} unknown  ${cleanText(text)}`);
   const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the SBOM`] : [];
   const width = Math.max(0, ...sboms.map(({ file }) => displayPath(file).length));
   const files = sboms.map(
@@ -89,7 +95,7 @@ const deepest = 20;
 
 function renderTree(sbom: Sbom, screen: Screen): string {
   const { colours } = screen;
-  const byId = new Map(sbom.packages.map((one) => [one.id, one]));
+  const byId = new Map(sbom.packages.map((pkg) => [pkg.id, pkg]));
   const needs = new Map<string, { to: string; type: string }[]>();
   for (const { from, to, type } of sbom.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
   const seen = new Set<string>();
@@ -98,11 +104,11 @@ function renderTree(sbom: Sbom, screen: Screen): string {
   const waiting = [...sbom.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
   for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
     const { id, depth, kind } = next;
-    const one = byId.get(id);
-    if (one === undefined) continue;
+    const item = byId.get(id);
+    if (item === undefined) continue;
     const isAgain = seen.has(id);
     seen.add(id);
-    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ sbomPackage: one, kind, isAgain, screen })}`);
+    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ sbomPackage: item, kind, isAgain, screen })}`);
     const inner = isAgain ? [] : [...(needs.get(id) ?? [])].sort((x, y) => rank(y.type) - rank(x.type));
     for (const { to, type } of inner) waiting.push({ id: to, depth: depth + 1, kind: type });
   }
@@ -111,10 +117,10 @@ function renderTree(sbom: Sbom, screen: Screen): string {
     lines.push(
       '',
       colours.dim('named, and needed by nothing in the SBOM'),
-      ...rest.map((one) => `  ${describe({ sbomPackage: one, kind: '', isAgain: false, screen })}`),
+      ...rest.map((pkg) => `  ${describe({ sbomPackage: pkg, kind: '', isAgain: false, screen })}`),
     );
   const dependencies = sbom.packages.filter(({ role }) => role === 'dependency');
-  const unknown = sbom.unknown.map((one) => `${sign('warning', screen)} unknown  ${cleanText(one)}`);
+  const unknown = sbom.unknown.map((text) => `${sign('warning', screen)} unknown  ${cleanText(text)}`);
   const sum = `${counted(dependencies.length, 'component')}, ${dependencies.filter(({ licence }) => licence === null).length} without a licence; ${licenceSum(dependencies)}`;
   return [lines.join('\n'), ...(unknown.length === 0 ? [] : [unknown.join('\n')]), sum].join('\n\n');
 }
@@ -195,7 +201,7 @@ export function sbomViewJson({ file, kind, sbom, comparison }: SbomView): unknow
       digests,
       foundIn,
     }));
-  const subjects = sbom.subjects.flatMap((id) => sbom.packages.find((one) => one.id === id)?.name ?? []);
+  const subjects = sbom.subjects.flatMap((id) => sbom.packages.find((pkg) => pkg.id === id)?.name ?? []);
   return { file, kind, subjects, components, unknown: sbom.unknown, ...(comparison ?? {}) };
 }
 

@@ -13,15 +13,15 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
     const what = run.isPublic ? 'its tags may be public already' : 'nothing of it is public';
     parts.push(`${sign('warning', screen)} the release ${run.id} was cut short; ${what}`);
   }
-  const names = [...new Set([...waiting, ...last].map((one) => one.package))];
+  const names = [...new Set([...waiting, ...last].map((item) => item.package))];
   if (names.length > 0) {
     const rows = names.map((name) => {
-      const known = last.find((one) => one.package === name);
-      const folder = built.find((one) => one.package === name);
+      const known = last.find((item) => item.package === name);
+      const folder = built.find((item) => item.package === name);
       return [
         name,
         known === undefined ? blank(screen) : `${known.version}, ${known.date.slice(0, 10)}`,
-        waiting.find((one) => one.package === name)?.version ?? blank(screen),
+        waiting.find((item) => item.package === name)?.version ?? blank(screen),
         folder === undefined ? blank(screen) : displayPath(folder.folder),
       ];
     });

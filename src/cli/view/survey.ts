@@ -15,12 +15,12 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
   const title = survey.workspace.config.supplier ?? survey.workspace.repository.root.split('/').at(-1) ?? '';
   const where = survey.branch === null ? 'on no branch' : `on ${survey.branch}`;
   const head = `${colours.bold(cleanText(title))} at ${survey.commit.slice(0, 7)} ${cleanText(where)}, ${survey.stream.name}`;
-  const rows = survey.packages.map((one) => [
-    one.name,
-    one.lastInSeries?.version ?? one.last?.version ?? blank(screen),
-    one.next ?? blank(screen),
-    one.weight,
-    one.reasons.join('; '),
+  const rows = survey.packages.map((pkg) => [
+    pkg.name,
+    pkg.lastInSeries?.version ?? pkg.last?.version ?? blank(screen),
+    pkg.next ?? blank(screen),
+    pkg.weight,
+    pkg.reasons.join('; '),
   ]);
   const paint = (row: number, column: number, text: string) => {
     const isReleased = survey.packages[row]?.next !== null;
@@ -32,7 +32,7 @@ export function renderSurvey(survey: Survey, screen: Screen, withChanges: boolea
   const parts = [head, renderTable({ columns, rows, screen, paint })];
   if (spelt.length > 0) parts.push(spelt.map((line) => `    ${line}`).join('\n'));
   if (withChanges)
-    parts.push(...survey.packages.map((one) => renderChanges(one, screen)), ...renderOthers(survey, screen));
+    parts.push(...survey.packages.map((pkg) => renderChanges(pkg, screen)), ...renderOthers(survey, screen));
   if (survey.tags !== null) parts.push(...renderTags(survey.tags, screen));
   return parts.join('\n\n');
 }

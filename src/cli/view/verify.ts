@@ -45,7 +45,7 @@ function renderArtifact({ file, form, findings }: VerifiedArtifact, screen: Scre
   const { colours } = screen;
   const groups = new Map<string, Finding[]>();
   for (const severity of order)
-    for (const finding of findings.filter((one) => one.severity === severity)) {
+    for (const finding of findings.filter((finding) => finding.severity === severity)) {
       const key = `${severity} ${finding.rule} ${finding.fix} ${finding.excepted}`;
       groups.set(key, [...(groups.get(key) ?? []), finding]);
     }
@@ -66,7 +66,7 @@ function renderGroup(group: readonly Finding[], screen: Screen): string[] {
   const rest = group.length - shownPerRule;
   return [
     `  ${sign(mark, screen)} ${word}  ${text(first)} ${colours.dim(`(${first.rule})`)}`,
-    ...group.slice(1, shownPerRule).map((one) => `${indent}${text(one)}`),
+    ...group.slice(1, shownPerRule).map((finding) => `${indent}${text(finding)}`),
     ...(rest > 0 ? [`${indent}${colours.dim(`and ${rest} more; --json has them all`)}`] : []),
     first.excepted === null
       ? `${indent}${colours.dim(cleanText(first.fix))}`

@@ -21,9 +21,9 @@ export function renderTemplate({
   readonly notes: readonly ReleaseNotes[];
   readonly links: Links;
 }): string {
-  const releases = notes.map((one) => ({
-    ...one,
-    sections: one.sections.map(({ title, items }) => ({
+  const releases = notes.map((note) => ({
+    ...note,
+    sections: note.sections.map(({ title, items }) => ({
       title,
       items: items.map((item) => ({
         ...item,
@@ -34,7 +34,7 @@ export function renderTemplate({
         address: links.commit === null || item.commit === '' ? null : links.commit.replaceAll('{commit}', item.commit),
       })),
     })),
-    contributors: one.contributors.map(cleanText),
+    contributors: note.contributors.map(cleanText),
   }));
   try {
     const view = releases.length === 1 ? { ...releases[0], releases } : { releases };

@@ -30,7 +30,7 @@ type Described = Joi.Description & {
 /** @param path of the value inside the file, as in `keyDescriptions`. */
 function convert(described: Described, path: string): Json {
   const { type, allow = [], flags } = described;
-  const values = allow.filter((one) => one === null || typeof one !== 'object');
+  const values = allow.filter((item) => item === null || typeof item !== 'object');
   if (flags?.only === true && values.length > 0) return { enum: values };
   const inside = convertType(described, type ?? 'any', path);
   return values.length === 0 ? inside : { anyOf: [inside, { enum: values }] };
@@ -48,8 +48,8 @@ function convertType(described: Described, type: string, path: string): Json {
   }
   if (type === 'alternatives') {
     const choices = (described.matches ?? []).flatMap(({ schema, then, otherwise }) =>
-      [then, otherwise, then === undefined ? schema : undefined].flatMap((one) =>
-        one === undefined ? [] : [convert(one, path)],
+      [then, otherwise, then === undefined ? schema : undefined].flatMap((item) =>
+        item === undefined ? [] : [convert(item, path)],
       ),
     );
     return choices.length === 0 ? {} : { anyOf: choices };

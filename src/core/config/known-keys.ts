@@ -27,5 +27,7 @@ function itemsOf(schema: Description): Description[] {
 
 function branches(schema: Description): Description[] {
   const matches = (schema['matches'] ?? []) as { schema?: Description; then?: Description; otherwise?: Description }[];
-  return matches.flatMap(({ schema, then, otherwise }) => [schema, then, otherwise].filter((one) => one !== undefined));
+  return matches.flatMap(({ schema, then, otherwise }) =>
+    [schema, then, otherwise].filter((item) => item !== undefined),
+  );
 }

@@ -471,7 +471,7 @@ const rehearse = () =>
     upstream: Joi.alternatives()
       .conditional(Joi.object(), {
         // biome-ignore lint/suspicious/noThenProperty: Joi's own word
-        then: Joi.object(Object.fromEntries(upstreamProtocols.map((one) => [one, url()]))),
+        then: Joi.object(Object.fromEntries(upstreamProtocols.map((upstreamProtocol) => [upstreamProtocol, url()]))),
         otherwise: url().custom((text: string) => ({ 'npm-registry': text })),
       })
       .default({}),

@@ -27,7 +27,9 @@ export function trustedReferences({ credential, 'one-time': oneTime }: Destinati
 /** Names of the environment variables that hold secrets of a destination. */
 export function secretVariables({ credential, 'one-time': oneTime }: DestinationConfig): string[] {
   const references = [...secretReferences(credential), ...(oneTime === null ? [] : [oneTime])];
-  const named = references.flatMap((one) => (one.startsWith('env:') ? [one.slice('env:'.length)] : []));
+  const named = references.flatMap((reference) =>
+    reference.startsWith('env:') ? [reference.slice('env:'.length)] : [],
+  );
   // The usual chain of an object store reads these by itself.
   return credential === 'chain' ? [...named, ...chainVariables] : named;
 }

@@ -48,9 +48,9 @@ function licenceComments(text: string): string[] {
       .replace(/\s+/g, ' ')
       .trim();
     if (plain !== '') found.push(plain.slice(0, 300));
-    if (found.length === mostNotices) break;
+    if (found.length === maxNotices) break;
   }
   return found;
 }
 
-const mostNotices = 200;
+const maxNotices = 200;

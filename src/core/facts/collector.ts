@@ -8,7 +8,7 @@ import { MarkScanner } from './marks.ts';
 import { readPythonImports, readPythonNames } from './python-imports.ts';
 import { readScript, type ScriptFacts } from './script.ts';
 
-const mostBytes: Readonly<Record<FileKind, number>> = {
+const maxBytes: Readonly<Record<FileKind, number>> = {
   script: 8 << 20,
   declaration: 8 << 20,
   python: 8 << 20,
@@ -50,7 +50,7 @@ export class FactCollector {
     const open = this.#open;
     if (open === null) return;
     open.sizeBytes += chunk.byteLength;
-    if (open.sizeBytes > mostBytes[open.kind]) {
+    if (open.sizeBytes > maxBytes[open.kind]) {
       this.#unread.push(path);
       this.#open = null;
     } else open.parts.push(Buffer.from(chunk));
@@ -119,7 +119,7 @@ function kindOf(path: string, head: Uint8Array): FileKind | null {
 function readSourceMap(text: string): SourceMapFacts | null {
   try {
     const map = objectOf(JSON.parse(text.replace(/^\)\]\}'[^\n]*\n/, '')));
-    const sources = Array.isArray(map['sources']) ? map['sources'].filter((one) => typeof one === 'string') : [];
+    const sources = Array.isArray(map['sources']) ? map['sources'].filter((item) => typeof item === 'string') : [];
     const contents = Array.isArray(map['sourcesContent']) ? map['sourcesContent'] : [];
     return {
       sources,

@@ -21,7 +21,9 @@ export function readDeclarations(text: string): DeclarationFacts {
   const reading: Reading = {
     file,
     // In a module that only declares, everything at the top is exported unless an `export {…}` says otherwise.
-    isExplicit: file.statements.some((one) => ts.isExportDeclaration(one) || ts.isExportAssignment(one)),
+    isExplicit: file.statements.some(
+      (statement) => ts.isExportDeclaration(statement) || ts.isExportAssignment(statement),
+    ),
     hasExported: file.statements.some(isExportedStatement),
     values: new Set(),
     types: new Set(),
@@ -33,7 +35,7 @@ export function readDeclarations(text: string): DeclarationFacts {
     uses: [],
   };
   for (const statement of file.statements) readStatement(reading, statement);
-  for (const one of reading.later) settleLater(reading, one);
+  for (const item of reading.later) settleLater(reading, item);
   for (const { fileName, pos } of file.referencedFiles)
     if (/^\.{1,2}\//.test(fileName)) reading.uses.push({ specifier: fileName, line: lineAt(file, pos) });
   return {
@@ -41,7 +43,9 @@ export function readDeclarations(text: string): DeclarationFacts {
     types: [...reading.types].filter((name) => !reading.values.has(name)),
     handedOn: reading.handedOn,
     from: [...reading.from],
-    isOneValue: file.statements.some((one) => ts.isExportAssignment(one) && one.isExportEquals === true),
+    isOneValue: file.statements.some(
+      (statement) => ts.isExportAssignment(statement) && statement.isExportEquals === true,
+    ),
     uses: reading.uses,
   };
 }
@@ -91,7 +95,9 @@ function readImport(reading: Reading, { moduleSpecifier, importClause }: ts.Impo
   const named = importClause.namedBindings;
   if (named === undefined) return;
   if (ts.isNamespaceImport(named)) add(named.name.text, '*');
-  else for (const one of named.elements) add(one.name.text, (one.propertyName ?? one.name).text, one.isTypeOnly);
+  else
+    for (const element of named.elements)
+      add(element.name.text, (element.propertyName ?? element.name).text, element.isTypeOnly);
 }
 
 function readExport(reading: Reading, statement: ts.ExportDeclaration): void {
@@ -115,7 +121,7 @@ function readExport(reading: Reading, statement: ts.ExportDeclaration): void {
 
 function readDeclaration({ isExplicit, hasExported, locals, values, types }: Reading, statement: ts.Statement): void {
   const modifiers = ts.canHaveModifiers(statement) ? (ts.getModifiers(statement) ?? []) : [];
-  const has = (kind: ts.SyntaxKind) => modifiers.some((one) => one.kind === kind);
+  const has = (kind: ts.SyntaxKind) => modifiers.some((modifier) => modifier.kind === kind);
   const isExported = has(ts.SyntaxKind.ExportKeyword);
   for (const { name, isValue } of declared(statement)) {
     locals.set(name, locals.get(name) === true || isValue);
@@ -143,8 +149,8 @@ function isExportedStatement(statement: ts.Statement): boolean {
 /** Names that a statement declares. */
 function declared(statement: ts.Statement): { name: string; isValue: boolean }[] {
   if (ts.isVariableStatement(statement))
-    return statement.declarationList.declarations.flatMap((one) =>
-      ts.isIdentifier(one.name) ? [{ name: one.name.text, isValue: true }] : [],
+    return statement.declarationList.declarations.flatMap((declaration) =>
+      ts.isIdentifier(declaration.name) ? [{ name: declaration.name.text, isValue: true }] : [],
     );
   if (ts.isFunctionDeclaration(statement) || ts.isClassDeclaration(statement))
     return [{ name: statement.name?.text ?? 'default', isValue: true }];
@@ -163,5 +169,5 @@ function declared(statement: ts.Statement): { name: string; isValue: boolean }[]
 function hasValues({ body }: ts.ModuleDeclaration): boolean {
   if (body === undefined || !ts.isModuleBlock(body))
     return body !== undefined && ts.isModuleDeclaration(body) && hasValues(body);
-  return body.statements.some((one) => declared(one).some(({ isValue }) => isValue));
+  return body.statements.some((statement) => declared(statement).some(({ isValue }) => isValue));
 }

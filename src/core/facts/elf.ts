@@ -32,7 +32,7 @@ export function readElf(bytes: Buffer): ElfFacts | null {
   }
 }
 
-const mostEntries = 65_536;
+const maxEntries = 65_536;
 
 class ElfReader {
   readonly #bytes: Buffer;
@@ -128,9 +128,9 @@ class ElfReader {
     if (section === undefined) return [];
     const texts = sections[section.link]?.at ?? 0;
     const names: string[] = [];
-    for (let at = section.at, budget = mostEntries; budget > 0; budget--) {
+    for (let at = section.at, budget = maxEntries; budget > 0; budget--) {
       let inner = at + this.#word(at + 8);
-      for (let left = this.#half(at + 2); left > 0 && names.length < mostEntries; left--) {
+      for (let left = this.#half(at + 2); left > 0 && names.length < maxEntries; left--) {
         names.push(this.#text(texts + this.#word(inner + 8)));
         inner += this.#word(inner + 12);
       }

@@ -13,8 +13,8 @@ const mapShape: Shape = {
 };
 
 const overlap = 4096;
-const mostPerFile = 20;
-const mostBefore = 200;
+const maxPerFile = 20;
+const maxBefore = 200;
 
 /**
  * Looks for marks in bytes as they stream by: one expression of all anchors goes over the text, so the patterns run on almost
@@ -51,7 +51,7 @@ export class MarkScanner {
     const text = bytes.toString('latin1');
     this.#anchors.lastIndex = 0;
     for (let hit = this.#anchors.exec(text); hit !== null; hit = this.#anchors.exec(text)) {
-      if (this.#countHere >= mostPerFile) return;
+      if (this.#countHere >= maxPerFile) return;
       for (const shape of this.#shapes.get(hit[0]) ?? []) this.#look(text, hit.index, shape);
     }
   }
@@ -64,7 +64,7 @@ export class MarkScanner {
     if (match === null || start + match.index > at) return;
     if (shape.isReal?.(match, lineBefore(text, at)) === false) return;
     const what = typeof shape.what === 'string' ? shape.what : shape.what(match);
-    if (this.found.some((one) => one.path === this.#path && one.kind === shape.kind && one.what === what)) return;
+    if (this.found.some((mark) => mark.path === this.#path && mark.kind === shape.kind && mark.what === what)) return;
     this.#countHere++;
     const line = this.#linesBefore + countLines(Buffer.from(text.slice(0, start + match.index), 'latin1'));
     this.found.push({ path: this.#path, line, kind: shape.kind, what });
@@ -73,7 +73,7 @@ export class MarkScanner {
 
 /** What stands before on the same line, as far as it matters. */
 function lineBefore(text: string, at: number): string {
-  const before = text.slice(Math.max(0, at - mostBefore), at);
+  const before = text.slice(Math.max(0, at - maxBefore), at);
   return before.slice(before.lastIndexOf('\n') + 1);
 }
 

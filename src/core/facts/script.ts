@@ -98,7 +98,7 @@ class ScriptReader {
   #topLevel(statement: AnyNode): void {
     switch (statement.type) {
       case 'ExportNamedDeclaration':
-        for (const one of statement['specifiers'] as AnyNode[]) this.#names.add(nameOf(one['exported']));
+        for (const child of statement['specifiers'] as AnyNode[]) this.#names.add(nameOf(child['exported']));
         for (const name of declaredNames(statement['declaration'] as AnyNode | null)) this.#names.add(name);
         break;
       case 'ExportDefaultDeclaration':
@@ -113,15 +113,15 @@ class ScriptReader {
         if (isExportsTarget(assignedTo(statement['expression'] as AnyNode))) this.#isCommonJs = true;
         break;
       case 'VariableDeclaration':
-        for (const one of statement['declarations'] as AnyNode[])
-          if (isRequireCall(one['init'] as AnyNode | null)) this.#isCommonJs = true;
+        for (const child of statement['declarations'] as AnyNode[])
+          if (isRequireCall(child['init'] as AnyNode | null)) this.#isCommonJs = true;
         break;
       default:
     }
     if (declaredNames(statement).includes('require')) this.#hasOwnRequire = true;
     if (statement.type === 'ImportDeclaration')
-      for (const one of statement['specifiers'] as AnyNode[])
-        if (nameOf(one['local']) === 'require') this.#hasOwnRequire = true;
+      for (const child of statement['specifiers'] as AnyNode[])
+        if (nameOf(child['local']) === 'require') this.#hasOwnRequire = true;
   }
 
   /** Every node in the order of the text. Without recursion: generated code nests as deep as a long sum has terms. */
@@ -247,14 +247,14 @@ function childrenOf(node: AnyNode, scope: Scope): [AnyNode, Scope][] {
     if (value === null || typeof value !== 'object') continue;
     const tried = node.type === 'TryStatement' && key === 'block' ? { ...inner, inTry: true } : inner;
     if (isNode(value)) found.push([value, tried]);
-    else if (Array.isArray(value)) for (const one of value) if (isNode(one)) found.push([one, tried]);
+    else if (Array.isArray(value)) for (const item of value) if (isNode(item)) found.push([item, tried]);
   }
   return found;
 }
 
 function bindsRequire(node: AnyNode): boolean {
   const params = (node['params'] as AnyNode[] | undefined) ?? [];
-  return params.some((one) => one.type === 'Identifier' && one['name'] === 'require');
+  return params.some((param) => param.type === 'Identifier' && param['name'] === 'require');
 }
 
 function isNode(value: unknown): value is AnyNode {
@@ -312,7 +312,7 @@ function memberOfExports(node: AnyNode): string | null {
 function declaredNames(node: AnyNode | null): string[] {
   if (node === null) return [];
   if (node.type === 'VariableDeclaration')
-    return (node['declarations'] as AnyNode[]).flatMap((one) => patternNames(one['id'] as AnyNode));
+    return (node['declarations'] as AnyNode[]).flatMap((child) => patternNames(child['id'] as AnyNode));
   return node.type === 'FunctionDeclaration' || node.type === 'ClassDeclaration' ? [nameOf(node['id'])] : [];
 }
 
@@ -320,8 +320,8 @@ function patternNames(node: AnyNode | null): string[] {
   if (node === null) return [];
   if (node.type === 'Identifier') return [nameOf(node)];
   if (node.type === 'ObjectPattern')
-    return (node['properties'] as AnyNode[]).flatMap((one) =>
-      patternNames((one['value'] ?? one['argument']) as AnyNode),
+    return (node['properties'] as AnyNode[]).flatMap((child) =>
+      patternNames((child['value'] ?? child['argument']) as AnyNode),
     );
   if (node.type === 'ArrayPattern') return (node['elements'] as (AnyNode | null)[]).flatMap(patternNames);
   if (node.type === 'AssignmentPattern') return patternNames(node['left'] as AnyNode);

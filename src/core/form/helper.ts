@@ -26,7 +26,7 @@ export async function helperEntries(
   staged: readonly Staged[],
   place: HelperPlace = anywhere,
 ): Promise<PlannedEntry[]> {
-  const order = (one: HelperConfig) => (one.helper === 'installed-files' ? 1 : 0);
+  const order = (helper: HelperConfig) => (helper.helper === 'installed-files' ? 1 : 0);
   const helpers = [...input.artifact.helpers].sort((a, b) => order(a) - order(b));
   return Promise.all(
     helpers.map((helper) => {
@@ -62,8 +62,8 @@ async function pkgConfig(input: FormInput, staged: readonly Staged[], place: Hel
     if (open === undefined) return plannedText(path, filled);
     throw impossible('pkg-config', packageName, `${manifestPath} has ${open}, which Bevelstone does not fill`);
   }
-  const library = staged.map(({ path: one }) => /(?:^|\/)lib([\w.+-]+?)\.(?:so|a|dylib)(?:\.[\d.]+)?$/.exec(one)?.[1]);
-  const name = library.find((one) => one !== undefined);
+  const library = staged.map(({ path }) => /(?:^|\/)lib([\w.+-]+?)\.(?:so|a|dylib)(?:\.[\d.]+)?$/.exec(path)?.[1]);
+  const name = library.find((item) => item !== undefined);
   if (name === undefined) throw impossible('pkg-config', packageName, 'there is no library in the artifact');
   const lines = ['prefix', 'libdir', 'includedir'].map((key) => `${key}=${values[key]}`);
   const fields = [
@@ -137,7 +137,7 @@ async function installManifest({ packageName }: FormInput, place: HelperPlace): 
   const path = `${place.root}share/${fileNameOf(packageName)}/installed-files.txt`;
   const make = (before: readonly PackedSoFar[]) => {
     const files = before.filter(({ type }) => type === 'file' || type === 'symlink');
-    const top = commonTop(files.map((one) => one.path));
+    const top = commonTop(files.map((file) => file.path));
     const lines = files.map(
       ({ path: file, mode, sizeBytes, sha256 }) =>
         `${sha256} ${mode.toString(8).padStart(4, '0')} ${sizeBytes} ${file.slice(top.length)}\n`,

@@ -38,11 +38,11 @@ async function stage(layout: Layout, input: FormInput): Promise<Staged[]> {
     const isRepeated =
       input.platform === null && [rule.from, rule.to, rule.as].some((text) => text?.includes('{platform}'));
     const inputs = isRepeated ? input.platforms.map((platform) => ({ ...input, platform })) : [input];
-    return inputs.map((one) => ({
+    return inputs.map((input) => ({
       ...rule,
-      from: fillPlaceholders(rule.from, one),
-      to: rule.to === null ? null : fillPlaceholders(rule.to, one),
-      as: rule.as === null ? null : fillPlaceholders(rule.as, one),
+      from: fillPlaceholders(rule.from, input),
+      to: rule.to === null ? null : fillPlaceholders(rule.to, input),
+      as: rule.as === null ? null : fillPlaceholders(rule.as, input),
     }));
   });
   return selectByRules(input.files, filled, input.packageName);

@@ -32,7 +32,7 @@ export function decodeTarHeader(block: Buffer): TarHeader | null {
   const name = text(block, 0, 100);
   const prefix = isUstar ? text(block, 345, 155) : '';
   const names = [text(block, 265, 32), text(block, 297, 32)];
-  const named = names.some((one) => one !== '') ? ` ${names.join(':')}` : '';
+  const named = names.some((name) => name !== '') ? ` ${names.join(':')}` : '';
   return {
     name: prefix === '' ? name : `${prefix}/${name}`,
     typeflag: String.fromCharCode(block[156] || 0x30),

@@ -36,7 +36,7 @@ export function orderByDependency(names: readonly string[], edges: readonly Depe
   const visit = (index: number, trail: readonly number[]): void => {
     if (done.has(index)) return;
     if (trail.includes(index))
-      throw circle([...trail.slice(trail.indexOf(index)), index].map((one) => names[one] ?? ''));
+      throw circle([...trail.slice(trail.indexOf(index)), index].map((index) => names[index] ?? ''));
     for (const need of needs[index] ?? []) visit(need, [...trail, index]);
     done.add(index);
     ordered.push(index);

@@ -136,11 +136,11 @@ function makeUnits(packages: readonly PackageFacts[], rules: VersionRules): Unit
     if (facts === undefined) return 'none';
     const joins =
       facts.last === null &&
-      rules.groups.some((group) => group.some((one) => packages[one] === facts) && group.length > 1);
+      rules.groups.some((group) => group.some((index) => packages[index] === facts) && group.length > 1);
     const groupHasLast =
       joins &&
       rules.groups.some(
-        (group) => group.some((one) => packages[one] === facts) && group.some((one) => packages[one]?.last),
+        (group) => group.some((index) => packages[index] === facts) && group.some((index) => packages[index]?.last),
       );
     return groupHasLast ? 'none' : ownWeight(facts.changes);
   }
@@ -173,7 +173,10 @@ function induce({
       if (weight === unit.weight && unit.forced && reasons.has(reason)) continue;
       unit.follows.set(
         edge.from,
-        new Set([...[...reasons].filter((one) => !one.startsWith(`follows ${packages[edge.to]?.name} `)), reason]),
+        new Set([
+          ...[...reasons].filter((reason) => !reason.startsWith(`follows ${packages[edge.to]?.name} `)),
+          reason,
+        ]),
       );
       unit.weight = weight;
       unit.forced = true;
@@ -264,7 +267,7 @@ function decideExactly({
     },
   });
   const floor = highestVersion(
-    [unit.last, ...members.map(({ lastInSeries }) => lastInSeries)].filter((one) => one !== null),
+    [unit.last, ...members.map(({ lastInSeries }) => lastInSeries)].filter((item) => item !== null),
   );
   if (!isVersion(version))
     return refuse('expected MAJOR.MINOR.PATCH', 'Write a SemVer 2.0.0 version, for example 1.4.0');

@@ -49,8 +49,8 @@ function rank(kind: string): number {
   return index === -1 ? 9 : index;
 }
 
-function countWords(count: number, [one, many]: readonly [string, string]): string {
-  return `${count} ${count === 1 ? one : many}`;
+function countWords(count: number, [value, many]: readonly [string, string]): string {
+  return `${count} ${count === 1 ? value : many}`;
 }
 
 function listWords(list: readonly string[]): string {

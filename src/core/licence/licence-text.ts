@@ -41,7 +41,7 @@ const known: readonly Known[] = [
   },
 ];
 
-const mostOfShort = 5000;
+const maxShortParts = 5000;
 
 /** The SPDX identifier of a licence's text; null when it is none of the common ones, or of several. */
 export function identifyLicence(text: string): string | null {
@@ -55,5 +55,5 @@ export function identifyLicence(text: string): string | null {
   // A long file that holds one of the short texts holds others too.
   const [only] = found;
   if (only === undefined || found.length > 1) return null;
-  return /^(?:MIT|ISC|BSD)/.test(only.id) && text.length > mostOfShort ? null : only.id;
+  return /^(?:MIT|ISC|BSD)/.test(only.id) && text.length > maxShortParts ? null : only.id;
 }

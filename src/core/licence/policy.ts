@@ -25,7 +25,9 @@ type Parsed = ReturnType<typeof parseLicence>;
 
 function judge(node: Parsed, policy: LicencePolicyConfig): Verdict {
   if ('conjunction' in node) {
-    const [left, right] = [judge(node.left, policy), judge(node.right, policy)].map((one) => worst.indexOf(one));
+    const [left, right] = [judge(node.left, policy), judge(node.right, policy)].map((verdict) =>
+      worst.indexOf(verdict),
+    );
     const picked = node.conjunction === 'or' ? Math.min(left ?? 0, right ?? 0) : Math.max(left ?? 0, right ?? 0);
     return worst[picked] ?? 'ask';
   }

@@ -58,12 +58,12 @@ function dependenciesOf(metadata: Readonly<Record<string, unknown>>): ManifestDe
   const table = objectOf(metadata['dependencies']);
   const groups = [table, ...listOf(table['group'])];
   const all = groups.flatMap((group) => listOf(objectOf(group)['dependency']));
-  const found = all.map((one) => ({
-    name: textOf(objectOf(one)['@id']) ?? '',
-    range: textOf(objectOf(one)['@version']) ?? '',
+  const found = all.map((item) => ({
+    name: textOf(objectOf(item)['@id']) ?? '',
+    range: textOf(objectOf(item)['@version']) ?? '',
     kind: 'run' as const,
   }));
-  return [...new Map(found.map((one) => [`${one.name} ${one.range}`, one])).values()];
+  return [...new Map(found.map((item) => [`${item.name} ${item.range}`, item])).values()];
 }
 
 function listOf(value: unknown): unknown[] {

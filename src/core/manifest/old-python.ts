@@ -79,11 +79,11 @@ export function readSetupPy(text: string): OldFields {
     'g',
   );
   const code = text.slice(call.index).replace(/^((?:[^"'#\n]|"[^"\n]*"|'[^'\n]*')*)#.*$/gm, '$1');
-  for (const [, key = '', one, many] of code.matchAll(argument)) {
+  for (const [, key = '', value, many] of code.matchAll(argument)) {
     const name = names[key];
     if (name === undefined || name === 'readme') continue;
     const items = [...(many ?? '').matchAll(new RegExp(literal, 'g'))].map(([item]) => unquote(item));
-    fields[name] = one === undefined ? items : lists.has(name) ? splitList(unquote(one), name) : unquote(one);
+    fields[name] = value === undefined ? items : lists.has(name) ? splitList(unquote(value), name) : unquote(value);
   }
   return fields;
 }
@@ -107,13 +107,13 @@ export function offerProjectTable(setupCfg: string | null, setupPy: string | nul
 }
 
 function toManifest(fields: OldFields): PackageManifest {
-  const one = (name: string) => (typeof fields[name] === 'string' ? fields[name] : null);
-  const name = one('name');
+  const item = (name: string) => (typeof fields[name] === 'string' ? fields[name] : null);
+  const name = item('name');
   return {
     name: name === null ? null : normaliseName(name),
-    version: one('version'),
-    description: one('description'),
-    licence: one('license'),
+    version: item('version'),
+    description: item('description'),
+    licence: item('license'),
     dependencies: requirements(fields['dependencies'], 'run'),
   };
 }

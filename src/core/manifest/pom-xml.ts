@@ -16,8 +16,8 @@ export const pomFormat: ManifestFormat = {
       version: literal(project['version']),
       description: literal(project['description']),
       licence: literal(objectOf(licences[0])['name']),
-      dependencies: [objectOf(project['dependencies'])['dependency']].flat().flatMap((one): ManifestDependency[] => {
-        const { groupId, artifactId, version, scope } = objectOf(one);
+      dependencies: [objectOf(project['dependencies'])['dependency']].flat().flatMap((item): ManifestDependency[] => {
+        const { groupId, artifactId, version, scope } = objectOf(item);
         const name = [literal(groupId), literal(artifactId)].filter((part) => part !== null).join(':');
         return name === ''
           ? []
@@ -83,9 +83,9 @@ function elements(text: string): XmlText[] {
     const artifact = [element.children.get('groupId'), element.children.get('artifactId')]
       .filter((part) => part !== undefined)
       .join(':');
-    found.push(...element.texts.map((one) => ({ ...one, artifact })));
+    found.push(...element.texts.map((text) => ({ ...text, artifact })));
     if (element.children.size > 0) continue;
-    const path = [...open.map((one) => one.name), name].join('/');
+    const path = [...open.map((item) => item.name), name].join('/');
     (parent?.texts ?? found).push({ path, start: element.start, end: match.index, artifact: '' });
   }
   return found.sort((a, b) => a.start - b.start);

@@ -44,7 +44,7 @@ const requirement =
 function raiseRequirements(line: string, ranges: ManifestStamp['ranges']): string {
   return line.replace(requirement, (whole, ...groups) => {
     const { quote = '', name = '', extras = '', range = '', rest = '' } = groups.at(-1) as Record<string, string>;
-    const change = ranges.find((one) => one.name === normaliseName(name) && one.from === range);
+    const change = ranges.find((item) => item.name === normaliseName(name) && item.from === range);
     return change === undefined ? whole : `${quote}${name}${extras}${change.to}${rest}${quote}`;
   });
 }
@@ -54,8 +54,8 @@ function makeStatic(text: string, version: string, file: string): string {
   const project = objectOf(parseToml(text, file)['project']);
   const dynamic = Array.isArray(project['dynamic']) ? project['dynamic'] : [];
   if (!dynamic.includes('version')) return text;
-  const others = dynamic.filter((one) => one !== 'version');
-  const list = others.length === 0 ? '' : `dynamic = [${others.map((one) => JSON.stringify(one)).join(', ')}]\n`;
+  const others = dynamic.filter((item) => item !== 'version');
+  const list = others.length === 0 ? '' : `dynamic = [${others.map((item) => JSON.stringify(item)).join(', ')}]\n`;
   return text.replace(
     /(^\[project\][^\n]*\n)([\s\S]*?)^dynamic\s*=\s*\[[^\]]*\][^\n]*\n?/m,
     (_, header: string, before: string) => `${header}version = ${JSON.stringify(version)}\n${before}${list}`,
@@ -68,7 +68,7 @@ function normalOrNull(name: string | null): string | null {
 
 /** Requirements as PEP 508 writes them; those from an address and anything that is no text are left out. */
 export function requirements(list: unknown, kind: ManifestDependency['kind']): ManifestDependency[] {
-  const texts = Array.isArray(list) ? list.filter((one) => typeof one === 'string') : [];
+  const texts = Array.isArray(list) ? list.filter((item) => typeof item === 'string') : [];
   return texts.flatMap((text) => {
     const match = /^\s*([A-Za-z0-9][\w.-]*)\s*(?:\[[^\]]*\])?\s*([^;@]*?)\s*(?:;.*)?$/.exec(text);
     return match === null ? [] : [{ name: normaliseName(match[1] ?? ''), range: match[2] ?? '', kind }];

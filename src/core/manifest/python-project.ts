@@ -101,7 +101,7 @@ function readmeOf(value: unknown, file: string): PythonProject['readme'] {
 }
 
 function texts(value: unknown): string[] {
-  return Array.isArray(value) ? value.filter((one) => typeof one === 'string') : [];
+  return Array.isArray(value) ? value.filter((item) => typeof item === 'string') : [];
 }
 
 function record(value: unknown): Record<string, string> {
@@ -112,7 +112,7 @@ function record(value: unknown): Record<string, string> {
 
 function people(value: unknown): Person[] {
   if (!Array.isArray(value)) return [];
-  return value.map((one) => ({ name: textOf(objectOf(one)['name']), email: textOf(objectOf(one)['email']) }));
+  return value.map((item) => ({ name: textOf(objectOf(item)['name']), email: textOf(objectOf(item)['email']) }));
 }
 
 function invalid(file: string, why: string, fix: string): BevelstoneError {

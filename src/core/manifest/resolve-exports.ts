@@ -147,8 +147,8 @@ function targetOf({
   if (target === null) return null;
   if (Array.isArray(target)) {
     let last: string | null | undefined = null;
-    for (const one of target) {
-      const found = targetOf({ target: one, match, conditions, isInternal });
+    for (const item of target) {
+      const found = targetOf({ target: item, match, conditions, isInternal });
       if (found === undefined) continue;
       // An invalid text is passed over, and so is null, which counts only at the end.
       last = found;

@@ -24,8 +24,8 @@ export type ShownPackage = {
 export function renderPackagePage(shown: ShownPackage): string {
   const { name, version, description, readme, pointers, files, speaks } = shown;
   const rows = files.map(
-    (one) =>
-      `<tr><td>${escapeHtml(one.version)}</td><td>${escapeHtml(one.file)}${one.note === null ? '' : `<br><b>${escapeHtml(one.note)}</b>`}</td><td><code>${escapeHtml(one.digest)}</code></td></tr>`,
+    (file) =>
+      `<tr><td>${escapeHtml(file.version)}</td><td>${escapeHtml(file.file)}${file.note === null ? '' : `<br><b>${escapeHtml(file.note)}</b>`}</td><td><code>${escapeHtml(file.digest)}</code></td></tr>`,
   );
   const tags = pointers.map(([pointer, to]) => `<li>${escapeHtml(pointer)} leads to ${escapeHtml(to)}</li>`);
   return page(

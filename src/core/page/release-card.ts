@@ -56,11 +56,11 @@ export type ShownCard = {
  * from outside is escaped.
  */
 export function renderReleaseCard(card: ShownCard): string {
-  const names = card.releases.map((one) => `${one.package} ${one.version}`).join(', ');
+  const names = card.releases.map((release) => `${release.package} ${release.version}`).join(', ');
   const title = `${card.state}: ${names}`;
   const rows = card.releases.map(
-    (one) =>
-      `<tr><th scope="row"><a href="#${anchor(one)}">${escapeHtml(one.package)}</a></th><td>${escapeHtml(one.last ?? 'first')}</td><td class="to">${escapeHtml(one.version)}</td><td>${escapeHtml(one.weight)}</td><td>${escapeHtml(one.reasons.join('; '))}</td></tr>`,
+    (release) =>
+      `<tr><th scope="row"><a href="#${anchor(release)}">${escapeHtml(release.package)}</a></th><td>${escapeHtml(release.last ?? 'first')}</td><td class="to">${escapeHtml(release.version)}</td><td>${escapeHtml(release.weight)}</td><td>${escapeHtml(release.reasons.join('; '))}</td></tr>`,
   );
   return `<!doctype html>
 <html lang="en">
@@ -82,19 +82,19 @@ function anchor({ package: name }: ShownCardRelease): string {
   return `p-${name.replace(/[^\w-]+/g, '-')}`;
 }
 
-function renderOne(one: ShownCardRelease): string {
+function renderOne(cardRelease: ShownCardRelease): string {
   const parts = [
-    renderChanges(one),
-    renderArtifacts(one),
-    renderChecks(one),
-    renderDeliveries(one),
-    renderLines(one),
+    renderChanges(cardRelease),
+    renderArtifacts(cardRelease),
+    renderChecks(cardRelease),
+    renderDeliveries(cardRelease),
+    renderLines(cardRelease),
   ].filter((text) => text !== '');
-  return `<article id="${anchor(one)}"><h2>${escapeHtml(one.package)} <span>${escapeHtml(one.version)}</span></h2>\n${parts.join('\n')}\n</article>`;
+  return `<article id="${anchor(cardRelease)}"><h2>${escapeHtml(cardRelease.package)} <span>${escapeHtml(cardRelease.version)}</span></h2>\n${parts.join('\n')}\n</article>`;
 }
 
 function renderChanges({ intro, sections }: ShownCardRelease): string {
-  const said = intro === null ? '' : markdownToHtml(intro);
+  const introHtml = intro === null ? '' : markdownToHtml(intro);
   const lists = sections.map(({ title, items }) => {
     const lines = items.map(
       (item) =>
@@ -102,25 +102,25 @@ function renderChanges({ intro, sections }: ShownCardRelease): string {
     );
     return `<h4>${escapeHtml(title)}</h4><ul>${lines.join('')}</ul>`;
   });
-  return `<section><h3>Changes</h3>${said}${lists.join('') || '<p>Nothing that needs a word.</p>'}</section>`;
+  return `<section><h3>Changes</h3>${introHtml}${lists.join('') || '<p>Nothing that needs a word.</p>'}</section>`;
 }
 
 /** Every artifact with its size against the largest, cut by the folders inside. */
 function renderArtifacts({ artifacts }: ShownCardRelease): string {
   if (artifacts.length === 0) return '';
   const largest = Math.max(...artifacts.map(({ sizeBytes }) => sizeBytes), 1);
-  const figures = artifacts.map((one) => {
-    const groups = groupsOf(one.files);
-    const told = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');
-    const inside = one.files.length === 0 ? '' : `${one.files.length} files, unpacked: ${told}`;
-    return `<figure><figcaption><b>${escapeHtml(one.file)}</b> ${formatBytes(one.sizeBytes)}${inside === '' ? '' : `<br>${escapeHtml(inside)}`}<br><code>${escapeHtml(one.sha256)}</code></figcaption>${bar(groups, one.sizeBytes / largest, inside || one.file)}</figure>`;
+  const figures = artifacts.map((artifact) => {
+    const groups = groupsOf(artifact.files);
+    const sizes = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');
+    const inside = artifact.files.length === 0 ? '' : `${artifact.files.length} files, unpacked: ${sizes}`;
+    return `<figure><figcaption><b>${escapeHtml(artifact.file)}</b> ${formatBytes(artifact.sizeBytes)}${inside === '' ? '' : `<br>${escapeHtml(inside)}`}<br><code>${escapeHtml(artifact.sha256)}</code></figcaption>${bar(groups, artifact.sizeBytes / largest, inside || artifact.file)}</figure>`;
   });
   return `<section><h3>Contents</h3>${figures.join('')}</section>`;
 }
 
 type Group = { readonly name: string; readonly sizeBytes: number };
 
-const mostGroups = 5;
+const maxGroups = 5;
 
 /** Sizes by first folder, the largest first; what is small is put together. */
 function groupsOf(files: readonly ShownFile[]): Group[] {
@@ -133,9 +133,9 @@ function groupsOf(files: readonly ShownFile[]): Group[] {
     sizes.set(name, (sizes.get(name) ?? 0) + sizeBytes);
   }
   const sorted = [...sizes].map(([name, sizeBytes]) => ({ name, sizeBytes })).sort((a, b) => b.sizeBytes - a.sizeBytes);
-  if (sorted.length <= mostGroups) return sorted;
-  const rest = sorted.slice(mostGroups - 1).reduce((sum, one) => sum + one.sizeBytes, 0);
-  return [...sorted.slice(0, mostGroups - 1), { name: 'other folders', sizeBytes: rest }];
+  if (sorted.length <= maxGroups) return sorted;
+  const rest = sorted.slice(maxGroups - 1).reduce((sum, item) => sum + item.sizeBytes, 0);
+  return [...sorted.slice(0, maxGroups - 1), { name: 'other folders', sizeBytes: rest }];
 }
 
 function commonStart(files: readonly ShownFile[]): string {
@@ -148,7 +148,7 @@ function commonStart(files: readonly ShownFile[]): string {
 const shades = ['#2d6a73', '#8fb8bd', '#5a6b4f', '#c9c3a5', '#dfe6e4'];
 
 function bar(groups: readonly Group[], share: number, label: string): string {
-  const whole = groups.reduce((sum, one) => sum + one.sizeBytes, 0);
+  const whole = groups.reduce((sum, group) => sum + group.sizeBytes, 0);
   const width = Math.max(4, Math.round(share * 600));
   let x = 0;
   const pieces = groups.map(({ sizeBytes }, index) => {

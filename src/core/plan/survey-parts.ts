@@ -68,10 +68,10 @@ export function joinChanges<Package extends ListedPackage>(
   known: readonly KnownPackage<Package>[],
   counted: readonly PackageChanges[],
 ): PackageHistory<Package>[] {
-  return known.map((one, index) => {
+  return known.map((pkg, index) => {
     const changes = counted[index];
-    if (changes === undefined) throw new Error(`no changes for ${one.own.name}`);
-    return { ...one, counted: changes };
+    if (changes === undefined) throw new Error(`no changes for ${pkg.own.name}`);
+    return { ...pkg, counted: changes };
   });
 }
 
@@ -101,7 +101,7 @@ export function groupIndexes(
   together: readonly (readonly string[])[],
   packages: readonly { readonly name: string }[],
 ): number[][] {
-  const indexes = together.map((names) => names.map((name) => packages.findIndex((one) => one.name === name)));
+  const indexes = together.map((names) => names.map((name) => packages.findIndex((pkg) => pkg.name === name)));
   return indexes.map((group) => group.filter((index) => index !== -1));
 }
 

@@ -25,5 +25,5 @@ export function encodeForm(fields: readonly (readonly [string, string])[], file:
 
 /** Quotes and line ends in a name are percent-encoded (RFC 7578 §2, the WHATWG form's escaping). */
 function escapeName(name: string): string {
-  return name.replace(/["\r\n]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase().padStart(2, '0')}`);
+  return name.replace(/["\r\n]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase().padStart(2, '0')}`);
 }

@@ -10,7 +10,7 @@ export type Failure = {
 
 /** The longest that a server may make us wait. */
 const patienceMs = 120_000;
-const mostAttempts = 4;
+const maxAttemptCount = 4;
 const firstDelayMs = 250;
 
 /**
@@ -19,7 +19,7 @@ const firstDelayMs = 250;
  * @returns milliseconds, or null to give up.
  */
 export function retryDelay({ attempt, retryAfterMs, random }: Failure): number | null {
-  if (attempt >= mostAttempts) return null;
+  if (attempt >= maxAttemptCount) return null;
   if (retryAfterMs !== null && retryAfterMs > patienceMs) return null;
   const base = retryAfterMs ?? firstDelayMs * 2 ** (attempt - 1);
   return Math.round(base * (1 + random / 2));

@@ -15,9 +15,9 @@ export function makeEvent(event: NewEvent, { at, run, seq }: EventStamp): Ledger
  * the SHA-256 of all it says. An event that was changed afterwards has another id than its file.
  */
 export function eventId(event: Omit<LedgerEvent, 'id'> | (NewEvent & EventStamp)): string {
-  const { id: _, ...said } = event as LedgerEvent;
-  const digest = sha256(canonicalJson(said)).slice(0, 32);
-  return `${said.at.replace(/[-:.]/g, '')}-${String(said.seq).padStart(4, '0')}-${digest}`;
+  const { id: _, ...content } = event as LedgerEvent;
+  const digest = sha256(canonicalJson(content)).slice(0, 32);
+  return `${content.at.replace(/[-:.]/g, '')}-${String(content.seq).padStart(4, '0')}-${digest}`;
 }
 
 /** Digest of what a release consists of. The tag names it, so it cannot be changed by somebody who can only write to the ledger. */

@@ -12,7 +12,7 @@ const format = 1;
 const fileSchema = openObject({ schema: (value) => value === format, kept: openObject({}) });
 const entrySchema = openObject({
   secret: isString,
-  origins: isSetOf((one) => isString(one) && URL.canParse(`${one}`)),
+  origins: isSetOf((item) => isString(item) && URL.canParse(`${item}`)),
 });
 
 /** The text of the file of kept credentials. */

@@ -67,7 +67,7 @@ export function lastRecord(
   step: RunStep,
   { key, phase }: Partial<Pick<RunRecord, 'key' | 'phase'>> = {},
 ): RunRecord | null {
-  const fits = (one: RunRecord) =>
-    one.step === step && (key === undefined || one.key === key) && (phase === undefined || one.phase === phase);
+  const fits = (run: RunRecord) =>
+    run.step === step && (key === undefined || run.key === key) && (phase === undefined || run.phase === phase);
   return records.findLast(fits) ?? null;
 }

@@ -18,5 +18,5 @@ export function isExcepted({
   if (exception.path === null) return true;
   if (path === null) return false;
   const candidates = [path, insidePath(path, prefix)];
-  return candidates.some((one) => one === exception.path || globMatcher([exception.path ?? ''])(one));
+  return candidates.some((candidate) => candidate === exception.path || globMatcher([exception.path ?? ''])(candidate));
 }

@@ -164,8 +164,8 @@ export function checkArtifact(artifact: Artifact, settings: RuleSettings): Findi
     if (configured === 'off' || !rule.forms.includes(artifact.form)) return [];
     return rule.check(artifact, settings).map((found): Finding => {
       const { path, message, fix, severity } = found;
-      const exception = settings.exceptions.find((one) =>
-        isExcepted({ exception: one, rule: rule.id, path, prefix: artifact.prefix }),
+      const exception = settings.exceptions.find((exception) =>
+        isExcepted({ exception: exception, rule: rule.id, path, prefix: artifact.prefix }),
       );
       return {
         rule: rule.id,

@@ -11,18 +11,18 @@ export type InnerSbom = { readonly artifact: string; readonly path: string; read
  * @param root the package that contains them.
  */
 export function withBundled(sbom: Sbom, root: string, inner: readonly InnerSbom[]): Sbom {
-  const packages = new Map(sbom.packages.map((one) => [one.id, one]));
-  const ids = new Map(sbom.packages.map((one) => [identityOf(one), one.id]));
+  const packages = new Map(sbom.packages.map((pkg) => [pkg.id, pkg]));
+  const ids = new Map(sbom.packages.map((pkg) => [identityOf(pkg), pkg.id]));
   const contained = new Set<string>();
   const unknown: string[] = [];
   for (const { artifact, path, text } of inner) {
     const found = packagesIn(text, path);
     if (found === null)
       unknown.push(`${path} in ${artifact} could not be read as an SBOM; the packages it lists are missing here`);
-    for (const one of found ?? []) {
-      const id = ids.get(identityOf(one)) ?? freeId(one, packages);
-      ids.set(identityOf(one), id);
-      const before = packages.get(id) ?? { ...one, id, role: 'dependency', files: null, foundIn: [] };
+    for (const pkg of found ?? []) {
+      const id = ids.get(identityOf(pkg)) ?? freeId(pkg, packages);
+      ids.set(identityOf(pkg), id);
+      const before = packages.get(id) ?? { ...pkg, id, role: 'dependency', files: null, foundIn: [] };
       packages.set(id, { ...before, foundIn: [...new Set([...before.foundIn, `${artifact}/${path}`])] });
       if (id !== root) contained.add(id);
     }

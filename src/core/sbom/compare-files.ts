@@ -13,9 +13,9 @@ export type FileDifferences = {
  * @returns null when the SBOM names no files of it.
  */
 export function compareFiles(sbom: Sbom, fileName: string | null, files: readonly SbomFile[]): FileDifferences | null {
-  const holding = sbom.packages.filter((one) => one.files !== null && one.files.length > 0);
+  const holding = sbom.packages.filter((pkg) => pkg.files !== null && pkg.files.length > 0);
   const named =
-    holding.find((one) => fileName !== null && one.fileName === fileName) ??
+    holding.find((pkg) => fileName !== null && pkg.fileName === fileName) ??
     (holding.length === 1 ? holding[0] : undefined);
   if (named === undefined) return null;
   const listed = new Map((named.files ?? []).map((file) => [file.path, file]));

@@ -46,7 +46,10 @@ function compareOne(old: readonly SbomPackage[], fresh: readonly SbomPackage[], 
   const name = fresh[0]?.name ?? '';
   const [before, after] = [versions(old), versions(fresh)];
   if (before.join() !== after.join()) {
-    const [gone, come] = [before.filter((one) => !after.includes(one)), after.filter((one) => !before.includes(one))];
+    const [gone, come] = [
+      before.filter((version) => !after.includes(version)),
+      after.filter((version) => !before.includes(version)),
+    ];
     if (gone.length > 0 && come.length > 0)
       found.upgraded.push({ name, before: gone.join(', '), after: come.join(', ') });
     else if (come.length > 0)
@@ -59,9 +62,9 @@ function compareOne(old: readonly SbomPackage[], fresh: readonly SbomPackage[], 
 
 function byName({ packages }: Sbom): Map<string, SbomPackage[]> {
   const found = new Map<string, SbomPackage[]>();
-  for (const one of packages.filter(({ role }) => role === 'dependency')) {
-    const key = one.purl === null ? one.name : purlWithoutVersion(one.purl);
-    found.set(key, [...(found.get(key) ?? []), one]);
+  for (const pkg of packages.filter(({ role }) => role === 'dependency')) {
+    const key = pkg.purl === null ? pkg.name : purlWithoutVersion(pkg.purl);
+    found.set(key, [...(found.get(key) ?? []), pkg]);
   }
   return found;
 }

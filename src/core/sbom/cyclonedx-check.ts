@@ -192,36 +192,36 @@ const documentShape = record(['bomFormat', 'specVersion'], {
 export function checkCycloneDx(document: Json): SbomProblem[] {
   const components = [
     ...walk(objectOf(document['metadata'])['component'], '/metadata/component'),
-    ...objectsOf(document['components']).flatMap((one, index) => walk(one, `/components/${index}`)),
+    ...objectsOf(document['components']).flatMap((item, index) => walk(item, `/components/${index}`)),
   ];
   return [
     ...checkShape(document, documentShape),
     ...referenceProblems(document, components),
-    ...components.flatMap(({ one, pointer }) => contentProblems(one, pointer)),
+    ...components.flatMap(({ entry, pointer }) => contentProblems(entry, pointer)),
   ];
 }
 
-type Placed = { readonly one: Json; readonly pointer: string };
+type Placed = { readonly entry: Json; readonly pointer: string };
 
 function walk(value: unknown, pointer: string): Placed[] {
   if (value === undefined) return [];
-  const one = objectOf(value);
+  const item = objectOf(value);
   return [
-    { one, pointer },
-    ...objectsOf(one['components']).flatMap((inner, index) => walk(inner, `${pointer}/components/${index}`)),
+    { entry: item, pointer },
+    ...objectsOf(item['components']).flatMap((inner, index) => walk(inner, `${pointer}/components/${index}`)),
   ];
 }
 
 function referenceProblems(document: Json, components: readonly Placed[]): SbomProblem[] {
   const found: SbomProblem[] = [];
   const known = new Set<string>();
-  for (const { one, pointer } of components) {
-    const id = textOf(one['bom-ref']);
+  for (const { entry, pointer } of components) {
+    const id = textOf(entry['bom-ref']);
     if (id === null) continue;
     if (known.has(id)) found.push({ pointer: `${pointer}/bom-ref`, message: `${id} is there twice` });
     known.add(id);
   }
-  for (const one of objectsOf(document['services'])) known.add(String(one['bom-ref']));
+  for (const item of objectsOf(document['services'])) known.add(String(item['bom-ref']));
   const asked = new Set<string>();
   for (const [index, { ref, dependsOn }] of objectsOf(document['dependencies']).entries()) {
     if (asked.has(String(ref))) found.push({ pointer: `/dependencies/${index}/ref`, message: `${ref} is there twice` });
@@ -232,20 +232,20 @@ function referenceProblems(document: Json, components: readonly Placed[]): SbomP
       if (!known.has(String(to)))
         found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `nothing is called ${to}` });
   }
-  for (const [index, one] of objectsOf(document['compositions']).entries())
+  for (const [index, value] of objectsOf(document['compositions']).entries())
     for (const field of ['assemblies', 'dependencies'] as const)
-      for (const [at, to] of [one[field] ?? []].flat().entries())
+      for (const [at, to] of [value[field] ?? []].flat().entries())
         if (!known.has(String(to)) && !String(to).startsWith('urn:cdx:'))
           found.push({ pointer: `/compositions/${index}/${field}/${at}`, message: `nothing is called ${to}` });
   return found;
 }
 
-function contentProblems(one: Json, pointer: string): SbomProblem[] {
+function contentProblems(item: Json, pointer: string): SbomProblem[] {
   const found: SbomProblem[] = [];
-  const purl = textOf(one['purl']);
+  const purl = textOf(item['purl']);
   const problem = purl === null ? null : purlProblem(purl);
   if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `it is no package URL: ${problem}` });
-  for (const [index, { alg, content }] of objectsOf(one['hashes']).entries()) {
+  for (const [index, { alg, content }] of objectsOf(item['hashes']).entries()) {
     const length = (digestLengths as Readonly<Record<string, number>>)[String(alg)];
     if (length !== undefined && typeof content === 'string' && content.length !== length)
       found.push({
@@ -253,7 +253,7 @@ function contentProblems(one: Json, pointer: string): SbomProblem[] {
         message: `a ${alg} has ${length} digits, and this has ${content.length}`,
       });
   }
-  const licences = objectsOf(one['licenses']);
+  const licences = objectsOf(item['licenses']);
   // The schema takes a list of licences, or one expression.
   if (licences.some(({ expression }) => expression !== undefined) && licences.length > 1)
     found.push({ pointer: `${pointer}/licenses`, message: 'an expression must stand alone' });

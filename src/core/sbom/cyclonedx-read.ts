@@ -19,7 +19,7 @@ export function readCycloneDx(document: Json): Sbom {
   const collected = new Collector();
   const main =
     metadata['component'] === undefined ? [] : [collected.add(objectOf(metadata['component']), null, 'subject')];
-  for (const one of objectsOf(document['components'])) collected.add(one, null, null);
+  for (const item of objectsOf(document['components'])) collected.add(item, null, null);
   for (const { ref, dependsOn } of objectsOf(document['dependencies']))
     for (const to of [dependsOn ?? []].flat()) collected.need(String(ref), String(to));
   const tool = objectsOf(objectOf(metadata['tools'])['components'] ?? metadata['tools'])[0] ?? {};
@@ -46,25 +46,25 @@ class Collector {
   #count = 0;
 
   /** A component with what stands inside it; files go to the package around them. */
-  add(one: Json, owner: string | null, role: PackageRole | null): SbomPackage {
+  add(item: Json, owner: string | null, role: PackageRole | null): SbomPackage {
     this.#count++;
-    const id = textOf(one['bom-ref']) ?? `${one['name']}-${this.#count}`;
-    const property = (name: string) => objectsOf(one['properties']).find((each) => each['name'] === name)?.['value'];
+    const id = textOf(item['bom-ref']) ?? `${item['name']}-${this.#count}`;
+    const property = (name: string) => objectsOf(item['properties']).find((each) => each['name'] === name)?.['value'];
     const declared = textOf(property('bevelstone:role')) as PackageRole | null;
     const made = toPackage({
-      one,
+      entry: item,
       id,
       role: role ?? declared ?? 'dependency',
-      properties: objectsOf(one['properties']),
+      properties: objectsOf(item['properties']),
     });
     const kind =
       textOf(property('bevelstone:dependency')) ??
-      (one['scope'] === 'optional' ? 'optional' : one['scope'] === 'excluded' ? 'development' : 'run');
+      (item['scope'] === 'optional' ? 'optional' : item['scope'] === 'excluded' ? 'development' : 'run');
     this.#kinds.set(id, dependencyKinds.includes(kind as DependencyKind) ? (kind as DependencyKind) : 'run');
     this.#byReference.set(id, made);
     if (owner !== null) this.relations.push({ from: owner, to: id, type: 'contains' });
     const files: SbomFile[] = [];
-    for (const part of objectsOf(one['components'])) {
+    for (const part of objectsOf(item['components'])) {
       const isArtifact = objectsOf(part['properties']).some(({ name }) => name === 'bevelstone:role');
       if (part['type'] === 'file' && !isArtifact) files.push(toFile(part));
       else this.add(part, id, null);
@@ -80,7 +80,7 @@ class Collector {
   }
 
   packages(): SbomPackage[] {
-    return [...this.#byReference.values()].map((one) => ({ ...one, files: this.#files.get(one.id) ?? null }));
+    return [...this.#byReference.values()].map((pkg) => ({ ...pkg, files: this.#files.get(pkg.id) ?? null }));
   }
 
   /** Further subjects of a merged SBOM stand among the components. */
@@ -91,31 +91,31 @@ class Collector {
 }
 
 function toPackage({
-  one,
+  entry,
   id,
   role,
   properties,
 }: {
-  readonly one: Json;
+  readonly entry: Json;
   readonly id: string;
   readonly role: PackageRole;
   readonly properties: readonly Json[];
 }): SbomPackage {
   const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
-  const address = objectsOf(one['externalReferences']).find(({ type }) => type === 'distribution' || type === 'vcs')?.[
-    'url'
-  ];
+  const address = objectsOf(entry['externalReferences']).find(
+    ({ type }) => type === 'distribution' || type === 'vcs',
+  )?.['url'];
   return sbomPackage({
     id,
     role,
-    name: [textOf(one['group']), textOf(one['name'])].filter((part) => part !== null).join('/'),
-    version: textOf(one['version']),
-    purl: textOf(one['purl']),
-    licence: licenceOf(one),
-    supplier: textOf(objectOf(one['supplier'])['name']) ?? textOf(one['publisher']),
-    copyright: textOf(one['copyright']),
-    description: textOf(one['description']),
-    digests: objectsOf(one['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
+    name: [textOf(entry['group']), textOf(entry['name'])].filter((part) => part !== null).join('/'),
+    version: textOf(entry['version']),
+    purl: textOf(entry['purl']),
+    licence: licenceOf(entry),
+    supplier: textOf(objectOf(entry['supplier'])['name']) ?? textOf(entry['publisher']),
+    copyright: textOf(entry['copyright']),
+    description: textOf(entry['description']),
+    digests: objectsOf(entry['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
     fileName: values('bevelstone:file')[0] ?? null,
     location: textOf(address),
     foundIn: values('bevelstone:found-in'),
@@ -123,23 +123,23 @@ function toPackage({
   });
 }
 
-function licenceOf(one: Json): string | null {
-  const names = objectsOf(one['licenses']).flatMap((each) => {
+function licenceOf(item: Json): string | null {
+  const names = objectsOf(item['licenses']).flatMap((each) => {
     const licence = objectOf(each['license']);
     return textOf(each['expression']) ?? textOf(licence['id']) ?? textOf(licence['name']) ?? [];
   });
   return names.length === 0 ? null : names.join(' AND ');
 }
 
-function toFile(one: Json): SbomFile {
-  const digests = objectsOf(one['hashes']);
+function toFile(item: Json): SbomFile {
+  const digests = objectsOf(item['hashes']);
   const value = (algorithm: string) => String(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
-  const licence = licenceOf(one);
+  const licence = licenceOf(item);
   return {
-    path: String(one['name'] ?? ''),
+    path: String(item['name'] ?? ''),
     sha1: value('SHA-1'),
     sha256: value('SHA-256'),
     licences: licence === null ? [] : [licence],
-    copyright: textOf(one['copyright']),
+    copyright: textOf(item['copyright']),
   };
 }

@@ -14,7 +14,7 @@ const scopes: Readonly<Record<DependencyKind, string>> = {
 
 /** An SBOM as a CycloneDX 1.6 document in JSON (ECMA-424, field names of its JSON schema). */
 export function formatCycloneDx(sbom: Sbom): string {
-  const byId = new Map(sbom.packages.map((one) => [one.id, one]));
+  const byId = new Map(sbom.packages.map((pkg) => [pkg.id, pkg]));
   const held = new Map<string, SbomPackage[]>();
   for (const { from, to, type } of sbom.relations) {
     const part = byId.get(to);
@@ -23,10 +23,10 @@ export function formatCycloneDx(sbom: Sbom): string {
   }
   const inside = new Set([...held.values()].flat().map(({ id }) => id));
   const kinds = reachKinds(sbom);
-  const toComponent = (one: SbomPackage): object => {
-    const parts = (held.get(one.id) ?? []).filter(({ id }) => id !== one.id).map(toComponent);
-    const components = [...parts, ...(one.files ?? []).map((file, index) => toFile(file, `${one.id}/${index + 1}`))];
-    return { ...component(one, kinds.get(one.id) ?? null), ...(components.length === 0 ? {} : { components }) };
+  const toComponent = (pkg: SbomPackage): object => {
+    const parts = (held.get(pkg.id) ?? []).filter(({ id }) => id !== pkg.id).map(toComponent);
+    const components = [...parts, ...(pkg.files ?? []).map((file, index) => toFile(file, `${pkg.id}/${index + 1}`))];
+    return { ...component(pkg, kinds.get(pkg.id) ?? null), ...(components.length === 0 ? {} : { components }) };
   };
   const [first, ...others] = sbom.subjects.flatMap((id) => byId.get(id) ?? []);
   const rest = sbom.packages.filter(({ id }) => !sbom.subjects.includes(id) && !inside.has(id));
@@ -49,31 +49,31 @@ export function formatCycloneDx(sbom: Sbom): string {
   return `${JSON.stringify({ ...head, ...body }, null, 1)}\n`;
 }
 
-function component(one: SbomPackage, kind: DependencyKind | null): object {
+function component(pkg: SbomPackage, kind: DependencyKind | null): object {
   const references = [
-    ...(one.location === null ? [] : [{ type: one.role === 'source' ? 'vcs' : 'distribution', url: one.location }]),
+    ...(pkg.location === null ? [] : [{ type: pkg.role === 'source' ? 'vcs' : 'distribution', url: pkg.location }]),
   ];
   const properties = [
-    { name: 'bevelstone:role', value: one.role },
+    { name: 'bevelstone:role', value: pkg.role },
     ...(kind === null ? [] : [{ name: 'bevelstone:dependency', value: kind }]),
-    ...one.foundIn.map((value) => ({ name: 'bevelstone:found-in', value })),
-    ...(one.comment === null ? [] : [{ name: 'bevelstone:comment', value: one.comment }]),
-    ...(one.fileName === null ? [] : [{ name: 'bevelstone:file', value: one.fileName }]),
+    ...pkg.foundIn.map((value) => ({ name: 'bevelstone:found-in', value })),
+    ...(pkg.comment === null ? [] : [{ name: 'bevelstone:comment', value: pkg.comment }]),
+    ...(pkg.fileName === null ? [] : [{ name: 'bevelstone:file', value: pkg.fileName }]),
   ];
   return {
-    type: one.role === 'artifact' ? 'file' : 'library',
-    'bom-ref': one.id,
-    ...(one.supplier === null ? {} : { supplier: { name: one.supplier } }),
-    name: one.name,
-    ...(one.version === null ? {} : { version: one.version }),
-    ...(one.description === null ? {} : { description: one.description }),
+    type: pkg.role === 'artifact' ? 'file' : 'library',
+    'bom-ref': pkg.id,
+    ...(pkg.supplier === null ? {} : { supplier: { name: pkg.supplier } }),
+    name: pkg.name,
+    ...(pkg.version === null ? {} : { version: pkg.version }),
+    ...(pkg.description === null ? {} : { description: pkg.description }),
     ...(kind === null ? {} : { scope: scopes[kind] }),
-    ...(one.digests.length === 0
+    ...(pkg.digests.length === 0
       ? {}
-      : { hashes: one.digests.map(({ algorithm, value }) => ({ alg: algorithm, content: value })) }),
-    ...(one.licence === null ? {} : { licenses: licencesOf(one.licence) }),
-    ...(one.copyright === null ? {} : { copyright: one.copyright }),
-    ...(one.purl === null ? {} : { purl: one.purl }),
+      : { hashes: pkg.digests.map(({ algorithm, value }) => ({ alg: algorithm, content: value })) }),
+    ...(pkg.licence === null ? {} : { licenses: licencesOf(pkg.licence) }),
+    ...(pkg.copyright === null ? {} : { copyright: pkg.copyright }),
+    ...(pkg.purl === null ? {} : { purl: pkg.purl }),
     ...(references.length === 0 ? {} : { externalReferences: references }),
     properties,
   };
@@ -95,7 +95,7 @@ function toFile({ path, sha1, sha256, licences, copyright }: SbomFile, reference
           licenses:
             licences.length === 1
               ? licencesOf(licences[0] ?? '')
-              : [{ expression: licences.map((one) => `(${one})`).join(' AND ') }],
+              : [{ expression: licences.map((licence) => `(${licence})`).join(' AND ') }],
         }),
     ...(copyright === null ? {} : { copyright }),
   };

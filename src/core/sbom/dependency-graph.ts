@@ -35,7 +35,7 @@ export type DependencyInput = {
   readonly organisation: string | null;
   /** What an installed copy says. */
   readonly installed: (
-    one: LockedPackage,
+    pkg: LockedPackage,
     folder: string,
   ) => { readonly licence: string | null; readonly supplier: string | null } | null;
 };
@@ -88,7 +88,7 @@ class GraphBuilder {
 
   build(): DependencyGraph {
     const { paths } = this.#input;
-    for (const path of paths.filter((one) => this.#counts(one)).sort()) this.#readFile(path);
+    for (const path of paths.filter((path) => this.#counts(path)).sort()) this.#readFile(path);
     for (const found of this.#input.manifests) this.#readManifest(found);
     return {
       packages: [...this.#packages.values()].sort((a, b) => (a.id < b.id ? -1 : 1)),
@@ -154,12 +154,12 @@ class GraphBuilder {
     readonly reading: DependencyReading;
     readonly direct: readonly Need[];
   }): void {
-    const locked = new Map(reading.packages.map((one) => [one.key, one]));
+    const locked = new Map(reading.packages.map((pkg) => [pkg.key, pkg]));
     const ids = new Map<string, string>();
     const strongest = reach(direct, locked);
     for (const [key] of strongest) {
-      const one = locked.get(key);
-      if (one !== undefined) ids.set(key, this.#add(one, path, folder));
+      const item = locked.get(key);
+      if (item !== undefined) ids.set(key, this.#add(item, path, folder));
     }
     const directKeys = new Set<string>();
     for (const { key, kind } of direct) {
@@ -169,8 +169,8 @@ class GraphBuilder {
       this.#relate(this.#root, to, kind);
     }
     for (const key of strongest.keys()) this.#relateNeeds(locked.get(key), ids);
-    for (const one of reading.unknown) this.#unknown.add(one);
-    const taken = [...ids.values()].map((id) => this.#packages.get(id)).filter((one) => one !== undefined);
+    for (const name of reading.unknown) this.#unknown.add(name);
+    const taken = [...ids.values()].map((id) => this.#packages.get(id)).filter((item) => item !== undefined);
     this.#sources.push({
       path,
       format: reading.format,
@@ -182,9 +182,9 @@ class GraphBuilder {
     });
   }
 
-  #relateNeeds(one: LockedPackage | undefined, ids: ReadonlyMap<string, string>): void {
-    const from = one === undefined ? undefined : ids.get(one.key);
-    for (const { key, kind } of one?.needs ?? []) {
+  #relateNeeds(item: LockedPackage | undefined, ids: ReadonlyMap<string, string>): void {
+    const from = item === undefined ? undefined : ids.get(item.key);
+    for (const { key, kind } of item?.needs ?? []) {
       const to = ids.get(key);
       if (from !== undefined && to !== undefined && from !== to) this.#relate(from, to, kind);
     }
@@ -197,7 +197,7 @@ class GraphBuilder {
     const inner = folder.slice(this.#input.folder === '' ? 0 : this.#input.folder.length + 1);
     const type = ecosystemDefinitions[ecosystem].purlType;
     if (vendored.test(`${inner}/`) && manifest.name !== null) {
-      const one = lockedPackage({
+      const pkg = lockedPackage({
         key: path,
         type,
         name: manifest.name,
@@ -207,7 +207,7 @@ class GraphBuilder {
       });
       this.#relations.set(`${this.#root} contains ${path}`, {
         from: this.#root,
-        to: this.#add(one, path, folder),
+        to: this.#add(pkg, path, folder),
         type: 'contains',
       });
       this.#sources.push({
@@ -245,7 +245,7 @@ class GraphBuilder {
   #isKnown(type: PurlType, name: string): boolean {
     const purl = formatPurl(type, name, null);
     return [...this.#packages.values()].some(
-      (one) => purl !== null && one.version !== null && one.purl?.startsWith(`${purl}@`) === true,
+      (pkg) => purl !== null && pkg.version !== null && pkg.purl?.startsWith(`${purl}@`) === true,
     );
   }
 
@@ -265,10 +265,10 @@ class GraphBuilder {
     });
   }
 
-  #add(one: LockedPackage, path: string, folder: string): string {
-    const found = this.#input.installed(one, folder);
-    const licence = one.licence ?? found?.licence ?? null;
-    return this.#put({ ...one, licence }, { foundIn: [path], supplier: found?.supplier ?? null, comment: one.comment });
+  #add(pkg: LockedPackage, path: string, folder: string): string {
+    const found = this.#input.installed(pkg, folder);
+    const licence = pkg.licence ?? found?.licence ?? null;
+    return this.#put({ ...pkg, licence }, { foundIn: [path], supplier: found?.supplier ?? null, comment: pkg.comment });
   }
 
   #put(
@@ -343,7 +343,9 @@ function unite(a: SbomPackage, b: SbomPackage): SbomPackage {
     supplier: a.supplier ?? b.supplier,
     location: a.location ?? b.location,
     comment: a.comment ?? b.comment,
-    digests: [...new Map([...a.digests, ...b.digests].map((one) => [one.algorithm + one.value, one])).values()],
+    digests: [
+      ...new Map([...a.digests, ...b.digests].map((digest) => [digest.algorithm + digest.value, digest])).values(),
+    ],
     foundIn: [...new Set([...a.foundIn, ...b.foundIn])],
   };
 }

@@ -16,14 +16,14 @@ export function mergeSboms(sboms: readonly Sbom[], name: string): Sbom {
   };
   for (const sbom of sboms) {
     const renamed = new Map<string, string>();
-    for (const one of sbom.packages) {
-      const identity = identityOf(one);
+    for (const pkg of sbom.packages) {
+      const identity = identityOf(pkg);
       const known = idByIdentity.get(identity);
-      const id = known ?? fresh(one.id);
+      const id = known ?? fresh(pkg.id);
       idByIdentity.set(identity, id);
-      renamed.set(one.id, id);
+      renamed.set(pkg.id, id);
       const before = packages.get(id);
-      packages.set(id, before === undefined ? { ...one, id } : unite(before, one));
+      packages.set(id, before === undefined ? { ...pkg, id } : unite(before, pkg));
     }
     for (const { from, to, type } of sbom.relations) {
       const [a, b] = [renamed.get(from) ?? from, renamed.get(to) ?? to];
@@ -68,7 +68,11 @@ function unite(a: SbomPackage, b: SbomPackage): SbomPackage {
     description: a.description ?? b.description,
     location: a.location ?? b.location,
     comment: a.comment ?? b.comment,
-    digests: [...new Map([...a.digests, ...b.digests].map((one) => [`${one.algorithm} ${one.value}`, one])).values()],
+    digests: [
+      ...new Map(
+        [...a.digests, ...b.digests].map((digest) => [`${digest.algorithm} ${digest.value}`, digest]),
+      ).values(),
+    ],
     foundIn: [...new Set([...a.foundIn, ...b.foundIn])],
     files: uniteFiles(a, b),
   };

@@ -52,7 +52,7 @@ export function checkShape(value: unknown, shape: Shape, pointer = ''): SbomProb
         : wrong(`"${value.slice(0, 80)}" is no ${shape.says ?? 'such text'}`);
     case 'list':
       if (!Array.isArray(value)) return wrong('it is no list');
-      return value.flatMap((one, index) => checkShape(one, shape.items, `${pointer}/${index}`));
+      return value.flatMap((item, index) => checkShape(item, shape.items, `${pointer}/${index}`));
     case 'object':
       return checkObject(value, shape, pointer);
   }
@@ -68,12 +68,12 @@ function checkObject(
   const missing = needs
     .filter((name) => !(name in value))
     .map((name) => ({ pointer, message: `it has no \`${name}\`` }));
-  const inside = Object.entries(value).flatMap(([name, one]) => {
+  const inside = Object.entries(value).flatMap(([name, value]) => {
     const place = `${pointer}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`;
     const shape = Object.hasOwn(fields, name) ? fields[name] : undefined;
     return shape === undefined
       ? [{ pointer: place, message: 'the specification knows no such field' }]
-      : checkShape(one, shape, place);
+      : checkShape(value, shape, place);
   });
   return [...missing, ...inside];
 }

@@ -211,8 +211,8 @@ function checkReferences(document: Json): SbomProblem[] {
   const found: SbomProblem[] = [];
   const known = new Set(['SPDXRef-DOCUMENT']);
   for (const part of ['packages', 'files', 'snippets'] as const)
-    for (const [index, one] of objectsOf(document[part]).entries()) {
-      const id = textOf(one['SPDXID']);
+    for (const [index, value] of objectsOf(document[part]).entries()) {
+      const id = textOf(value['SPDXID']);
       if (id !== null && known.has(id))
         found.push({ pointer: `/${part}/${index}/SPDXID`, message: `${id} is there twice` });
       if (id !== null) known.add(id);
@@ -220,11 +220,11 @@ function checkReferences(document: Json): SbomProblem[] {
   const isThere = (id: unknown) =>
     typeof id !== 'string' || known.has(id) || id.startsWith('DocumentRef-') || id === 'NONE' || id === 'NOASSERTION';
   let describes = Array.isArray(document['documentDescribes']) && document['documentDescribes'].length > 0;
-  for (const [index, one] of objectsOf(document['relationships']).entries()) {
-    if (one['relationshipType'] === 'DESCRIBES' || one['relationshipType'] === 'DESCRIBED_BY') describes = true;
+  for (const [index, value] of objectsOf(document['relationships']).entries()) {
+    if (value['relationshipType'] === 'DESCRIBES' || value['relationshipType'] === 'DESCRIBED_BY') describes = true;
     for (const field of ['spdxElementId', 'relatedSpdxElement'] as const)
-      if (!isThere(one[field]))
-        found.push({ pointer: `/relationships/${index}/${field}`, message: `nothing is called ${one[field]}` });
+      if (!isThere(value[field]))
+        found.push({ pointer: `/relationships/${index}/${field}`, message: `nothing is called ${value[field]}` });
   }
   for (const [index, id] of [document['documentDescribes'] ?? []].flat().entries())
     if (!isThere(id)) found.push({ pointer: `/documentDescribes/${index}`, message: `nothing is called ${id}` });
@@ -235,7 +235,7 @@ function checkReferences(document: Json): SbomProblem[] {
 
 function checkContents(document: Json): SbomProblem[] {
   const refs = new Set(objectsOf(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
-  const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), one]));
+  const files = new Map(objectsOf(document['files']).map((item) => [String(item['SPDXID']), item]));
   const owned = new Map<string, string[]>();
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships']))
     if (relationshipType === 'CONTAINS' && files.has(String(relatedSpdxElement))) {
@@ -243,22 +243,27 @@ function checkContents(document: Json): SbomProblem[] {
       own.push(String(relatedSpdxElement));
       owned.set(String(spdxElementId), own);
     }
-  const packages = objectsOf(document['packages']).flatMap((one, index) => [
+  const packages = objectsOf(document['packages']).flatMap((item, index) => [
     ...licenceProblems({
-      one,
+      entry: item,
       fields: ['licenseConcluded', 'licenseDeclared', 'licenseInfoFromFiles'],
       pointer: `/packages/${index}`,
       refs,
     }),
-    ...digestProblems(one, `/packages/${index}`),
-    ...purlProblems(one, `/packages/${index}`),
-    ...codeProblems({ one, pointer: `/packages/${index}`, owned, files }),
+    ...digestProblems(item, `/packages/${index}`),
+    ...purlProblems(item, `/packages/${index}`),
+    ...codeProblems({ entry: item, pointer: `/packages/${index}`, owned, files }),
   ]);
-  const inFiles = objectsOf(document['files']).flatMap((one, index) => [
-    ...licenceProblems({ one, fields: ['licenseConcluded', 'licenseInfoInFiles'], pointer: `/files/${index}`, refs }),
-    ...digestProblems(one, `/files/${index}`),
+  const inFiles = objectsOf(document['files']).flatMap((item, index) => [
+    ...licenceProblems({
+      entry: item,
+      fields: ['licenseConcluded', 'licenseInfoInFiles'],
+      pointer: `/files/${index}`,
+      refs,
+    }),
+    ...digestProblems(item, `/files/${index}`),
     // §8.4.1: a SHA-1 is mandatory for every file.
-    ...(objectsOf(one['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
+    ...(objectsOf(item['checksums']).some(({ algorithm }) => algorithm === 'SHA1')
       ? []
       : [{ pointer: `/files/${index}/checksums`, message: 'it has no SHA1' }]),
   ]);
@@ -266,19 +271,19 @@ function checkContents(document: Json): SbomProblem[] {
 }
 
 function licenceProblems({
-  one,
+  entry,
   fields,
   pointer,
   refs,
 }: {
-  readonly one: Json;
+  readonly entry: Json;
   readonly fields: readonly string[];
   readonly pointer: string;
   readonly refs: ReadonlySet<unknown>;
 }): SbomProblem[] {
   return fields.flatMap((field) =>
-    [one[field] ?? []].flat().flatMap((value, index): SbomProblem[] => {
-      const place = Array.isArray(one[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
+    [entry[field] ?? []].flat().flatMap((value, index): SbomProblem[] => {
+      const place = Array.isArray(entry[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
       if (typeof value !== 'string' || value === 'NONE' || value === 'NOASSERTION') return [];
       if (!isLicenceExpression(value)) return [{ pointer: place, message: `"${value}" is no licence expression` }];
       const unknown = [...value.matchAll(/(?<!:)\bLicenseRef-[A-Za-z0-9.-]+/g)]
@@ -295,8 +300,8 @@ const lengths: Readonly<Record<string, number>> = Object.fromEntries(
   Object.entries(digestLengths).map(([name, length]) => [name.replace('-', ''), length]),
 );
 
-function digestProblems(one: Json, pointer: string): SbomProblem[] {
-  return objectsOf(one['checksums']).flatMap(({ algorithm, checksumValue }, index): SbomProblem[] => {
+function digestProblems(item: Json, pointer: string): SbomProblem[] {
+  return objectsOf(item['checksums']).flatMap(({ algorithm, checksumValue }, index): SbomProblem[] => {
     const length = lengths[String(algorithm)];
     if (length === undefined || typeof checksumValue !== 'string' || checksumValue.length === length) return [];
     return [
@@ -308,8 +313,8 @@ function digestProblems(one: Json, pointer: string): SbomProblem[] {
   });
 }
 
-function purlProblems(one: Json, pointer: string): SbomProblem[] {
-  return objectsOf(one['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): SbomProblem[] => {
+function purlProblems(item: Json, pointer: string): SbomProblem[] {
+  return objectsOf(item['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): SbomProblem[] => {
     const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
     return problem === null
       ? []
@@ -318,18 +323,18 @@ function purlProblems(one: Json, pointer: string): SbomProblem[] {
 }
 
 function codeProblems({
-  one,
+  entry,
   pointer,
   owned,
   files,
 }: {
-  readonly one: Json;
+  readonly entry: Json;
   readonly pointer: string;
   readonly owned: ReadonlyMap<string, readonly string[]>;
   readonly files: ReadonlyMap<string, Json>;
 }): SbomProblem[] {
-  const code = textOf(objectOf(one['packageVerificationCode'])['packageVerificationCodeValue']);
-  if (one['filesAnalyzed'] === false)
+  const code = textOf(objectOf(entry['packageVerificationCode'])['packageVerificationCodeValue']);
+  if (entry['filesAnalyzed'] === false)
     return code === null
       ? []
       : [
@@ -338,10 +343,10 @@ function codeProblems({
             message: 'no files were analysed, so there can be no code (§7.9)',
           },
         ];
-  const excluded = [objectOf(one['packageVerificationCode'])['packageVerificationCodeExcludedFiles'] ?? []]
+  const excluded = [objectOf(entry['packageVerificationCode'])['packageVerificationCodeExcludedFiles'] ?? []]
     .flat()
     .map(String);
-  const own = [...(owned.get(String(one['SPDXID'])) ?? []), ...[one['hasFiles'] ?? []].flat().map(String)];
+  const own = [...(owned.get(String(entry['SPDXID'])) ?? []), ...[entry['hasFiles'] ?? []].flat().map(String)];
   const counted = [...new Set(own)]
     .flatMap((id) => {
       const file = files.get(id);
@@ -349,7 +354,7 @@ function codeProblems({
     })
     .filter((file) => !excluded.includes(String(file['fileName'])));
   if (code === null)
-    return counted.length === 0 && one['filesAnalyzed'] === undefined
+    return counted.length === 0 && entry['filesAnalyzed'] === undefined
       ? []
       : [{ pointer, message: 'files were analysed, and it has no `packageVerificationCode` (§7.9)' }];
   const sha1 = counted.map((file) => ({

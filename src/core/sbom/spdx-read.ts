@@ -27,12 +27,12 @@ const reversed: Readonly<Record<string, DependencyKind>> = {
 export function readSpdx(document: Json): Sbom {
   const ids = new Map<string, string>();
   const packages = objectsOf(document['packages']);
-  for (const one of packages)
-    ids.set(String(one['SPDXID']), String(one['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
+  for (const pkg of packages)
+    ids.set(String(pkg['SPDXID']), String(pkg['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
   const texts = new Map(
-    objectsOf(document['hasExtractedLicensingInfos']).map((one) => [
-      String(one['licenseId']),
-      textOf(one['extractedText']) ?? textOf(one['name']),
+    objectsOf(document['hasExtractedLicensingInfos']).map((item) => [
+      String(item['licenseId']),
+      textOf(item['extractedText']) ?? textOf(item['name']),
     ]),
   );
   const licenceOf = (value: unknown) => {
@@ -40,10 +40,10 @@ export function readSpdx(document: Json): Sbom {
     if (text === null || text === 'NOASSERTION' || text === 'NONE') return null;
     return texts.get(text) ?? text;
   };
-  const files = new Map(objectsOf(document['files']).map((one) => [String(one['SPDXID']), toFile(one, licenceOf)]));
+  const files = new Map(objectsOf(document['files']).map((item) => [String(item['SPDXID']), toFile(item, licenceOf)]));
   const owned = new Map<string, SbomFile[]>();
   const relations: SbomRelation[] = [];
-  const subjects = [document['documentDescribes'] ?? []].flat().map((one) => ids.get(String(one)) ?? '');
+  const subjects = [document['documentDescribes'] ?? []].flat().map((item) => ids.get(String(item)) ?? '');
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships'])) {
     const [a, b, type] = [String(spdxElementId), String(relatedSpdxElement), String(relationshipType)];
     const [from, to] = [ids.get(a), ids.get(b)];
@@ -56,12 +56,13 @@ export function readSpdx(document: Json): Sbom {
     else if (type === 'DEPENDS_ON') relations.push({ from, to, type: 'run' });
     else if (reversed[type] !== undefined) relations.push({ from: to, to: from, type: reversed[type] });
   }
-  for (const one of packages)
-    for (const file of [one['hasFiles'] ?? []].flat())
-      pushFile(owned, ids.get(String(one['SPDXID'])) ?? '', files.get(String(file)));
+  for (const pkg of packages)
+    for (const file of [pkg['hasFiles'] ?? []].flat())
+      pushFile(owned, ids.get(String(pkg['SPDXID'])) ?? '', files.get(String(file)));
   const creation = objectOf(document['creationInfo']);
   const creators = [creation['creators'] ?? []].flat().map(String);
-  const creator = (kind: string) => creators.find((one) => one.startsWith(`${kind}: `))?.slice(kind.length + 2) ?? null;
+  const creator = (kind: string) =>
+    creators.find((creator) => creator.startsWith(`${kind}: `))?.slice(kind.length + 2) ?? null;
   const unique = [...new Set(subjects)].filter((id) => id !== '');
   return {
     name: textOf(document['name']) ?? '',
@@ -70,8 +71,8 @@ export function readSpdx(document: Json): Sbom {
     namespace: null,
     organisation: creator('Organization'),
     subjects: unique,
-    packages: packages.map((one) =>
-      toPackage({ one, id: ids.get(String(one['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
+    packages: packages.map((pkg) =>
+      toPackage({ entry: pkg, id: ids.get(String(pkg['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
     ),
     relations,
     unknown: (textOf(creation['comment'])?.match(/^What could not be determined: (.*)$/s)?.[1] ?? '')
@@ -88,20 +89,20 @@ function pushFile(owned: Map<string, SbomFile[]>, owner: string, file: SbomFile 
 }
 
 function toPackage({
-  one,
+  entry,
   id,
   subjects,
   owned,
   licenceOf,
 }: {
-  readonly one: Json;
+  readonly entry: Json;
   readonly id: string;
   readonly subjects: readonly string[];
   readonly owned: ReadonlyMap<string, readonly SbomFile[]>;
   readonly licenceOf: (value: unknown) => string | null;
 }): SbomPackage {
-  const purpose = one['primaryPackagePurpose'];
-  const purl = objectsOf(one['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.[
+  const purpose = entry['primaryPackagePurpose'];
+  const purl = objectsOf(entry['externalRefs']).find(({ referenceType }) => referenceType === 'purl')?.[
     'referenceLocator'
   ];
   const known = (value: unknown) => (value === 'NOASSERTION' || value === 'NONE' ? null : textOf(value));
@@ -114,37 +115,37 @@ function toPackage({
         : purpose === 'SOURCE'
           ? 'source'
           : 'dependency',
-    name: textOf(one['name']) ?? '',
-    version: textOf(one['versionInfo']),
+    name: textOf(entry['name']) ?? '',
+    version: textOf(entry['versionInfo']),
     purl: textOf(purl),
-    licence: licenceOf(one['licenseDeclared']) ?? licenceOf(one['licenseConcluded']),
-    supplier: known(one['supplier'])?.replace(/^(?:Organization|Person): /, '') ?? null,
-    copyright: known(one['copyrightText']),
-    description: textOf(one['description']),
-    digests: digestsOf(one),
-    fileName: textOf(one['packageFileName']),
-    location: known(one['downloadLocation']),
-    files: one['filesAnalyzed'] === false ? null : (owned.get(id) ?? null),
-    comment: textOf(one['comment']),
+    licence: licenceOf(entry['licenseDeclared']) ?? licenceOf(entry['licenseConcluded']),
+    supplier: known(entry['supplier'])?.replace(/^(?:Organization|Person): /, '') ?? null,
+    copyright: known(entry['copyrightText']),
+    description: textOf(entry['description']),
+    digests: digestsOf(entry),
+    fileName: textOf(entry['packageFileName']),
+    location: known(entry['downloadLocation']),
+    files: entry['filesAnalyzed'] === false ? null : (owned.get(id) ?? null),
+    comment: textOf(entry['comment']),
   });
 }
 
-function digestsOf(one: Json): Digest[] {
-  return objectsOf(one['checksums']).flatMap(
+function digestsOf(item: Json): Digest[] {
+  return objectsOf(item['checksums']).flatMap(
     ({ algorithm, checksumValue }) => hexDigest(String(algorithm), String(checksumValue)) ?? [],
   );
 }
 
-function toFile(one: Json, licenceOf: (value: unknown) => string | null): SbomFile {
-  const digests = digestsOf(one);
+function toFile(item: Json, licenceOf: (value: unknown) => string | null): SbomFile {
+  const digests = digestsOf(item);
   const value = (algorithm: Digest['algorithm']) =>
     digests.find((digest) => digest.algorithm === algorithm)?.value ?? '';
-  const copyright = textOf(one['copyrightText']);
+  const copyright = textOf(item['copyrightText']);
   return {
-    path: String(one['fileName'] ?? '').replace(/^\.\//, ''),
+    path: String(item['fileName'] ?? '').replace(/^\.\//, ''),
     sha1: value('SHA-1'),
     sha256: value('SHA-256'),
-    licences: [one['licenseInfoInFiles'] ?? []].flat().flatMap((each) => licenceOf(each) ?? []),
+    licences: [item['licenseInfoInFiles'] ?? []].flat().flatMap((each) => licenceOf(each) ?? []),
     copyright: copyright === 'NOASSERTION' || copyright === 'NONE' ? null : copyright,
   };
 }

@@ -20,15 +20,15 @@ export function formatSpdx(sbom: Sbom): string {
     if (own !== null) extracted.set(own.licenseId, own);
     return expression;
   };
-  const packages = sbom.packages.map((one) => toPackage(one, licence));
-  const files = sbom.packages.flatMap((one) =>
-    (one.files ?? []).map((file, index) => toFile(file, fileId(one.id, index), licence)),
+  const packages = sbom.packages.map((pkg) => toPackage(pkg, licence));
+  const files = sbom.packages.flatMap((pkg) =>
+    (pkg.files ?? []).map((file, index) => toFile(file, fileId(pkg.id, index), licence)),
   );
   const relationships = [
     ...sbom.subjects.map((id) => relation('SPDXRef-DOCUMENT', 'DESCRIBES', packageId(id))),
     ...sbom.relations.map(toRelationship),
-    ...sbom.packages.flatMap((one) =>
-      (one.files ?? []).map((_, index) => relation(packageId(one.id), 'CONTAINS', fileId(one.id, index))),
+    ...sbom.packages.flatMap((pkg) =>
+      (pkg.files ?? []).map((_, index) => relation(packageId(pkg.id), 'CONTAINS', fileId(pkg.id, index))),
     ),
   ];
   const body = {
@@ -52,23 +52,23 @@ export function formatSpdx(sbom: Sbom): string {
   return `${JSON.stringify({ ...head, name: sbom.name, documentNamespace, ...body }, null, 1)}\n`;
 }
 
-function toPackage(one: SbomPackage, licence: (text: string | null) => string): object {
-  const inside = one.files === null ? null : [...new Set(one.files.flatMap(({ licences }) => licences))].map(licence);
+function toPackage(pkg: SbomPackage, licence: (text: string | null) => string): object {
+  const inside = pkg.files === null ? null : [...new Set(pkg.files.flatMap(({ licences }) => licences))].map(licence);
   return {
-    SPDXID: packageId(one.id),
-    name: one.name,
-    ...(one.version === null ? {} : { versionInfo: one.version }),
-    ...(one.fileName === null ? {} : { packageFileName: one.fileName }),
-    supplier: one.supplier === null ? 'NOASSERTION' : `Organization: ${one.supplier}`,
-    downloadLocation: one.location ?? 'NOASSERTION',
-    filesAnalyzed: one.files !== null,
-    ...(one.files === null
+    SPDXID: packageId(pkg.id),
+    name: pkg.name,
+    ...(pkg.version === null ? {} : { versionInfo: pkg.version }),
+    ...(pkg.fileName === null ? {} : { packageFileName: pkg.fileName }),
+    supplier: pkg.supplier === null ? 'NOASSERTION' : `Organization: ${pkg.supplier}`,
+    downloadLocation: pkg.location ?? 'NOASSERTION',
+    filesAnalyzed: pkg.files !== null,
+    ...(pkg.files === null
       ? {}
-      : { packageVerificationCode: { packageVerificationCodeValue: verificationCode(one.files) } }),
-    ...(one.digests.length === 0
+      : { packageVerificationCode: { packageVerificationCodeValue: verificationCode(pkg.files) } }),
+    ...(pkg.digests.length === 0
       ? {}
       : {
-          checksums: one.digests.map(({ algorithm, value }) => ({
+          checksums: pkg.digests.map(({ algorithm, value }) => ({
             algorithm: algorithm.replace('-', ''),
             checksumValue: value,
           })),
@@ -77,16 +77,16 @@ function toPackage(one: SbomPackage, licence: (text: string | null) => string): 
     ...(inside === null
       ? {}
       : { licenseInfoFromFiles: inside.length === 0 ? ['NOASSERTION'] : inside.flatMap(simpleLicences) }),
-    licenseDeclared: licence(one.licence),
-    copyrightText: one.copyright ?? 'NOASSERTION',
-    ...(one.description === null ? {} : { description: one.description }),
-    ...(one.comment === null && one.foundIn.length === 0 ? {} : { comment: commentOf(one) }),
-    ...(one.purl === null
+    licenseDeclared: licence(pkg.licence),
+    copyrightText: pkg.copyright ?? 'NOASSERTION',
+    ...(pkg.description === null ? {} : { description: pkg.description }),
+    ...(pkg.comment === null && pkg.foundIn.length === 0 ? {} : { comment: commentOf(pkg) }),
+    ...(pkg.purl === null
       ? {}
       : {
-          externalRefs: [{ referenceCategory: 'PACKAGE-MANAGER', referenceType: 'purl', referenceLocator: one.purl }],
+          externalRefs: [{ referenceCategory: 'PACKAGE-MANAGER', referenceType: 'purl', referenceLocator: pkg.purl }],
         }),
-    primaryPackagePurpose: one.role === 'artifact' ? 'ARCHIVE' : one.role === 'source' ? 'SOURCE' : 'LIBRARY',
+    primaryPackagePurpose: pkg.role === 'artifact' ? 'ARCHIVE' : pkg.role === 'source' ? 'SOURCE' : 'LIBRARY',
   };
 }
 
@@ -101,7 +101,7 @@ function simpleLicences(expression: string): string[] {
   return expression
     .replace(/[()]/g, ' ')
     .split(/\s+(?:AND|OR)\s+/i)
-    .map((one) => one.trim().replace(/\s+WITH\s+.*$/i, ''))
+    .map((name) => name.trim().replace(/\s+WITH\s+.*$/i, ''))
     .filter(Boolean);
 }
 

@@ -32,13 +32,13 @@ export type BrowserReach = {
 };
 
 type Place = {
-  readonly one: ReadablePackage;
+  readonly pkg: ReadablePackage;
   readonly file: string;
   readonly steps: readonly string[];
   readonly isLate: boolean;
 };
 
-const mostFiles = 20_000;
+const maxFiles = 20_000;
 
 /**
  * Follows every import from the browser entries of a package, through its own files and through its dependencies, each
@@ -54,28 +54,28 @@ export async function findBrowserChains(top: ReadablePackage): Promise<BrowserRe
     const seen = new Set<string>();
     const reported = new Set<string>();
     const first = throughMap(start, top);
-    let waiting: Place[] = [{ one: top, file: first, steps: [shown(top, first, top)], isLate: false }];
-    while (waiting.length > 0 && seen.size < mostFiles) {
+    let waiting: Place[] = [{ pkg: top, file: first, steps: [shown(top, first, top)], isLate: false }];
+    while (waiting.length > 0 && seen.size < maxFiles) {
       const next: Place[] = [];
       for (const place of waiting) {
-        const { one, file, steps } = place;
-        const key = `${one.name}\0${one.manifest['version']}\0${file}`;
+        const { pkg, file, steps } = place;
+        const key = `${pkg.name}\0${pkg.manifest['version']}\0${file}`;
         if (seen.has(key)) continue;
         seen.add(key);
-        const facts = await one.read(file);
+        const facts = await pkg.read(file);
         for (const use of facts?.uses ?? []) {
           if (use.isTried) continue;
           const isLate = place.isLate || use.isLate;
-          const as = loadedAs({ use, file, syntax: facts?.syntax ?? 'either', one });
-          const target = resolveUse({ specifier: use.specifier, importer: file, one, loading: { consumer, as } });
+          const as = loadedAs({ use, file, syntax: facts?.syntax ?? 'either', pkg: pkg });
+          const target = resolveUse({ specifier: use.specifier, importer: file, pkg: pkg, loading: { consumer, as } });
           if (target.type === 'file') {
-            next.push({ one, file: target.path, steps: [...steps, shown(one, target.path, top)], isLate });
+            next.push({ pkg: pkg, file: target.path, steps: [...steps, shown(pkg, target.path, top)], isLate });
             continue;
           }
           const name = target.type === 'external' ? target.name : target.type === 'built-in' ? target.name : null;
           if (name === null) continue;
           // Some packages are called like modules of Node.js and stand in for them where they are declared.
-          if (target.type === 'built-in' && !isDeclared(name.split('/')[0] ?? '', one.manifest)) {
+          if (target.type === 'built-in' && !isDeclared(name.split('/')[0] ?? '', pkg.manifest)) {
             if (!reported.has(name)) chains.push({ entry, steps: [...steps, name], builtIn: name, isLate });
             reported.add(name);
             continue;
@@ -83,7 +83,7 @@ export async function findBrowserChains(top: ReadablePackage): Promise<BrowserRe
           const packageName = target.type === 'external' ? name : (name.split('/')[0] ?? '');
           const inner =
             target.type === 'external' ? target.entry : `.${name.slice(packageName.length).replace(/\/$/, '')}`;
-          const dependency = await one.find(packageName);
+          const dependency = await pkg.find(packageName);
           if (dependency === null) {
             if (!unread.has(packageName)) unread.set(packageName, steps.at(-1) ?? '');
             continue;
@@ -91,7 +91,7 @@ export async function findBrowserChains(top: ReadablePackage): Promise<BrowserRe
           const found = resolveOwnEntry(inner, dependency, consumer);
           if (found !== null) {
             const mapped = throughMap(found, dependency);
-            next.push({ one: dependency, file: mapped, steps: [...steps, shown(dependency, mapped, top)], isLate });
+            next.push({ pkg: dependency, file: mapped, steps: [...steps, shown(dependency, mapped, top)], isLate });
           }
         }
       }
@@ -112,7 +112,7 @@ function browserEntries(manifest: PackageJson, paths: readonly string[]): string
   return listEntries(manifest, paths).filter((entry) => {
     const key = Object.hasOwn(map, entry)
       ? entry
-      : keys.find((one) => one.includes('*') && entry.startsWith(one.split('*')[0] ?? ''));
+      : keys.find((key) => key.includes('*') && entry.startsWith(key.split('*')[0] ?? ''));
     return (key !== undefined && hasBrowserCondition(map[key])) || (entry === '.' && browser !== undefined);
   });
 }
@@ -122,9 +122,9 @@ function hasBrowserCondition(value: unknown): boolean {
   return Object.entries(objectOf(value)).some(([key, inner]) => key === 'browser' || hasBrowserCondition(inner));
 }
 
-function throughMap(file: string, one: NodePackage): string {
-  const other = objectOf(one.manifest['browser'])[`./${file}`];
-  return typeof other === 'string' && one.has(other.replace(/^\.\//, '')) ? other.replace(/^\.\//, '') : file;
+function throughMap(file: string, nodePackage: NodePackage): string {
+  const other = objectOf(nodePackage.manifest['browser'])[`./${file}`];
+  return typeof other === 'string' && nodePackage.has(other.replace(/^\.\//, '')) ? other.replace(/^\.\//, '') : file;
 }
 
 function isDeclared(name: string, manifest: PackageJson): boolean {
@@ -134,6 +134,6 @@ function isDeclared(name: string, manifest: PackageJson): boolean {
   );
 }
 
-function shown(one: ReadablePackage, file: string, top: ReadablePackage): string {
-  return one === top ? file : `${one.name}/${file}`;
+function shown(readablePackage: ReadablePackage, file: string, top: ReadablePackage): string {
+  return readablePackage === top ? file : `${readablePackage.name}/${file}`;
 }

@@ -32,10 +32,10 @@ export function exportedNames({
   });
   const isReexport = facts.syntax === 'module';
   // `export *` hands on everything but the default; a CommonJS file hands on the object itself.
-  const names = inner.flatMap((one) => [...one.names].filter((name) => name !== 'default' || !isReexport));
+  const names = inner.flatMap((names) => [...names.names].filter((name) => name !== 'default' || !isReexport));
   return {
     names: new Set([...facts.exports.names, ...names]),
-    isComplete: facts.exports.isComplete && inner.every((one) => one.isComplete),
+    isComplete: facts.exports.isComplete && inner.every((names) => names.isComplete),
   };
 }
 

@@ -28,7 +28,7 @@ export type Loading = { readonly consumer: Consumer; readonly as: 'module' | 'co
 
 /** The consumer of this name. */
 export function consumerOf(name: Consumer['name']): Consumer {
-  const found = consumers.find((one) => one.name === name);
+  const found = consumers.find((consumer) => consumer.name === name);
   if (found === undefined) throw new Error(`no consumer is called ${name}`);
   return found;
 }
@@ -50,50 +50,60 @@ function typeIn(manifest: PackageJson): 'module' | 'commonjs' | null {
 }
 
 /** The file that an entry of the package leads this consumer to; null for none. */
-export function resolveOwnEntry(entry: string, one: NodePackage, consumer: Consumer): string | null {
+export function resolveOwnEntry(entry: string, nodePackage: NodePackage, consumer: Consumer): string | null {
   const { conditions, mainFields, completes } = consumer;
-  const input = { manifest: one.manifest, conditions: new Set(conditions), mainFields, has: one.has, completes };
+  const input = {
+    manifest: nodePackage.manifest,
+    conditions: new Set(conditions),
+    mainFields,
+    has: nodePackage.has,
+    completes,
+  };
   const found = resolveEntry(entry, input);
-  if (found !== null || entry === '.' || one.manifest['exports'] !== undefined) return found;
-  return completes ? throughFolder(entry.slice(2), one) : null;
+  if (found !== null || entry === '.' || nodePackage.manifest['exports'] !== undefined) return found;
+  return completes ? throughFolder(entry.slice(2), nodePackage) : null;
 }
 
 /** Resolves what a file of the package asks for (Node.js, "Resolution Algorithm Specification" and "All together"). */
 export function resolveUse({
   specifier,
   importer,
-  one,
+  pkg,
   loading: { consumer, as },
 }: {
   readonly specifier: string;
   readonly importer: string;
-  readonly one: NodePackage;
+  readonly pkg: NodePackage;
   readonly loading: Loading;
 }): Target {
   const isBundled = consumer.name === 'bundler for the browser';
   // A map that names `path` means `node:path` too.
-  const replaced = isBundled ? browserMap(one.manifest)[specifier.replace(/^node:/, '')] : undefined;
+  const replaced = isBundled ? browserMap(pkg.manifest)[specifier.replace(/^node:/, '')] : undefined;
   if (replaced === false) return { type: 'nothing' };
   if (typeof replaced === 'string' && replaced !== specifier) {
-    const inside = replaced.startsWith('./') ? fileOrMissing(replaced.slice(2), one, true) : null;
+    const inside = replaced.startsWith('./') ? fileOrMissing(replaced.slice(2), pkg, true) : null;
     return inside ?? externalOf(replaced);
   }
   if (/^\.{1,2}(?:\/|$)/.test(specifier)) {
     const [plain = ''] = isBundled || as === 'module' ? specifier.split(/[?#]/) : [specifier];
-    const found = fileOrMissing(joinPath(parentOf(importer), plain), one, isBundled || as === 'commonjs');
-    return isBundled ? throughBrowser(found, one) : found;
+    const found = fileOrMissing(joinPath(parentOf(importer), plain), pkg, isBundled || as === 'commonjs');
+    return isBundled ? throughBrowser(found, pkg) : found;
   }
   if (/^[a-z][a-z+.-]*:/i.test(specifier) && !specifier.startsWith('node:')) return { type: 'nothing' };
   if (specifier.startsWith('/')) return { type: 'missing', path: specifier, why: 'it is an absolute path' };
-  if (specifier.startsWith('#')) return internalTarget(specifier, one, consumer);
-  return externalOrSelf(specifier, one, consumer);
+  if (specifier.startsWith('#')) return internalTarget(specifier, pkg, consumer);
+  return externalOrSelf(specifier, pkg, consumer);
 }
 
-function externalOrSelf(specifier: string, one: NodePackage, consumer: Consumer): Target {
+function externalOrSelf(specifier: string, nodePackage: NodePackage, consumer: Consumer): Target {
   const external = externalOf(specifier);
-  if (external.type !== 'external' || external.name !== one.manifest['name'] || one.manifest['exports'] === undefined)
+  if (
+    external.type !== 'external' ||
+    external.name !== nodePackage.manifest['name'] ||
+    nodePackage.manifest['exports'] === undefined
+  )
     return external;
-  const path = resolveOwnEntry(external.entry, one, consumer);
+  const path = resolveOwnEntry(external.entry, nodePackage, consumer);
   if (path !== null) return { type: 'file', path };
   return { type: 'missing', path: specifier, why: '`exports` does not lead to a file' };
 }
@@ -107,17 +117,17 @@ function externalOf(specifier: string): Target {
   return { type: 'external', name, entry: `.${rest}` };
 }
 
-function internalTarget(specifier: string, one: NodePackage, { conditions }: Consumer): Target {
-  const found = resolveImports(specifier, one.manifest, new Set(conditions));
+function internalTarget(specifier: string, nodePackage: NodePackage, { conditions }: Consumer): Target {
+  const found = resolveImports(specifier, nodePackage.manifest, new Set(conditions));
   if (found === null) return { type: 'missing', path: specifier, why: '`imports` does not name it' };
-  return found.startsWith('./') ? fileOrMissing(found.slice(2), one, false) : externalOf(found);
+  return found.startsWith('./') ? fileOrMissing(found.slice(2), nodePackage, false) : externalOf(found);
 }
 
-function throughBrowser(target: Target, one: NodePackage): Target {
+function throughBrowser(target: Target, nodePackage: NodePackage): Target {
   if (target.type !== 'file') return target;
-  const other = browserMap(one.manifest)[`./${target.path}`];
+  const other = browserMap(nodePackage.manifest)[`./${target.path}`];
   if (other === false) return { type: 'nothing' };
-  return typeof other === 'string' ? fileOrMissing(other.replace(/^\.\//, ''), one, true) : target;
+  return typeof other === 'string' ? fileOrMissing(other.replace(/^\.\//, ''), nodePackage, true) : target;
 }
 
 /** A `browser` field that is a map (its specification, "replace specific files"). */
@@ -125,11 +135,11 @@ function browserMap({ browser }: PackageJson): Readonly<Record<string, unknown>>
   return objectOf(browser);
 }
 
-function fileOrMissing(path: string, one: NodePackage, completes: boolean): Target {
-  if (one.has(path)) return { type: 'file', path };
-  const found = completes ? throughFolder(path, one) : null;
+function fileOrMissing(path: string, nodePackage: NodePackage, completes: boolean): Target {
+  if (nodePackage.has(path)) return { type: 'file', path };
+  const found = completes ? throughFolder(path, nodePackage) : null;
   if (found !== null) return { type: 'file', path: found };
-  const near = completes ? null : throughFolder(path, one);
+  const near = completes ? null : throughFolder(path, nodePackage);
   const why = near === null ? 'it is not inside' : `Node.js does not complete it to ${near} in a module`;
   return { type: 'missing', path, why };
 }
@@ -137,20 +147,20 @@ function fileOrMissing(path: string, one: NodePackage, completes: boolean): Targ
 const endings = ['.js', '.json', '.node', '.mjs', '.cjs', '.jsx', '.ts', '.tsx', '.css'];
 
 /** "Loading a file" and "Folders as modules", with the endings that bundlers add. */
-function throughFolder(path: string, one: NodePackage): string | null {
+function throughFolder(path: string, nodePackage: NodePackage): string | null {
   const clean = path.replace(/\/+$/, '');
-  const file = endings.map((ending) => `${clean}${ending}`).find(one.has);
+  const file = endings.map((ending) => `${clean}${ending}`).find(nodePackage.has);
   if (file !== undefined) return file;
-  const main = textOf(one.nested(clean)?.['main'] ?? null);
+  const main = textOf(nodePackage.nested(clean)?.['main'] ?? null);
   const inside = clean === '' ? '' : `${clean}/`;
   if (main !== null) {
     const target = joinPath(clean, main);
-    if (one.has(target)) return target;
-    const completed = endings.map((ending) => `${target}${ending}`).find(one.has);
+    if (nodePackage.has(target)) return target;
+    const completed = endings.map((ending) => `${target}${ending}`).find(nodePackage.has);
     if (completed !== undefined) return completed;
-    if (one.has(`${target}/index.js`)) return `${target}/index.js`;
+    if (nodePackage.has(`${target}/index.js`)) return `${target}/index.js`;
   }
-  return endings.map((ending) => `${inside}index${ending}`).find(one.has) ?? null;
+  return endings.map((ending) => `${inside}index${ending}`).find(nodePackage.has) ?? null;
 }
 
 /** Scripts of a package by path. */

@@ -11,12 +11,12 @@ export type Reach = { readonly files: ReadonlySet<string>; readonly uses: readon
 /** Follows imports from the files that a consumer begins with, inside one package. */
 export function reachFrom({
   starts,
-  one,
+  pkg,
   scripts,
   consumer,
 }: {
   readonly starts: Iterable<string>;
-  readonly one: NodePackage;
+  readonly pkg: NodePackage;
   readonly scripts: ReadScripts;
   readonly consumer: Consumer;
 }): Reach {
@@ -29,8 +29,8 @@ export function reachFrom({
     const facts = scripts(file);
     if (facts === null) continue;
     for (const use of facts.uses) {
-      const as = loadedAs({ use, file, syntax: facts.syntax, one });
-      const target = resolveUse({ specifier: use.specifier, importer: file, one, loading: { consumer, as } });
+      const as = loadedAs({ use, file, syntax: facts.syntax, pkg: pkg });
+      const target = resolveUse({ specifier: use.specifier, importer: file, pkg: pkg, loading: { consumer, as } });
       uses.push({ file, use, target });
       if (target.type === 'file') waiting.push(target.path);
     }
@@ -43,14 +43,14 @@ export function loadedAs({
   use,
   file,
   syntax,
-  one,
+  pkg,
 }: {
   readonly use: ImportUse;
   readonly file: string;
   readonly syntax: 'module' | 'commonjs' | 'either' | 'broken';
-  readonly one: NodePackage;
+  readonly pkg: NodePackage;
 }): 'module' | 'commonjs' {
   if (use.how === 'require') return 'commonjs';
   if (use.how === 'dynamic') return 'module';
-  return moduleSystemOf(file, one) ?? (syntax === 'module' ? 'module' : 'commonjs');
+  return moduleSystemOf(file, pkg) ?? (syntax === 'module' ? 'module' : 'commonjs');
 }

@@ -258,5 +258,5 @@ export function isClassifier(text: string): boolean {
   const at = text.lastIndexOf(' :: ');
   const [parent, last] = [text.slice(0, at), text.slice(at + 4)];
   if (at === -1 || !/^\d+(?:\.\d+)*$/.test(last)) return false;
-  return [...known].some((one) => one.startsWith(`${parent} :: `) && /^\d/.test(one.slice(at + 4)));
+  return [...known].some((name) => name.startsWith(`${parent} :: `) && /^\d/.test(name.slice(at + 4)));
 }

@@ -8,5 +8,5 @@ const entities: Readonly<Record<string, string>> = {
 
 /** Text for an HTML or XML document: nothing in it can end an element or an attribute. */
 export function escapeHtml(text: string): string {
-  return text.replace(/[&<>"']/g, (one) => entities[one] ?? one);
+  return text.replace(/[&<>"']/g, (char) => entities[char] ?? char);
 }

@@ -32,6 +32,6 @@ export function compilePattern(source: string, isMultiline = false): LinearPatte
 }
 
 function reasonFor(message: string): string {
-  const said = message.replace(/^error parsing regexp: /, '');
-  return /\(\?[=!<]/.test(said) ? `${said}; look-ahead and look-behind are not supported` : said;
+  const reason = message.replace(/^error parsing regexp: /, '');
+  return /\(\?[=!<]/.test(reason) ? `${reason}; look-ahead and look-behind are not supported` : reason;
 }

@@ -6,14 +6,14 @@ const mask = '[redacted]';
  * Whether a secret cannot be searched for in texts: it is shorter than 8 characters, a plain word or a number, so the search
  * would also find ordinary text. Such secrets stay out of texts only because no code puts them there.
  */
-export function isTooPlain(secret: string): boolean {
+export function isPlainWord(secret: string): boolean {
   return secret.length < 8 || /^(?:[A-Za-z]{1,15}|\d{1,15})$/.test(secret);
 }
 
 /**
  * Removes secrets from one text that is about to be shown or stored: as they are, URL-encoded, escaped as in JSON and HTML,
  * and in base64 (alone, and at each of the three alignments inside a longer base64 text). Call it before a text is escaped or shortened.
- * @param secrets those that are too plain to search for are ignored (`isTooPlain`).
+ * @param secrets those that are too plain to search for are ignored (`isPlainWord`).
  */
 export function redact(text: string, secrets: Iterable<string>): string {
   let safe = text;
@@ -50,7 +50,7 @@ function isPlain(value: object): boolean {
 }
 
 function searchedForms(secrets: Iterable<string>): string[] {
-  const forms = [...secrets].filter((secret) => !isTooPlain(secret)).flatMap(spellings);
+  const forms = [...secrets].filter((secret) => !isPlainWord(secret)).flatMap(spellings);
   // The longest first: a part of it that is a secret too must not break it apart.
   return [...new Set(forms)].sort((a, b) => b.length - a.length);
 }

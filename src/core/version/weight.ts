@@ -19,6 +19,6 @@ export function shiftBelowOne(weight: Weight): Weight {
 
 /** The weight held between two others. */
 export function clampWeight(weight: Weight, least: Weight, most: Weight): Weight {
-  const [at, low, high] = [weight, least, most].map((one) => weights.indexOf(one));
+  const [at, low, high] = [weight, least, most].map((each) => weights.indexOf(each));
   return weights[Math.min(Math.max(at ?? 0, low ?? 0), high ?? 0)] ?? 'none';
 }

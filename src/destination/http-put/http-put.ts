@@ -80,7 +80,7 @@ function pathOf(store: HttpStore, parcel: ListedParcel): string {
 }
 
 async function makeCollections({ made, web, base }: HttpStore, path: string): Promise<void> {
-  for (const collection of collectionsOf(path).filter((one) => !made.has(one))) {
+  for (const collection of collectionsOf(path).filter((collection) => !made.has(collection))) {
     const answer = await callText(web, { method: 'MKCOL', url: `${base}${collection}` });
     // 405: there is one already (RFC 4918 §9.3.1); some servers say 301 or 409 of one that is there.
     if (!isDone(answer.status) && ![405, 301, 409].includes(answer.status))
@@ -102,11 +102,11 @@ async function point(store: HttpStore, all: readonly Parcel[]): Promise<Pointed[
   const { web, base } = store;
   const [parcel] = all;
   if (parcel === undefined) return [];
-  for (const one of all)
+  for (const parcel of all)
     await ensureRemoteText(
       web,
-      `${base}${pathOf(store, one)}.sha256`,
-      formatSums(new Map([[one.fileName, one.sha256]])),
+      `${base}${pathOf(store, parcel)}.sha256`,
+      formatSums(new Map([[parcel.fileName, parcel.sha256]])),
     );
   const moved = await changeRemoteText({
     web,

@@ -36,7 +36,7 @@ import {
   type WithdrawOrder,
 } from '../destination.ts';
 import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from '../http-files.ts';
-import { callText, openAddress, refused, skewOf, strangeAnswer, type Web } from '../web.ts';
+import { callText, openAddress, refused, skewOf, unexpectedAnswer, type Web } from '../web.ts';
 
 /** What is known of a repository; `base` ends with a slash. */
 type Repository = {
@@ -137,9 +137,14 @@ async function point(repository: Repository, all: readonly Parcel[]): Promise<Po
   const { web, now } = repository;
   const [parcel] = all;
   if (parcel === undefined) return [];
-  for (const one of all) {
-    const own = await addressOf(repository, one);
-    const digests = { sha1: one.sha1, md5: await hashFile(one.file, 'md5'), sha256: one.sha256, sha512: one.sha512 };
+  for (const parcel of all) {
+    const own = await addressOf(repository, parcel);
+    const digests = {
+      sha1: parcel.sha1,
+      md5: await hashFile(parcel.file, 'md5'),
+      sha256: parcel.sha256,
+      sha512: parcel.sha512,
+    };
     for (const [name, digest] of Object.entries(digests)) await ensureRemoteText(web, `${own}.${name}`, digest);
   }
   const coordinates = placeOf(repository, parcel);
@@ -149,7 +154,7 @@ async function point(repository: Repository, all: readonly Parcel[]): Promise<Po
   let from: string | null = null;
   const change = (text: string | null) => {
     const before = text === null ? null : parseVersionMetadata(text);
-    if (text !== null && before === null) throw strangeAnswer(web.name, 'its metadata is no metadata', address);
+    if (text !== null && before === null) throw unexpectedAnswer(web.name, 'its metadata is no metadata', address);
     from = before?.release ?? null;
     // Repositories spell prereleases otherwise than SemVer; only releases compare, and only they move the pointer.
     const isHighest = stamp !== null || pointerFor(parcel.version, parcel.stream, before?.versions ?? []) === 'latest';
@@ -171,8 +176,8 @@ async function pointSnapshot(
   const { web } = repository;
   const address = metadataAt(repository, `${artifactFolder(coordinates)}${coordinates.version}/`);
   const updated = stamp.timestamp.replace('.', '');
-  const files = all.map((one) => {
-    const kind = kindOf(one.form, one.fileName, one.platform);
+  const files = all.map((parcel) => {
+    const kind = kindOf(parcel.form, parcel.fileName, parcel.platform);
     return { ...kind, value: stampedVersion(coordinates.version, stamp), updated };
   });
   const change = (text: string | null) => {

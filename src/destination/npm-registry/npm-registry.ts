@@ -38,9 +38,9 @@ import {
   parseJson,
   refused,
   skewOf,
-  strangeAnswer,
   type TextAnswer,
   textBody,
+  unexpectedAnswer,
   type Web,
 } from '../web.ts';
 
@@ -103,7 +103,7 @@ async function fetchPackument(registry: Registry, name: string): Promise<Packume
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const packument = parsePackument(parseJson(answer.text));
   if (packument !== null) return packument;
-  throw strangeAnswer(web.name, 'what it sent for the package is no package document', url);
+  throw unexpectedAnswer(web.name, 'what it sent for the package is no package document', url);
 }
 
 async function find(registry: Registry, parcel: Parcel): Promise<Presence> {
@@ -148,7 +148,7 @@ async function deliver(registry: Registry, parcel: Parcel, { moved }: Sending): 
   expectDone(web, `${parcel.name} ${parcel.version}`, oneTimeTold(answer));
   const found = await find(registry, parcel);
   if (found.type === 'same') return found.address;
-  throw strangeAnswer(
+  throw unexpectedAnswer(
     web.name,
     found.type === 'different' ? found.why : `it took ${parcel.name} ${parcel.version} and does not list it`,
     url,
@@ -207,7 +207,7 @@ async function withdraw(
   const document = parseJson(read.text);
   if (erase) return unpublish(registry, { name, version }, document);
   const changed = deprecated(document, version, reason);
-  if (changed === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, url);
+  if (changed === null) throw unexpectedAnswer(web.name, `it does not list ${name} ${version}`, url);
   const answer = await call(registry, {
     method: 'PUT',
     path: packagePath(name),
@@ -225,7 +225,7 @@ async function unpublish(
 ): Promise<Withdrawal> {
   const { web, url } = registry;
   const rest = withoutVersion(document, version);
-  if (rest === null) throw strangeAnswer(web.name, `it does not list ${name} ${version}`, url);
+  if (rest === null) throw unexpectedAnswer(web.name, `it does not list ${name} ${version}`, url);
   const path = packagePath(name);
   const file = `${path}/-/${name.split('/').at(-1)}-${version}.tgz`;
   const changed = await call(registry, {

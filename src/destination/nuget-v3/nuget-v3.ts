@@ -28,7 +28,7 @@ import { accessByEmptyForm } from '../empty-form.ts';
 import { presenceAt } from '../http-files.ts';
 import { once } from '../once.ts';
 import { surrounded } from '../surrounded.ts';
-import { callText, expectDone, isDone, openAddress, parseJson, refused, strangeAnswer, type Web } from '../web.ts';
+import { callText, expectDone, isDone, openAddress, parseJson, refused, unexpectedAnswer, type Web } from '../web.ts';
 
 /** What is known of a server; its service index is asked for once, when it is needed. */
 type Server = { readonly web: Web; readonly url: string; readonly services: () => Promise<NugetServices> };
@@ -55,13 +55,13 @@ async function readServices(web: Web, url: string): Promise<NugetServices> {
   if (answer.status !== 200) throw refused(web, 'the service index', answer);
   const found = parseServiceIndex(parseJson(answer.text));
   if (found !== null) return found;
-  throw strangeAnswer(web.name, 'what lies there is no service index', url);
+  throw unexpectedAnswer(web.name, 'what lies there is no service index', url);
 }
 
 async function resource({ web, url, services }: Server, kind: keyof NugetServices): Promise<string> {
   const address = (await services())[kind];
   if (address !== null) return address;
-  throw strangeAnswer(web.name, `its service index names no resource for ${kind}`, url);
+  throw unexpectedAnswer(web.name, `its service index names no resource for ${kind}`, url);
 }
 
 function versionOf({ spellings, version }: Subject) {
@@ -83,7 +83,7 @@ async function fetchVersions(server: Server, name: string): Promise<string[]> {
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const versions = parseFlatVersions(parseJson(answer.text));
   if (versions !== null) return versions;
-  throw strangeAnswer(web.name, 'what it sent is no list of versions', url);
+  throw unexpectedAnswer(web.name, 'what it sent is no list of versions', url);
 }
 
 /** Versions as the index of readers has them, over all its pages. */
@@ -94,7 +94,7 @@ async function fetchLeaves(server: Server, name: string): Promise<RegistrationLe
     if (answer.status === 404) return [];
     if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
     const found = parseRegistration(parseJson(answer.text));
-    if (found === null) throw strangeAnswer(web.name, 'what it sent is no registration', address);
+    if (found === null) throw unexpectedAnswer(web.name, 'what it sent is no registration', address);
     const others = await Promise.all(found.pages.map(read));
     return [...found.leaves, ...others.flat()];
   };

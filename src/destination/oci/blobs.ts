@@ -1,7 +1,7 @@
 import { drain, type HttpRequest } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import type { Parcel } from '../destination.ts';
-import { expectDone, isDone, refused, strangeAnswer, textBody } from '../web.ts';
+import { expectDone, isDone, refused, textBody, unexpectedAnswer } from '../web.ts';
 import type { Registry, Repository } from './registry.ts';
 
 /** What is sent in one request; beyond it a blob goes in chunks. */
@@ -28,7 +28,7 @@ async function beginUpload(at: Repository, digest: string): Promise<string | nul
 /** Where an upload goes on, as the server says. @throws DESTINATION_STRANGE */
 export function locationOf({ web, base }: Registry, location: unknown, from: string): string {
   if (typeof location === 'string' && URL.canParse(location, from)) return new URL(location, from).href;
-  throw strangeAnswer(web.name, 'it began an upload and did not say where', base);
+  throw unexpectedAnswer(web.name, 'it began an upload and did not say where', base);
 }
 
 /** Puts a small blob, unless the repository has it. @param body is asked for anew at every try. */

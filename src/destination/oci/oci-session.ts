@@ -88,8 +88,8 @@ export class OciSession {
   }
 
   #ownHeader(): string | null {
-    const one = this.#credential;
-    if (one.type === 'basic') return basic(one.user, one.password);
-    return one.type === 'token' ? `Bearer ${one.secret}` : null;
+    const credential = this.#credential;
+    if (credential.type === 'basic') return basic(credential.user, credential.password);
+    return credential.type === 'token' ? `Bearer ${credential.secret}` : null;
   }
 }

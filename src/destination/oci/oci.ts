@@ -68,7 +68,7 @@ function repositoryOf(registry: Registry, { packageName }: Pick<Subject, 'packag
 }
 
 function releaseOf(all: readonly Parcel[]) {
-  return releaseDocument(all.filter((one) => !isSbom(one)));
+  return releaseDocument(all.filter((parcel) => !isSbom(parcel)));
 }
 
 function documentOf(parcel: Parcel, all: readonly Parcel[]): OciDocument {
@@ -146,7 +146,7 @@ async function deliver(registry: Registry, parcel: Parcel, { all, moved }: Sendi
 /** The tag of the version, then the stream's pointer, then the list of SBOMs where the registry keeps none itself. */
 async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointed[]> {
   const release = releaseOf(all);
-  const parcel = all.find((one) => !isSbom(one));
+  const parcel = all.find((parcel) => !isSbom(parcel));
   if (release === null || parcel === undefined) return [];
   const at = repositoryOf(registry, parcel);
   const tags = await listTags(at);
@@ -158,7 +158,7 @@ async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointe
     if (moved) await putManifest(at, tag, release);
     pointed.push({ pointer: tag, from: moved ? (before?.digest ?? null) : null, moved });
   }
-  const sboms = all.filter(isSbom).map((one) => documentOf(one, all).descriptor);
+  const sboms = all.filter(isSbom).map((parcel) => documentOf(parcel, all).descriptor);
   if (sboms.length > 0) await listReferrers(at, release.descriptor, sboms);
   return pointed;
 }
@@ -171,7 +171,7 @@ async function listTags({ session, base, web, repository }: Repository): Promise
   if (answer.status === 404) return [];
   expectDone(web, `the tags of ${repository}`, answer);
   const tags = objectOf(parseJson(answer.text))['tags'];
-  return Array.isArray(tags) ? tags.filter((one) => typeof one === 'string') : [];
+  return Array.isArray(tags) ? tags.filter((tag) => typeof tag === 'string') : [];
 }
 
 /** "Listing Referrers": a registry without that interface keeps the list as a tag, which the client writes. */
@@ -181,7 +181,7 @@ async function listReferrers(at: Repository, subject: Descriptor, sboms: readonl
     method: 'GET',
     url: `${base}v2/${repository}/referrers/${subject.digest}`,
   });
-  const known = objectsOf(objectOf(parseJson(answer.text))['manifests']).map((one) => one['digest']);
+  const known = objectsOf(objectOf(parseJson(answer.text))['manifests']).map((item) => item['digest']);
   if (answer.status === 200 && sboms.every(({ digest }) => known.includes(digest))) return;
   const tag = referrersTag(subject.digest);
   const before = (await fetchManifest(at, tag))?.text ?? null;

@@ -26,7 +26,7 @@ import {
 } from '../destination.ts';
 import { accessByEmptyForm } from '../empty-form.ts';
 import { surrounded } from '../surrounded.ts';
-import { callText, expectDone, openAddress, refused, strangeAnswer, type Web } from '../web.ts';
+import { callText, expectDone, openAddress, refused, unexpectedAnswer, type Web } from '../web.ts';
 
 /** What is known of an index: where uploads go, and where readers look, with `/` behind. */
 type Index = { readonly web: Web; readonly url: string; readonly readUrl: string };
@@ -55,7 +55,7 @@ async function fetchProject({ readUrl, web }: Index, name: string): Promise<Proj
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const project = parseProject(answer.text, String(answer.headers['content-type'] ?? ''), address);
   if (project !== null) return project;
-  throw strangeAnswer(web.name, 'what it sent for the project is no index page', readUrl);
+  throw unexpectedAnswer(web.name, 'what it sent for the project is no index page', readUrl);
 }
 
 async function find(index: Index, parcel: Parcel): Promise<Presence> {
@@ -86,7 +86,7 @@ async function deliver(index: Index, parcel: Parcel, { moved }: Sending): Promis
   const answer = await callText(web, { method: 'POST', url, headers: { 'content-type': contentType }, body });
   expectDone(web, parcel.fileName, answer);
   const found = await find(index, parcel);
-  if (found.type === 'different') throw strangeAnswer(web.name, found.why, readUrl);
+  if (found.type === 'different') throw unexpectedAnswer(web.name, found.why, readUrl);
   // Some indexes list a file only after a while; where it will lie is asked again when it is confirmed.
   return found.type === 'same' ? found.address : `${readUrl}${normaliseName(parcel.name)}/#${parcel.fileName}`;
 }
@@ -98,7 +98,7 @@ async function open(index: Index, address: string): Promise<AsyncIterable<Uint8A
   const project = await fetchProject(index, page?.split('/').at(-2) ?? '');
   const file = project?.files.find(({ filename }) => filename === fileName);
   if (file !== undefined) return openAddress(web, file.url);
-  throw strangeAnswer(web.name, `the index does not list ${fileName} yet`, readUrl);
+  throw unexpectedAnswer(web.name, `the index does not list ${fileName} yet`, readUrl);
 }
 
 async function isListed(index: Index, parcel: ListedParcel): Promise<string | true> {

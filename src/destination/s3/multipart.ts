@@ -12,7 +12,7 @@ import type { Parcel } from '../destination.ts';
 import { about, type Bucket, keyOf, run } from './bucket.ts';
 
 const partBytes = 8 << 20;
-const mostParts = 9000;
+const maxParts = 9000;
 const partsAtOnce = 4;
 
 /** An upload in parts: the object, and the number that the store gave it. */
@@ -131,7 +131,7 @@ async function partsOf(bucket: Bucket, { key, uploadId }: Upload): Promise<Known
 
 /** The parts that a file is sent in, by number. */
 function partsIn({ sizeBytes }: Parcel): Part[] {
-  const size = Math.max(partBytes, Math.ceil(sizeBytes / mostParts / (1 << 20)) << 20);
+  const size = Math.max(partBytes, Math.ceil(sizeBytes / maxParts / (1 << 20)) << 20);
   return Array.from({ length: Math.ceil(sizeBytes / size) }, (_, index) => {
     const start = index * size;
     return { number: index + 1, start, sizeBytes: Math.min(size, sizeBytes - start) };

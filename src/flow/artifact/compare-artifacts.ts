@@ -47,7 +47,7 @@ export async function compareWithLast(
   const beside = await readRecordBeside(file);
   const name = beside?.record.package ?? artifact.manifest?.common.name ?? null;
   const before = beside?.record.version ?? artifact.manifest?.common.version ?? null;
-  const platform = beside?.record.artifacts.find((one) => one.file === path.basename(file))?.platform ?? null;
+  const platform = beside?.record.artifacts.find((artifact) => artifact.file === path.basename(file))?.platform ?? null;
   const twin = await artifactsOnRecord(context, repository)({ package: name, before, form: artifact.form, platform });
   if (twin === null) throw noneBefore(file, name, artifact.form);
   const compared = compareContents(`${twin.package} ${twin.version}`, twin.entries, artifact);
@@ -83,7 +83,7 @@ function changes(before: ReadonlyMap<string, string>, after: ReadonlyMap<string,
   return [...new Set([...before.keys(), ...after.keys()])]
     .sort()
     .map((name) => ({ name, before: before.get(name) ?? null, after: after.get(name) ?? null }))
-    .filter((one) => one.before !== one.after);
+    .filter((item) => item.before !== item.after);
 }
 
 function noneBefore(file: string, name: string | null, form: string): BevelstoneError {

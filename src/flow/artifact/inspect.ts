@@ -82,12 +82,12 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
   const repository = await openContext(context);
   await resolveCommit(repository.place, record.commit);
   const workspace = await readWorkspace(context, { repository, commit: record.commit, source: 'commit' });
-  const one = workspace.packages.find(({ name }) => name === record.package);
+  const item = workspace.packages.find(({ name }) => name === record.package);
   const folder = record.folder === '.' ? '' : record.folder;
   const tracked = [...(await listFilesAt(repository.place, record.commit, folder)).keys()];
   const { reasonLeftOut, listedFiles } = formDefinitions[form];
   const position = record.artifacts.findIndex((artifact) => artifact.file === path.basename(file));
-  const config = one?.config.artifacts.filter((artifact) => artifact.form === form)[
+  const config = item?.config.artifacts.filter((artifact) => artifact.form === form)[
     sameFormBefore(release, position, form)
   ];
   return listLeftBehind({

@@ -126,7 +126,7 @@ async function examineFiles(context: Context, files: readonly string[]): Promise
 /** Settings of the release that a file belongs to, when it lies in a release folder of a workspace; plain ones else. */
 async function settingsBeside(context: Context, file: string): Promise<RuleSettings> {
   const beside = await readRecordBeside(file);
-  const listed = beside?.record.artifacts.find((one) => one.file === path.basename(file));
+  const listed = beside?.record.artifacts.find((artifact) => artifact.file === path.basename(file));
   if (beside === null || listed === undefined) return plainSettings(context);
   try {
     const repository = await openContext({ ...context, folder: path.dirname(file) });
@@ -161,7 +161,9 @@ function warnOfUnused(context: Context, jobs: readonly Job[], artifacts: readonl
     artifacts.flatMap(({ findings }) => findings.map(({ rule, excepted }) => `${rule}\0${excepted}`)),
   );
   const all = new Map(
-    jobs.flatMap(({ settings }) => settings.exceptions.map((one) => [`${one.rule}\0${one.reason}`, one] as const)),
+    jobs.flatMap(({ settings }) =>
+      settings.exceptions.map((exception) => [`${exception.rule}\0${exception.reason}`, exception] as const),
+    ),
   );
   for (const [key, { rule, reason }] of all)
     if (!used.has(key)) warn(context, `The exception from ${rule} ("${reason}") excuses nothing; take it out`);
@@ -190,8 +192,8 @@ export function refusal({ refused, artifacts }: Verification): BevelstoneError |
 
 /** Writes the findings for other programs. */
 export async function writeSarif(context: Context, { artifacts }: Verification, file: string): Promise<void> {
-  const place = (one: string) => path.relative(context.folder, path.resolve(context.folder, one));
-  const named = artifacts.map((one) => ({ ...one, file: place(one.file) }));
+  const place = (name: string) => path.relative(context.folder, path.resolve(context.folder, name));
+  const named = artifacts.map((artifact) => ({ ...artifact, file: place(artifact.file) }));
   const log = formatSarif({ programVersion: context.programVersion, rules: listRules(), artifacts: named });
   await writeWhole(path.resolve(context.folder, file), `${JSON.stringify(log, null, 2)}\n`);
 }

@@ -31,13 +31,13 @@ export type BringInput = {
  */
 export async function bringArtifact(job: BuildJob, input: BringInput): Promise<PackedArtifact> {
   const { artifact, platform, target } = input;
-  const { one, version, survey } = job;
-  const facts = { packageName: one.name, version, platform, commit: survey.commit };
+  const { pkg, version, survey } = job;
+  const facts = { packageName: pkg.name, version, platform, commit: survey.commit };
   const glob = fillPlaceholders(artifact.brought ?? '', facts).replace(/^\.\//, '');
   const isMatch = globMatcher([glob.replace('{out}', '\\{out\\}')]);
   const matches = input.files.filter(({ path: file, linkname }) => linkname === null && isMatch(file));
   const [found] = matches;
-  if (found === undefined || matches.length > 1) throw notOne(one.name, glob, matches);
+  if (found === undefined || matches.length > 1) throw notOne(pkg.name, glob, matches);
   const fileName = path.posix.basename(found.path);
   const file = path.join(target, fileName);
   const copied = await copyWithDigests(input.locate(found), file);
@@ -49,10 +49,10 @@ export async function bringArtifact(job: BuildJob, input: BringInput): Promise<P
     ...differing(
       'name',
       nameOf(read.manifest?.common.name ?? null, artifact.form),
-      nameOf(one.manifest?.name ?? null, artifact.form),
+      nameOf(pkg.manifest?.name ?? null, artifact.form),
     ),
   ];
-  if (problems.length > 0) throw differs(one.name, fileName, problems);
+  if (problems.length > 0) throw differs(pkg.name, fileName, problems);
   const origin = input.originOf(found.path);
   const entries = read.entries.map(({ mtime: _, owner: __, ...entry }) => ({ ...entry, origin }));
   return {
@@ -78,10 +78,10 @@ async function copyWithDigests(from: string, to: string): Promise<WrittenArchive
 }
 
 /** What an artifact does not say cannot contradict; a jar names its module, not its coordinates. */
-function differing(what: string, said: string | null, wanted: string | null): string[] {
-  return said === null || wanted === null || said === wanted
+function differing(what: string, actual: string | null, wanted: string | null): string[] {
+  return actual === null || wanted === null || actual === wanted
     ? []
-    : [`it says ${what} ${said}, and the release has ${wanted}`];
+    : [`it says ${what} ${actual}, and the release has ${wanted}`];
 }
 
 function nameOf(name: string | null, form: Form): string | null {

@@ -18,7 +18,7 @@ export type BuildJob = {
   readonly context: Context;
   readonly survey: Survey;
   readonly surveyed: SurveyedPackage;
-  readonly one: Package;
+  readonly pkg: Package;
   readonly version: string;
   /** Versions of this build by package index. */
   readonly versions: ReadonlyMap<number, string>;

@@ -67,9 +67,9 @@ type Prepared = {
 
 /** Stamps, runs the steps, packs every artifact and puts the release folder in its place. */
 export async function buildPackage(job: BuildJob, output: string): Promise<BuiltRelease> {
-  const { one, version } = job;
+  const { pkg, version } = job;
   const prepared = await prepare(job);
-  const final = builtFolder(output, { package: one.name, version });
+  const final = builtFolder(output, { package: pkg.name, version });
   const pending = pendingOf(job);
   const { commonFolder } = job.survey.workspace.repository;
   const artifacts = await replaceFolder(commonFolder, final, async (fresh) => {
@@ -81,7 +81,7 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
     await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
     return packed;
   });
-  return { package: one.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
+  return { package: pkg.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
 }
 
 /** Runs the steps and lists what every artifact would contain, generated files and helpers included, without packing. */
@@ -100,7 +100,7 @@ export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
     const entries = [...control, ...plan.entries].map((entry) => listedEntry(entry, originOf));
     artifacts.push({ file: plan.fileName, form, platform, entries });
   }
-  return { package: job.one.name, version: job.version, artifacts };
+  return { package: job.pkg.name, version: job.version, artifacts };
 }
 
 function listedEntry({ path: inside, mode, content }: PlannedEntry, originOf: (file: string) => Origin): ListedEntry {
@@ -141,14 +141,14 @@ async function listBrought(
 }
 
 async function prepare(job: BuildJob): Promise<Prepared> {
-  const { survey, one, folder, out } = job;
+  const { survey, pkg, folder, out } = job;
   const at = await listFilesAt(survey.workspace.repository.place, survey.commit, '');
-  const inside = (file: string) => (one.folder === '' ? file : file.slice(one.folder.length + 1));
-  const tracked = [...at.keys()].filter((file) => one.folder === '' || file.startsWith(`${one.folder}/`)).map(inside);
+  const inside = (file: string) => (pkg.folder === '' ? file : file.slice(pkg.folder.length + 1));
+  const tracked = [...at.keys()].filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`)).map(inside);
   const stamped = await stampCheckout(job, tracked);
-  const facts = { folder: one.folder, commit: survey.commit, tracked: new Set(at.keys()), stamped };
+  const facts = { folder: pkg.folder, commit: survey.commit, tracked: new Set(at.keys()), stamped };
   const origins = new Origins({ ...facts, files: await listFiles(folder) });
-  for (const run of stepRuns(one.config.build, job.platforms)) {
+  for (const run of stepRuns(pkg.config.build, job.platforms)) {
     await runBuildStep(job, run);
     origins.after(run.step, await listAll(folder, out));
   }
@@ -169,20 +169,20 @@ async function listAll(folder: string, out: string): Promise<ListedFile[]> {
 type Made = { readonly artifact: ArtifactConfig; readonly platform: string | null };
 
 /** Artifacts of this machine: those without a platform once, the others for each platform that is built here. */
-function madeHere({ one, platforms }: BuildJob): Made[] {
-  return one.config.artifacts.flatMap((artifact): Made[] => {
-    const use = platformUse(artifact, one.config.platforms);
+function madeHere({ pkg, platforms }: BuildJob): Made[] {
+  return pkg.config.artifacts.flatMap((artifact): Made[] => {
+    const use = platformUse(artifact, pkg.config.platforms);
     if (use === 'each') return platforms.map((platform) => ({ artifact, platform }));
-    const isWhole = use === 'none' || platforms.length === one.config.platforms.length;
+    const isWhole = use === 'none' || platforms.length === pkg.config.platforms.length;
     return isWhole ? [{ artifact, platform: null }] : [];
   });
 }
 
 /** What other machines have to build, so that nothing is dropped in silence. */
-export function pendingOf({ one, platforms }: Pick<BuildJob, 'one' | 'platforms'>): PendingArtifact[] {
-  const elsewhere = one.config.platforms.filter((platform) => !platforms.includes(platform));
-  return one.config.artifacts.flatMap((artifact) => {
-    if (platformUse(artifact, one.config.platforms) === 'none') return [];
+export function pendingOf({ pkg, platforms }: Pick<BuildJob, 'pkg' | 'platforms'>): PendingArtifact[] {
+  const elsewhere = pkg.config.platforms.filter((platform) => !platforms.includes(platform));
+  return pkg.config.artifacts.flatMap((artifact) => {
+    if (platformUse(artifact, pkg.config.platforms) === 'none') return [];
     return elsewhere.map((platform) => ({
       form: artifact.form,
       platform,
@@ -218,9 +218,9 @@ async function makeArtifact({
 }
 
 /** Where selected files lie and come from: the package's folder, the steps' own, or for a whole tree the checkout. */
-function sourceOf({ one, folder, out, checkout, survey }: BuildJob, prepared: Prepared, artifact: ArtifactConfig) {
+function sourceOf({ pkg, folder, out, checkout, survey }: BuildJob, prepared: Prepared, artifact: ArtifactConfig) {
   const isTree = artifact.tree === 'commit';
-  const prefix = one.folder === '' ? '' : `${one.folder}/`;
+  const prefix = pkg.folder === '' ? '' : `${pkg.folder}/`;
   const locate = ({ path: file }: Candidate) => {
     if (file.startsWith(outPrefix)) return path.join(out, file.slice(outPrefix.length));
     return path.join(isTree ? checkout : folder, file);
@@ -244,17 +244,17 @@ async function formInput({
   readonly artifact: ArtifactConfig;
   readonly platform: string | null;
 }): Promise<FormInput> {
-  const { one, survey, folder, checkout, context } = job;
-  const manifestPath = one.manifestPath === null ? null : path.posix.relative(one.folder, one.manifestPath);
+  const { pkg, survey, folder, checkout, context } = job;
+  const manifestPath = pkg.manifestPath === null ? null : path.posix.relative(pkg.folder, pkg.manifestPath);
   const text =
     manifestPath === null ? null : await readInside(checkout, path.join(folder, manifestPath), 'the manifest');
   const isTree = artifact.tree === 'commit';
   const whole = isTree ? await listFilesAt(survey.workspace.repository.place, survey.commit, '') : null;
   return {
     artifact,
-    packageName: one.name,
+    packageName: pkg.name,
     // Read again, since the version was written into it.
-    manifest: one.format === null || text === null ? one.manifest : one.format.read(text, one.manifestPath ?? ''),
+    manifest: pkg.format === null || text === null ? pkg.manifest : pkg.format.read(text, pkg.manifestPath ?? ''),
     manifestPath,
     version: job.version,
     stream: survey.stream,

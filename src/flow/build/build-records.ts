@@ -70,25 +70,25 @@ export async function notesForRelease({
 }
 
 function toRelease(
-  { context, survey, surveyed, one, version, sourceTime, tools, isUncommitted, source }: BuildJob,
+  { context, survey, surveyed, pkg, version, sourceTime, tools, isUncommitted, source }: BuildJob,
   artifacts: readonly ArtifactRecord[],
   pending: readonly PendingArtifact[],
 ): ReleaseRecord {
   const { workspace, stream, commit } = survey;
-  const index = workspace.packages.indexOf(one);
+  const index = workspace.packages.indexOf(pkg);
   return {
     schema: 'bevelstone/1',
-    package: one.name,
-    name: one.manifest?.name ?? one.name,
-    ecosystem: one.ecosystem,
-    folder: one.folder === '' ? '.' : one.folder,
+    package: pkg.name,
+    name: pkg.manifest?.name ?? pkg.name,
+    ecosystem: pkg.ecosystem,
+    folder: pkg.folder === '' ? '.' : pkg.folder,
     version,
     last: surveyed.last?.version ?? null,
     weight: surveyed.weight,
     reasons: surveyed.reasons,
     spellings: spellAll(version, stream),
     // Somebody's own tag may follow a pattern that is only read.
-    tag: surveyed.here?.version === version ? surveyed.here.tag : formatTag(one, version),
+    tag: surveyed.here?.version === version ? surveyed.here.tag : formatTag(pkg, version),
     stream: { name: stream.name, type: stream.type, pointer: pointerOf(stream) },
     commit,
     source,

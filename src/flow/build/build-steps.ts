@@ -26,10 +26,10 @@ export function stepRuns(steps: readonly StepConfig[], platforms: readonly strin
 
 /** Runs one step in the checkout. @throws STEP_FAILED with the log's last lines. */
 export async function runBuildStep(job: BuildJob, { step, index, platform }: StepRun): Promise<void> {
-  const { context, survey, one, version, folder } = job;
-  const what = `${one.name}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
+  const { context, survey, pkg, version, folder } = job;
+  const what = `${pkg.name}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
   const fill = placeholders(job, platform);
-  const name = [fileNameOf(one.name), version, 'step', index + 1, ...(platform === null ? [] : [platform])].join('-');
+  const name = [fileNameOf(pkg.name), version, 'step', index + 1, ...(platform === null ? [] : [platform])].join('-');
   const log = path.join(survey.workspace.repository.commonFolder, 'bevelstone', 'logs', `${name}.log`);
   const place = path.join(folder, fill(step.in));
   if (!(await exists(place))) throw noStepFolder(step, index, job);
@@ -48,7 +48,7 @@ export async function runBuildStep(job: BuildJob, { step, index, platform }: Ste
     : `ended with ${end.exitCode === null ? 'a signal' : `exit code ${end.exitCode}`}`;
   context.report({ type: 'failed', what, why: `it ${how}` });
   throw new BevelstoneError('STEP_FAILED', {
-    message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, ${how}`,
+    message: `Build step ${index + 1} of ${pkg.name}, \`${step.name}\`, ${how}`,
     why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
     fix: `Read the whole log: ${log}\n${
       end.isLate
@@ -66,7 +66,7 @@ function placeholders({ version, survey, out }: BuildJob, platform: string | nul
 
 /** The caller's environment without credentials, and what a step may want to know. */
 function stepEnvironment(
-  { context, survey, one, version, out, sourceTime, dependencies }: BuildJob,
+  { context, survey, pkg, version, out, sourceTime, dependencies }: BuildJob,
   own: Readonly<Record<string, string>>,
 ): Record<string, string> {
   const inherited = Object.entries(withoutCredentials(context.env, survey.workspace.config)).filter(
@@ -83,7 +83,7 @@ function stepEnvironment(
     ...Object.fromEntries(built),
     BEVELSTONE_VERSION: version,
     BEVELSTONE_COMMIT: survey.commit,
-    BEVELSTONE_BUILT_FOR: one.config['built-for'],
+    BEVELSTONE_BUILT_FOR: pkg.config['built-for'],
     BEVELSTONE_OUT: out,
     BEVELSTONE_BUILT: dependencies.folder,
   };
@@ -97,10 +97,10 @@ function dependencyVariable(name: string): string {
     .replace(/^_+/, '')}`;
 }
 
-function noStepFolder(step: StepConfig, index: number, { one }: BuildJob): BevelstoneError {
+function noStepFolder(step: StepConfig, index: number, { pkg }: BuildJob): BevelstoneError {
   return new BevelstoneError('STEP_FAILED', {
-    message: `Build step ${index + 1} of ${one.name}, \`${step.name}\`, cannot start`,
-    why: `the checkout has no folder ${step.in} in ${one.folder || 'its root'}`,
+    message: `Build step ${index + 1} of ${pkg.name}, \`${step.name}\`, cannot start`,
+    why: `the checkout has no folder ${step.in} in ${pkg.folder || 'its root'}`,
     fix: 'Correct `in` of the step, or let an earlier step make the folder',
     where: { file: 'bevelstone.yaml' },
   });

@@ -19,15 +19,15 @@ export type BuildDifference = {
 };
 
 /** Compares the artifacts of two builds entry by entry. @returns nothing when every file has the same bytes. */
-export async function compareReleases(one: BuiltRelease, other: BuiltRelease): Promise<BuildDifference[]> {
+export async function compareReleases(release: BuiltRelease, other: BuiltRelease): Promise<BuildDifference[]> {
   const differences: BuildDifference[] = [];
-  for (const { file, sha256 } of one.artifacts) {
+  for (const { file, sha256 } of release.artifacts) {
     const twin = other.artifacts.find((artifact) => artifact.file === file);
-    const base = { package: one.package, artifact: file };
+    const base = { package: release.package, artifact: file };
     if (twin === undefined)
       differences.push({ ...base, ...described(null, 'unknown', 'only the first build made it') });
     else if (twin.sha256 !== sha256)
-      differences.push(...(await compareFiles(path.join(one.folder, file), path.join(other.folder, file), base)));
+      differences.push(...(await compareFiles(path.join(release.folder, file), path.join(other.folder, file), base)));
   }
   return differences;
 }
@@ -53,11 +53,11 @@ function headerDifference(
   before: readonly ReadEntry[],
   after: readonly ReadEntry[],
 ): Omit<BuildDifference, keyof Base> {
-  for (const [index, one] of before.entries()) {
+  for (const [index, value] of before.entries()) {
     const other = after[index];
-    if (other?.path !== one.path) return described(one.path, 'order', 'the entries stand in another order');
-    if (other.mtime !== one.mtime) return described(one.path, 'time', 'the entry has another time');
-    if (other.owner !== one.owner) return described(one.path, 'owner', 'the entry has another owner');
+    if (other?.path !== value.path) return described(value.path, 'order', 'the entries stand in another order');
+    if (other.mtime !== value.mtime) return described(value.path, 'time', 'the entry has another time');
+    if (other.owner !== value.owner) return described(value.path, 'owner', 'the entry has another owner');
   }
   return described(null, 'unknown', 'the same entries are packed otherwise');
 }

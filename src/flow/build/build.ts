@@ -98,7 +98,7 @@ export async function buildSurveyed(
   warnAboutRoot(context, plan.packages);
   const resting = survey.packages.filter(({ own }) => !plan.versions.has(own.index));
   const base = { commit: survey.commit, dirty: false, resting };
-  const run: Run = { context, survey, plan, tools, options, source: target.source, said: new Set() };
+  const run: Run = { context, survey, plan, tools, options, source: target.source, warned: new Set() };
   if (options.list) {
     const selections = await runAll(run, '', listPackage);
     return { ...base, releases: [], twice: null, selections };
@@ -106,7 +106,7 @@ export async function buildSurveyed(
   const releases = await runAll(
     run,
     '',
-    async (job) => target.built?.get(job.one.name) ?? buildPackage(job, target.output),
+    async (job) => target.built?.get(job.pkg.name) ?? buildPackage(job, target.output),
   );
   const twice = options.twice ? await buildAgain(run, releases) : null;
   return { ...base, releases, twice, selections: null };
@@ -118,9 +118,9 @@ async function buildAgain(run: Run, releases: readonly BuiltRelease[]): Promise<
   try {
     const second = await runAll(run, 'at-another-place-', (job) => buildPackage(job, again.folder));
     const differences: BuildDifference[] = [];
-    for (const one of releases) {
-      const other = second.find((release) => release.package === one.package);
-      if (other !== undefined) differences.push(...(await compareReleases(one, other)));
+    for (const item of releases) {
+      const other = second.find((release) => release.package === item.package);
+      if (other !== undefined) differences.push(...(await compareReleases(item, other)));
     }
     return { same: differences.length === 0, differences };
   } finally {
@@ -151,7 +151,7 @@ type Run = {
   /** The commit that was surveyed. */
   readonly source: string;
   /** Warnings that were given already. */
-  readonly said: Set<string>;
+  readonly warned: Set<string>;
 };
 
 const uncommittedStream: Stream = { type: 'preview', name: 'uncommitted', label: 'uncommitted' };
@@ -215,13 +215,13 @@ type One<Done> = {
 
 async function runOne<Done>(run: Run, { index, name, failed, links, folders, work }: One<Done>): Promise<Done> {
   const { context, survey, plan, tools, options } = run;
-  const one = survey.workspace.packages[index];
+  const item = survey.workspace.packages[index];
   const version = plan.versions.get(index);
   const surveyed = survey.packages.find(({ own }) => own.index === index);
-  if (one === undefined || version === undefined || surveyed === undefined) throw new Error('a package got lost');
+  if (item === undefined || version === undefined || surveyed === undefined) throw new Error('a package got lost');
   const signal = AbortSignal.any([context.signal, failed]);
   signal.throwIfAborted();
-  const what = `${options.list ? 'list' : name === '' ? 'build' : 'build again'} ${one.name} ${version}`;
+  const what = `${options.list ? 'list' : name === '' ? 'build' : 'build again'} ${item.name} ${version}`;
   context.report({ type: 'started', what });
   let checkout: Checkout | null = null;
   try {
@@ -231,16 +231,16 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
       context,
       survey,
       surveyed,
-      one,
+      pkg: item,
       version,
       versions: plan.versions,
-      platforms: platformsHere(one, options.platforms),
-      tools: tools.found.get(one.name) ?? [],
+      platforms: platformsHere(item, options.platforms),
+      tools: tools.found.get(item.name) ?? [],
       isUncommitted: options.uncommitted,
       source: run.source,
       sourceTime: await commitTime(survey.workspace.repository.place, survey.commit),
       checkout: checkout.folder,
-      folder: await placeInside(checkout.folder, one.folder, `\`folder\` of ${one.name}`),
+      folder: await placeInside(checkout.folder, item.folder, `\`folder\` of ${item.name}`),
       out: checkout.out,
       dependencies: { folder: links, folders: new Map(folders) },
       signal,
@@ -264,15 +264,15 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
   }
 }
 
-async function makeCheckout({ context, survey, options, said }: Run, name: string): Promise<Checkout> {
+async function makeCheckout({ context, survey, options, warned }: Run, name: string): Promise<Checkout> {
   const { repository, config } = survey.workspace;
   if (options.uncommitted) return copyWorkingFolder(repository, name);
   // Filters that .gitattributes names may run while git checks out.
   const place = { ...repository.place, env: withoutCredentials(context.env, config) };
   // Every package has a checkout of its own, and all of them lack the same.
   const once = (text: string) => {
-    if (!said.has(text)) warn(context, text);
-    said.add(text);
+    if (!warned.has(text)) warn(context, text);
+    warned.add(text);
   };
   const checkout = await checkOut({ ...repository, place }, survey.commit, name);
   try {

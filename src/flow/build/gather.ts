@@ -49,8 +49,8 @@ async function readAll(context: Context, folders: readonly string[]): Promise<Re
   const found: ReleaseFolder[] = [];
   for (const folder of folders) {
     const place = path.resolve(context.folder, folder);
-    const one = await readReleaseFolder(place);
-    const own = one === null ? await readFolders(place) : [one];
+    const item = await readReleaseFolder(place);
+    const own = item === null ? await readFolders(place) : [item];
     if (own.length === 0) throw nothing([folder]);
     // Every file is what its record says, before anything is joined.
     for (const release of own) for (const artifact of release.record.artifacts) await parcelOf(release, artifact);
@@ -60,8 +60,8 @@ async function readAll(context: Context, folders: readonly string[]): Promise<Re
 }
 
 function refuseDifferent(first: ReleaseRecord, parts: readonly ReleaseFolder[]): void {
-  const [one] = parts;
-  if (one === undefined) return;
+  const [value] = parts;
+  if (value === undefined) return;
   const facts: [string, (record: ReleaseRecord) => string][] = [
     ['version', (record) => record.version],
     ['configuration', (record) => record.configDigest ?? 'none'],
@@ -74,7 +74,7 @@ function refuseDifferent(first: ReleaseRecord, parts: readonly ReleaseFolder[]):
     if (record.uncommitted)
       throw differs({ folder, what: 'source', found: 'files that no commit holds', wanted: 'a commit' });
     for (const [what, of] of facts)
-      if (of(record) !== of(one.record)) throw differs({ folder, what, found: of(record), wanted: of(one.record) });
+      if (of(record) !== of(value.record)) throw differs({ folder, what, found: of(record), wanted: of(value.record) });
   }
   const byFile = new Map<string, { readonly artifact: ArtifactRecord; readonly folder: string }>();
   for (const { folder, record } of parts) {
@@ -122,7 +122,11 @@ async function join(
     const shared = await requireContentsIn(first.folder);
     const all = [...artifacts.values()];
     const pending = first.record.pending.filter(({ form, platform }) =>
-      parts.every(({ record }) => record.pending.some((one) => one.form === form && one.platform === platform)),
+      parts.every(({ record }) =>
+        record.pending.some(
+          (pendingArtifact) => pendingArtifact.form === form && pendingArtifact.platform === platform,
+        ),
+      ),
     );
     const record: ReleaseRecord = { ...first.record, artifacts: all, sboms: [], pending };
     const texts = [

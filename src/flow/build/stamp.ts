@@ -19,7 +19,7 @@ export async function stampCheckout(job: BuildJob, tracked: readonly string[]): 
   const manifest = await stampManifest(job, 'built');
   if (manifest !== null) stamped.add(manifest);
   await stampHeaders(job, tracked, stamped);
-  for (const rule of job.one.config.stamp) {
+  for (const rule of job.pkg.config.stamp) {
     const file = await placeInside(job.folder, rule.file, `${rule.file} of \`stamp\``);
     const text = await readTextIfThere(file);
     if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
@@ -30,7 +30,7 @@ export async function stampCheckout(job: BuildJob, tracked: readonly string[]): 
 }
 
 /** What writing a version down needs to know. */
-export type StampJob = Pick<BuildJob, 'one' | 'version' | 'versions' | 'survey' | 'folder'>;
+export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' | 'folder'>;
 
 /**
  * Writes the version down where the repository keeps it: the manifest and headers of C libraries. Ranges that the workspace
@@ -46,10 +46,10 @@ export async function recordVersion(job: StampJob, tracked: readonly string[]): 
 }
 
 async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: Set<string>): Promise<void> {
-  const { versionHeaders } = ecosystemDefinitions[job.one.ecosystem];
+  const { versionHeaders } = ecosystemDefinitions[job.pkg.ecosystem];
   for (const file of tracked) {
     if (versionHeaders?.test(file) !== true) continue;
-    await edit({ job, file, stamped, change: (text) => stampHeader(text, job.one.name, job.version) });
+    await edit({ job, file, stamped, change: (text) => stampHeader(text, job.pkg.name, job.version) });
   }
 }
 
@@ -73,28 +73,28 @@ async function edit({
 }
 
 async function stampManifest(
-  { one, version, versions, survey, folder }: StampJob,
+  { pkg, version, versions, survey, folder }: StampJob,
   use: 'built' | 'recorded',
 ): Promise<string | null> {
-  if (one.format === null || one.manifestPath === null) return null;
-  const inside = path.posix.relative(one.folder, one.manifestPath);
+  if (pkg.format === null || pkg.manifestPath === null) return null;
+  const inside = path.posix.relative(pkg.folder, pkg.manifestPath);
   const file = await placeInside(folder, inside, 'the manifest');
   const text = await readTextIfThere(file);
   if (text === null) return null;
-  const { isWorkspaceRange } = ecosystemDefinitions[one.ecosystem].ranges;
-  const ranges = rangesOf(one, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
-  const stamp = { version: manifestVersion(one, version, survey), ranges };
-  const stamped = one.format.stamp(text, stamp, one.manifestPath);
+  const { isWorkspaceRange } = ecosystemDefinitions[pkg.ecosystem].ranges;
+  const ranges = rangesOf(pkg, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
+  const stamp = { version: manifestVersion(pkg, version, survey), ranges };
+  const stamped = pkg.format.stamp(text, stamp, pkg.manifestPath);
   if (stamped !== text) await writeWhole(file, stamped);
   // A template that is filled in later carries no version yet.
   return stamped.includes(stamp.version) ? inside : null;
 }
 
 /** Ranges of workspace packages that would not take the version which is released or was released last. */
-function rangesOf(one: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
-  const rules = ecosystemDefinitions[one.ecosystem].ranges;
+function rangesOf(pkg: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
+  const rules = ecosystemDefinitions[pkg.ecosystem].ranges;
   return survey.edges
-    .filter(({ from }) => from === one.index)
+    .filter(({ from }) => from === pkg.index)
     .flatMap(({ to, range, takes }) => {
       const needed = survey.workspace.packages[to];
       const released = versions.get(to) ?? survey.packages.find(({ own }) => own.index === to)?.last?.version;

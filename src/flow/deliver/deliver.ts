@@ -82,8 +82,8 @@ export async function deliverShipments(
     let isStopped = false;
     for (const shipment of shipments.filter(({ destination }) => destination.name === name)) {
       const deliveries: readonly Delivery[] = isStopped
-        ? shipment.deliveries.map((one) =>
-            pendingDelivery(shipment, one, 'an earlier delivery there failed or is not confirmed'),
+        ? shipment.deliveries.map((delivery) =>
+            pendingDelivery(shipment, delivery, 'an earlier delivery there failed or is not confirmed'),
           )
         : await deliverShipment(context, { shipment, limit, ledger });
       results.set(shipment, deliveries);
@@ -107,10 +107,10 @@ async function deliverShipment(
   if (trouble !== null) {
     const why = `${trouble.message}: ${trouble.why}`;
     context.report({ type: 'failed', what: `ask ${destination.name}`, why });
-    return deliveries.map((one) => ({ ...pendingDelivery(shipment, one, why), state: 'failed' }));
+    return deliveries.map((delivery) => ({ ...pendingDelivery(shipment, delivery, why), state: 'failed' }));
   }
   const sent = await Promise.all(
-    deliveries.map((one) => limit(() => deliverOne(context, { shipment, planned: one, ledger }))),
+    deliveries.map((delivery) => limit(() => deliverOne(context, { shipment, planned: delivery, ledger }))),
   );
   // Pointers and digests never lead to a file that has not been seen there.
   if (!sent.every(isSettled)) return sent;
@@ -121,7 +121,7 @@ async function deliverShipment(
     if (!isBevelstoneError(error) && !context.signal.aborted) throw error;
     const why = isBevelstoneError(error) ? `${error.message}: ${error.why}` : 'interrupted';
     context.report({ type: 'failed', what: `point to it at ${destination.name}`, why });
-    return sent.map((one) => ({ ...one, state: 'failed', why }));
+    return sent.map((delivery) => ({ ...delivery, state: 'failed', why }));
   }
 }
 
@@ -135,14 +135,14 @@ async function pointTo(
 ): Promise<void> {
   const { package: name, version } = release.record;
   const key = pointKey(release.record, destination.name);
-  ledger.writer?.mean('pointed', key);
+  ledger.writer?.announce('pointed', key);
   faultPoint('pointed', key, 'before');
   const pointed = await destination.point(deliveries.map(({ parcel }) => parcel));
   faultPoint('pointed', key, 'after-effect');
   const isOurs = ({ artifact }: Delivery) =>
     ledger.writer?.isMeant('sent', deliveryKey(release.record, artifact, destination.name)) === true;
-  const isNew = sent.some((one) => one.state === 'delivered' || isOurs(one));
-  for (const { pointer, from, moved } of pointed.filter((one) => one.moved || isNew)) {
+  const isNew = sent.some((delivery) => delivery.state === 'delivered' || isOurs(delivery));
+  for (const { pointer, from, moved } of pointed.filter((pointed) => pointed.moved || isNew)) {
     ledger.writer?.add({
       type: 'pointed',
       package: name,
@@ -176,7 +176,7 @@ async function deliverOne(
   context.report({ type: 'started', what });
   const key = deliveryKey(release.record, artifact.file, destination.name);
   try {
-    if (presence?.type !== 'same') writer?.mean('sent', key);
+    if (presence?.type !== 'same') writer?.announce('sent', key);
     faultPoint('sent', key, 'before');
     const { address, isThere } =
       presence?.type === 'same'
@@ -225,7 +225,7 @@ async function sendUntilThere(
     what,
   }: { readonly shipment: Shipment; readonly plannedDelivery: PlannedDelivery; readonly what: string },
 ): Promise<{ address: string; isThere: boolean }> {
-  const all = deliveries.map((one) => one.parcel);
+  const all = deliveries.map((delivery) => delivery.parcel);
   for (let attempt = 1; ; attempt++) {
     const moved = countMoved(context, what, parcel.sizeBytes);
     try {

@@ -19,7 +19,7 @@ export async function checkNarrow(
   }: { readonly repository: Repository; readonly workspace: Workspace; readonly shipments: readonly Shipment[] },
 ): Promise<void> {
   const known = await localReleases(context, repository);
-  const told = new Set<string>();
+  const warned = new Set<string>();
   for (const { release, destination } of shipments) {
     const { record } = release;
     const { name } = destination;
@@ -29,10 +29,10 @@ export async function checkNarrow(
         if (isBevelstoneError(error)) return null;
         throw error;
       });
-    if (access?.opens !== 'more' || told.has(`${name} ${record.package}`)) continue;
-    told.add(`${name} ${record.package}`);
+    if (access?.opens !== 'more' || warned.has(`${name} ${record.package}`)) continue;
+    warned.add(`${name} ${record.package}`);
     const isFirst = !known.some(
-      (one) => one.package === record.package && one.deliveries.some(({ destination: at }) => at === name),
+      (release) => release.package === record.package && release.deliveries.some(({ destination: at }) => at === name),
     );
     const step = `create a token for ${record.name} only, store it where \`credential\` of ${name} points, and delete the old token`;
     if (isFirst)

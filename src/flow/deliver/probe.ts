@@ -211,7 +211,7 @@ async function askAll(
     const subject = { packageName: own.name, name: own.manifest?.name ?? own.name, version, spellings };
     const access = await destination.access(subject);
     const { nameState, versionState, why } = await destination.nameState(subject);
-    const isOurs = ledger.some((one) => one.package === own.name && standingDeliveries(one).has(name));
+    const isOurs = ledger.some((release) => release.package === own.name && standingDeliveries(release).has(name));
     const probed = {
       name: own.name,
       version: next,
@@ -230,9 +230,9 @@ function problemsOf(destinations: readonly ProbedDestination[]): BevelstoneError
   const problems = destinations.flatMap(({ name, reachable, credential, why, packages }) => [
     ...(reachable ? [] : [`${name} could not be asked: ${why}`]),
     ...(reachable && (credential === 'refused' || credential === 'missing') ? [`${name}: ${why}`] : []),
-    ...packages.flatMap((one) => [
-      ...(one.nameState === 'taken' ? [`the name ${one.name} is taken at ${name}: ${one.why}`] : []),
-      ...(one.versionState === 'there' ? [`${one.name} ${one.version} is at ${name} already`] : []),
+    ...packages.flatMap((pkg) => [
+      ...(pkg.nameState === 'taken' ? [`the name ${pkg.name} is taken at ${name}: ${pkg.why}`] : []),
+      ...(pkg.versionState === 'there' ? [`${pkg.name} ${pkg.version} is at ${name} already`] : []),
     ]),
   ]);
   if (problems.length === 0) return null;

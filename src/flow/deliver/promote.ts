@@ -58,7 +58,7 @@ export async function promoteRelease(
     commit: await resolveCommit(repository.place, 'HEAD'),
     source: 'commit',
   });
-  const [fromConfig, toConfig] = [options.from, options.to].map((one) => destinationNamed(workspace, one));
+  const [fromConfig, toConfig] = [options.from, options.to].map((name) => destinationNamed(workspace, name));
   if (fromConfig === undefined || toConfig === undefined) throw new Error('two destinations were asked for');
   const release = findRelease(await readLedger(context, repository), options.release);
   const refusal = refusesRelease(toConfig, release.about);
@@ -85,7 +85,7 @@ export async function promoteRelease(
     refuseDifferent([shipment]);
     const outcome = { package: release.package, version: release.version, from: options.from, to: options.to };
     if (options.dryRun) {
-      const deliveries = shipment.deliveries.map((one) => pendingDelivery(shipment, one, null));
+      const deliveries = shipment.deliveries.map((delivery) => pendingDelivery(shipment, delivery, null));
       return { ...outcome, dryRun: true, deliveries, error: null };
     }
     if (shipment.deliveries.some(({ presence }) => presence?.type === 'absent')) await confirm(shipment);
@@ -102,8 +102,8 @@ export async function promoteRelease(
       isRecorded: (_, { file }) => recorded.has(file),
     });
     await run.record(`Record that ${release.package} ${release.version} was promoted to ${options.to}`);
-    const deliveries = (results.get(shipment) ?? []).map((one) =>
-      one.state === 'delivered' ? { ...one, state: 'promoted' as const } : one,
+    const deliveries = (results.get(shipment) ?? []).map((delivery) =>
+      delivery.state === 'delivered' ? { ...delivery, state: 'promoted' as const } : delivery,
     );
     const failed = deliveries.filter((delivery) => !isSettled(delivery));
     return { ...outcome, dryRun: false, deliveries, error: failed.length === 0 ? null : deliveryFailed(failed) };

@@ -81,7 +81,7 @@ export async function planShipment(
 ): Promise<Shipment> {
   const { record } = release;
   const taken = [...record.artifacts, ...record.sboms].filter(({ form }) => takesForm(config, form));
-  if (!record.artifacts.some((one) => taken.includes(one))) throw notTaken(record, destination.name);
+  if (!record.artifacts.some((artifact) => taken.includes(artifact))) throw notTaken(record, destination.name);
   const planned = await Promise.all(
     taken.map(async (artifact) => ({ artifact, parcel: await parcelOf(release, artifact), presence: null })),
   );
@@ -89,7 +89,7 @@ export async function planShipment(
   const common = { release, destination, confirmForMs: config['confirm-for'], confirm: config.confirm };
   try {
     const deliveries: PlannedDelivery[] = [];
-    for (const one of planned) deliveries.push({ ...one, presence: await destination.find(one.parcel, parcels) });
+    for (const item of planned) deliveries.push({ ...item, presence: await destination.find(item.parcel, parcels) });
     return { ...common, deliveries, trouble: null };
   } catch (error) {
     if (!isBevelstoneError(error, 'DESTINATION_UNREACHABLE', 'DESTINATION_BUSY', 'CREDENTIAL_REFUSED')) throw error;

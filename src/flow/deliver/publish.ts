@@ -68,7 +68,7 @@ export async function publish(
     refuseDifferent(shipments);
     const tags = await planTags(context, { repository, shipments, options });
     // Once something is public the rest is finished; before, nothing begins that can't be finished.
-    const trouble = shipments.find((one) => one.trouble !== null)?.trouble ?? null;
+    const trouble = shipments.find((shipment) => shipment.trouble !== null)?.trouble ?? null;
     if (trouble !== null && tags.missing.length > 0 && !options.dryRun) throw trouble;
     const news = shipments.filter(({ deliveries }) => deliveries.some(({ presence }) => presence?.type === 'absent'));
     if (options.dryRun) return { run: '', dryRun: true, releases: pendingReleases(releases, shipments), error: null };
@@ -125,9 +125,9 @@ async function deliverAll(
     writer,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),
   });
-  const names = releases.map(({ record: one }) => `${one.package} ${one.version}`).join(', ');
+  const names = releases.map(({ record }) => `${record.package} ${record.version}`).join(', ');
   await ledger.record(`Record deliveries of ${names}`);
-  const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
+  const published = publishedOf(releases, shipments, (shipment) => results.get(shipment) ?? []);
   const failed = [...results.values()]
     .flat()
     .filter((delivery) => !isSettled(delivery) && delivery.state !== 'pending');

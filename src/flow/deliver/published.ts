@@ -42,9 +42,12 @@ export function isRecorded(
   known: readonly LedgerRelease[],
 ): boolean {
   const { package: name, version } = release.record;
-  const deliveries = known.find((one) => one.package === name && one.version === version)?.deliveries ?? [];
+  const deliveries = known.find((release) => release.package === name && release.version === version)?.deliveries ?? [];
   return deliveries.some(
-    (one) => one.destination === destination.name && one.artifact === artifact.file && one.confirmed === 'bytes',
+    (delivery) =>
+      delivery.destination === destination.name &&
+      delivery.artifact === artifact.file &&
+      delivery.confirmed === 'bytes',
   );
 }
 

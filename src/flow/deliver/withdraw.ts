@@ -57,11 +57,11 @@ export async function withdrawRelease(
   const { package: name, version } = release;
   if (standing.length === 0) throw notThere(release, options.from);
   const outcome = { package: name, version, destination: options.from, dryRun: options.dryRun };
-  const state = (one: Delivery['state']): Delivery[] =>
+  const state = (name: Delivery['state']): Delivery[] =>
     standing.map(({ isContradicted: _, ...delivery }) => ({
       ...delivery,
       why: null,
-      state: one,
+      state: name,
       isUnconfirmed: false,
       code: null,
     }));
@@ -99,7 +99,7 @@ export async function withdrawRelease(
 
 function notThere({ package: name, version, deliveries }: LedgerRelease, from: string): BevelstoneError {
   const isWithdrawn = deliveries.some(({ destination }) => destination === from);
-  const others = [...new Set(deliveries.map(({ destination }) => destination))].filter((one) => one !== from);
+  const others = [...new Set(deliveries.map(({ destination }) => destination))].filter((name) => name !== from);
   return new BevelstoneError('NOTHING_TO_RELEASE', {
     message: `${name} ${version} is not at ${from}`,
     why: isWithdrawn ? 'the ledger says that it was withdrawn already' : 'the ledger has no delivery of it there',

@@ -59,7 +59,7 @@ function putBy(
   commits: readonly DemoCommit[],
   files: ReadonlyMap<string, string>,
 ): Map<string, string> {
-  const later = commits.flatMap((one) => (Array.isArray(one.put) ? one.put : []));
+  const later = commits.flatMap((commit) => (Array.isArray(commit.put) ? commit.put : []));
   const isPut = (file: string) => {
     if (put === undefined) return false;
     return put === 'all'

@@ -80,7 +80,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   try {
     const survey = await surveyWorkspace(inside, plainSurvey);
     const { missing } = await checkTools(inside, survey.workspace.config, survey.workspace.packages);
-    const lacking = new Set(missing.map((one) => one.package));
+    const lacking = new Set(missing.map((missingTool) => missingTool.package));
     for (const { package: what, why } of missing) context.report({ type: 'skipped', what, why });
     const names = survey.packages.map(({ name }) => name).filter((name) => !lacking.has(name));
     // Packages whose tools are not on this machine are left out of everything that follows.
@@ -236,10 +236,10 @@ function notEmpty(folder: string): BevelstoneError {
   });
 }
 
-function trialFailed(what: string, said: string): BevelstoneError {
+function trialFailed(what: string, output: string): BevelstoneError {
   return new BevelstoneError('TRIAL_FAILED', {
     message: `${what} failed in the visitor's folder`,
-    why: said.trim().split('\n').slice(-8).join('\n') || 'it said nothing',
+    why: output.trim().split('\n').slice(-8).join('\n') || 'it said nothing',
     fix: 'Run it there by hand to see more',
   });
 }

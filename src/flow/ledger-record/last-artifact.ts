@@ -42,9 +42,9 @@ export function artifactsOnRecord(
   return async ({ package: name, before, form, platform }) => {
     releases ??= localReleases(context, repository);
     const last = (await releases)
-      .filter((one) => one.package === name && isBefore(one.version, before))
+      .filter((release) => release.package === name && isBefore(release.version, before))
       .sort((a, b) => compareVersions(b.version, a.version))[0];
-    const twin = last?.artifacts.find((one) => one.form === form && one.platform === platform);
+    const twin = last?.artifacts.find((artifact) => artifact.form === form && artifact.platform === platform);
     if (last === undefined || twin === undefined) return null;
     const entries = entriesIn(await readContentsList(repository, last), twin.file) ?? [];
     return { package: last.package, version: last.version, sizeBytes: twin.size, entries };

@@ -10,7 +10,7 @@ import type { Context } from '../context.ts';
 /** Takes note of what happens to releases. */
 export type EventSink = {
   /** Announces what is about to be sent or moved. */
-  readonly mean: (step: 'sent' | 'pointed', key: string) => void;
+  readonly announce: (step: 'sent' | 'pointed', key: string) => void;
   /** Whether a delivery was announced before, by this run: what is there then is ours. */
   readonly isMeant: (step: 'sent', key: string) => boolean;
   readonly add: (event: NewEvent, beside?: Readonly<Record<string, string>>) => void;
@@ -29,7 +29,7 @@ export class LedgerWriter implements EventSink {
   }
 
   /** Without a journal nothing is announced. */
-  mean(): void {}
+  announce(): void {}
 
   isMeant(): boolean {
     return false;

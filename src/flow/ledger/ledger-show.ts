@@ -71,16 +71,18 @@ async function surveyAt(context: Context, release: LedgerRelease, other: LedgerR
 async function compare(context: Context, release: LedgerRelease, other: LedgerRelease): Promise<ReleaseComparison> {
   const repository = await openContext(context);
   const [now, before] = [await readContentsList(repository, release), await readContentsList(repository, other)];
-  const artifacts = release.artifacts.flatMap((one) => {
-    const earlier = other.artifacts.find(({ form, platform }) => form === one.form && platform === one.platform);
-    const entries = entriesIn(now, one.file);
+  const artifacts = release.artifacts.flatMap((artifact) => {
+    const earlier = other.artifacts.find(
+      ({ form, platform }) => form === artifact.form && platform === artifact.platform,
+    );
+    const entries = entriesIn(now, artifact.file);
     const earlierEntries = earlier === undefined ? null : entriesIn(before, earlier.file);
     if (earlier === undefined || entries === null || earlierEntries === null) return [];
     return [
       {
-        file: one.file,
-        form: one.form,
-        sizeBytes: one.size,
+        file: artifact.file,
+        form: artifact.form,
+        sizeBytes: artifact.size,
         sizeBytesBefore: earlier.size,
         entries: compareEntries(earlierEntries, entries),
       },
@@ -100,18 +102,18 @@ async function compareDependencies(
       commit,
       source: 'commit',
     });
-    return workspace.packages.find((one) => one.name === name)?.manifest?.dependencies ?? [];
+    return workspace.packages.find((pkg) => pkg.name === name)?.manifest?.dependencies ?? [];
   };
   const [now, before] = [await at(release), await at(other)];
   const isSame = (a: ManifestDependency) => (b: ManifestDependency) => a.name === b.name && a.kind === b.kind;
   return {
-    added: now.filter((one) => !before.some(isSame(one))),
-    removed: before.filter((one) => !now.some(isSame(one))),
-    changed: now.flatMap((one) => {
-      const earlier = before.find(isSame(one));
-      return earlier === undefined || earlier.range === one.range
+    added: now.filter((manifestDependency) => !before.some(isSame(manifestDependency))),
+    removed: before.filter((manifestDependency) => !now.some(isSame(manifestDependency))),
+    changed: now.flatMap((manifestDependency) => {
+      const earlier = before.find(isSame(manifestDependency));
+      return earlier === undefined || earlier.range === manifestDependency.range
         ? []
-        : [{ name: one.name, before: earlier.range, after: one.range }];
+        : [{ name: manifestDependency.name, before: earlier.range, after: manifestDependency.range }];
     }),
   };
 }

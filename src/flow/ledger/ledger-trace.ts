@@ -43,7 +43,7 @@ export type Trace = { readonly asked: string; readonly matches: readonly TraceMa
 export async function trace(context: Context, asked: string): Promise<Trace> {
   const repository = await openContext(context);
   const known = (await readLedger(context, repository)).filter(
-    (one) => context.packages.length === 0 || context.packages.includes(one.package),
+    (release) => context.packages.length === 0 || context.packages.includes(release.package),
   );
   const issue = /^issue:#?([\w-]+)$/.exec(asked)?.[1];
   if (issue !== undefined) return { asked, matches: await traceIssue(context, { repository, known, issue }) };
@@ -179,7 +179,7 @@ async function touchedPackages(context: Context, repository: Repository, commit:
   const byPath = packagesByPath(
     packages.map(({ folder, config }) => ({ folder: normalFolder(folder), also: config.also })),
   );
-  const indexes = new Set(paths.flatMap((one) => byPath(one)));
+  const indexes = new Set(paths.flatMap((path) => byPath(path)));
   return packages.flatMap(({ name }, index) => (indexes.has(index) ? [name] : []));
 }
 
@@ -197,10 +197,13 @@ function oldestFirst(known: readonly LedgerRelease[]): LedgerRelease[] {
   return [...known].sort((a, b) => compareVersions(a.version, b.version));
 }
 
-function firstOfEach(matches: readonly TraceMatch[], keyOf: (one: TraceMatch) => readonly string[]): TraceMatch[] {
+function firstOfEach(
+  matches: readonly TraceMatch[],
+  keyOf: (traceMatch: TraceMatch) => readonly string[],
+): TraceMatch[] {
   const seen = new Set<string>();
-  return matches.filter((one) => {
-    const key = JSON.stringify(keyOf(one));
+  return matches.filter((match) => {
+    const key = JSON.stringify(keyOf(match));
     if (seen.has(key)) return false;
     seen.add(key);
     return true;

@@ -29,11 +29,11 @@ export async function writeLedgerCard(
   const [first] = releases;
   if (first === undefined) throw new Error('a card needs a release');
   const shown = await Promise.all(
-    releases.map((one) =>
+    releases.map((release) =>
       fromLedger(
         context,
-        one,
-        known?.releases.find((card) => card.package === one.release.package),
+        release,
+        known?.releases.find((card) => card.package === release.release.package),
       ),
     ),
   );
@@ -53,21 +53,21 @@ export async function writePlannedCard(
   const repository = await openContext(context);
   const { config } = await readWorkspace(context, { repository, commit: card.source, source: 'commit' });
   const releases = await Promise.all(
-    card.releases.map(async (one): Promise<ShownCardRelease> => {
-      const out = builtFolder(folder, one);
+    card.releases.map(async (release): Promise<ShownCardRelease> => {
+      const out = builtFolder(folder, release);
       const list = await requireContentsIn(out);
       return {
-        ...withArtifacts(one.artifacts, list),
-        package: one.package,
-        version: one.version,
-        last: one.last,
-        weight: one.weight,
-        reasons: one.reasons,
-        intro: one.notes.intro,
-        sections: one.notes.sections,
-        ...checksOf(one),
-        sboms: await sbomFacts(out, one.artifacts),
-        deliveries: one.artifacts.flatMap(({ file: artifact, to }) =>
+        ...withArtifacts(release.artifacts, list),
+        package: release.package,
+        version: release.version,
+        last: release.last,
+        weight: release.weight,
+        reasons: release.reasons,
+        intro: release.notes.intro,
+        sections: release.notes.sections,
+        ...checksOf(release),
+        sboms: await sbomFacts(out, release.artifacts),
+        deliveries: release.artifacts.flatMap(({ file: artifact, to }) =>
           to.map((destination) => ({ destination, artifact, state: 'will be sent', address: null })),
         ),
         lines: [],
@@ -93,7 +93,7 @@ async function fromLedger(
     surveyed === null ? null : notesOf(survey, surveyed, { at, intro: null, contributors: false, range: '' });
   const output = await placeInside(repository.root, survey.workspace.config.output, '`output`');
   const out = builtFolder(output, release);
-  const artifacts = release.artifacts.map(({ size, ...one }) => ({ ...one, sizeBytes: size }));
+  const artifacts = release.artifacts.map(({ size, ...value }) => ({ ...value, sizeBytes: size }));
   return {
     ...withArtifacts(artifacts, await readContentsList(repository, release)),
     package: release.package,
@@ -128,13 +128,13 @@ type Sized = { readonly file: string; readonly form: Form; readonly sizeBytes: n
 function withArtifacts(artifacts: readonly Sized[], list: ContentsList): Pick<ShownCardRelease, 'artifacts'> {
   return {
     artifacts: artifacts
-      .filter((one) => !isSbom(one))
+      .filter((artifact) => !isSbom(artifact))
       .map(({ file, form, sizeBytes, sha256 }) => ({ file, form, sizeBytes, sha256, files: filesIn(list, file) })),
   };
 }
 
 function filesIn(list: ContentsList, file: string): ShownFile[] {
-  const entries = list.artifacts.find((one) => one.file === file)?.entries ?? [];
+  const entries = list.artifacts.find((artifact) => artifact.file === file)?.entries ?? [];
   return entries
     .filter(({ type }) => type === 'file')
     .map(({ path: inside, size }) => ({ path: inside, sizeBytes: size }));
@@ -146,7 +146,7 @@ async function sbomFacts(folder: string, artifacts: readonly Sized[]): Promise<s
   for (const { file } of artifacts.filter(isSbom)) {
     try {
       const { packages } = readSbom(parseSbom(await readText(path.join(folder, file)), file));
-      const files = packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
+      const files = packages.reduce((sum, pkg) => sum + (pkg.files?.length ?? 0), 0);
       facts.push(`${file}: ${packages.length} components, ${files} files`);
     } catch (error) {
       if (!isMissing(error)) throw error;

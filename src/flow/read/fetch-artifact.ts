@@ -25,7 +25,7 @@ export async function fetchArtifact(
     readonly folder: string;
   },
 ): Promise<void> {
-  const address = standing.find((one) => one.artifact === artifact.file)?.address ?? '';
+  const address = standing.find((delivery) => delivery.artifact === artifact.file)?.address ?? '';
   const file = path.join(folder, path.basename(artifact.file));
   const what = `fetch ${artifact.file} from ${from.name}`;
   context.report({ type: 'started', what });

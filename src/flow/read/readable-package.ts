@@ -30,7 +30,7 @@ function fromArtifact(artifact: Artifact, places: DependencyPlaces, known: Known
   const view = nodeViewOf(artifact);
   if (view === null) return null;
   return {
-    ...view.one,
+    ...view.pkg,
     name: artifact.manifest?.common.name ?? '',
     paths: view.paths,
     read: async (file) => view.script(file),
@@ -47,7 +47,7 @@ async function findNear(name: string, places: DependencyPlaces, known: Known): P
 
 async function lookNear(name: string, places: DependencyPlaces, known: Known): Promise<ReadablePackage | null> {
   const twin = places.beside.find(
-    (one) => formDefinitions[one.form].hasNodeEntries && one.manifest?.common.name === name,
+    (artifact) => formDefinitions[artifact.form].hasNodeEntries && artifact.manifest?.common.name === name,
   );
   if (twin !== undefined) return fromArtifact(twin, places, known);
   for (const folder of places.folders) {
@@ -67,22 +67,22 @@ async function lockedPackage(name: string, folder: string): Promise<InstalledPac
   return openInstalled(path.join(folder, resolved));
 }
 
-function fromInstalled(one: InstalledPackage, places: DependencyPlaces, known: Known): ReadablePackage {
-  const manifest = readManifest(one.manifestText);
-  const inside = new Set(one.paths);
+function fromInstalled(pkg: InstalledPackage, places: DependencyPlaces, known: Known): ReadablePackage {
+  const manifest = readManifest(pkg.manifestText);
+  const inside = new Set(pkg.paths);
   return {
     manifest,
-    name: textOf(manifest['name']) ?? path.basename(one.folder),
-    paths: one.paths,
+    name: textOf(manifest['name']) ?? path.basename(pkg.folder),
+    paths: pkg.paths,
     has: (file) => inside.has(file),
     nested: (folder) => {
       if (folder === '') return manifest;
-      const text = one.nestedManifest(folder);
+      const text = pkg.nestedManifest(folder);
       return text === null ? null : readManifest(text);
     },
-    read: async (file) => (inside.has(file) && /\.[cm]?js$/.test(file) ? readScript(await one.readText(file)) : null),
+    read: async (file) => (inside.has(file) && /\.[cm]?js$/.test(file) ? readScript(await pkg.readText(file)) : null),
     find: async (name) => {
-      const nearest = await findInstalled(name, one.folder);
+      const nearest = await findInstalled(name, pkg.folder);
       return nearest === null ? findNear(name, places, known) : fromInstalled(nearest, places, known);
     },
   };

@@ -86,10 +86,10 @@ async function releasesIn(
   const all = await readableFolders(context, folder, wanted);
   const here = all.filter(({ record }) => isMeant(record) && wanted.has(record.package));
   const newest = new Map<string, ReleaseFolder>();
-  for (const one of here) {
-    const other = newest.get(one.record.package);
-    if (other === undefined || compareVersions(one.record.version, other.record.version) > 0)
-      newest.set(one.record.package, one);
+  for (const releaseFolder of here) {
+    const other = newest.get(releaseFolder.record.package);
+    if (other === undefined || compareVersions(releaseFolder.record.version, other.record.version) > 0)
+      newest.set(releaseFolder.record.package, releaseFolder);
   }
   return { found: [...newest.values()], all };
 }
@@ -100,9 +100,9 @@ export async function readRecordBeside(
 ): Promise<(ReleaseFolder & { readonly origins: readonly Origin[] }) | null> {
   const folder = path.dirname(file);
   const record = await readRecord(path.join(folder, 'release.json'));
-  if (record === null || !record.artifacts.some((one) => one.file === path.basename(file))) return null;
+  if (record === null || !record.artifacts.some((artifact) => artifact.file === path.basename(file))) return null;
   const list = await readContentsIn(folder);
-  const entries = list?.artifacts.find((one) => one.file === path.basename(file))?.entries ?? [];
+  const entries = list?.artifacts.find((artifact) => artifact.file === path.basename(file))?.entries ?? [];
   return { folder, record, origins: entries.map(({ origin }) => origin) };
 }
 
@@ -131,7 +131,7 @@ function contentsPlace(folder: string): string {
 /** Every release in an output folder. @throws RELEASE_ALTERED */
 export async function readFolders(out: string): Promise<ReleaseFolder[]> {
   const found = await Promise.all((await releasePlaces(out)).map(readReleaseFolder));
-  return found.filter((one) => one !== null);
+  return found.filter((item) => item !== null);
 }
 
 /** The release in one folder; null when `build` did not write it. @throws RELEASE_ALTERED */
@@ -153,8 +153,8 @@ export async function readableFolders(
   const found: ReleaseFolder[] = [];
   for (const folder of await releasePlaces(out)) {
     try {
-      const one = await readReleaseFolder(folder);
-      if (one !== null) found.push(one);
+      const item = await readReleaseFolder(folder);
+      if (item !== null) found.push(item);
     } catch (error) {
       if (!isBevelstoneError(error, 'RELEASE_ALTERED') || isOfOne(folder, needed)) throw error;
       warn(context, `${error.message}, and is left out: ${error.why}`);
@@ -170,7 +170,7 @@ function isOfOne(folder: string, names: ReadonlySet<string>): boolean {
 
 async function releasePlaces(out: string): Promise<string[]> {
   const names = await namesIn(out);
-  return names.filter((one) => !/\.(?:tmp|old)$/.test(one)).map((name) => path.join(out, name));
+  return names.filter((name) => !/\.(?:tmp|old)$/.test(name)).map((name) => path.join(out, name));
 }
 
 async function readRecord(file: string): Promise<ReleaseRecord | null> {

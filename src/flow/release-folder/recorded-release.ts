@@ -16,11 +16,11 @@ import type { ReleaseFolder } from './built-release.ts';
  */
 export function findRelease(releases: readonly LedgerRelease[], text: string): LedgerRelease {
   const { name, version } = splitRelease(releases, text);
-  const own = releases.filter((one) => one.package === name || one.about.name === name);
-  const found = version === null ? own[0] : own.find((one) => one.version === version);
+  const own = releases.filter((release) => release.package === name || release.about.name === name);
+  const found = version === null ? own[0] : own.find((release) => release.version === version);
   if (found !== undefined) return found;
-  const near = nearest(name, [...new Set(releases.map((one) => one.package))]);
-  const versions = own.slice(0, 5).map((one) => one.version);
+  const near = nearest(name, [...new Set(releases.map((release) => release.package))]);
+  const versions = own.slice(0, 5).map((release) => release.version);
   throw new BevelstoneError('RELEASE_NOT_RECORDED', {
     message: `The ledger has no ${text}`,
     why:
@@ -37,7 +37,7 @@ function splitRelease(
   releases: readonly LedgerRelease[],
   text: string,
 ): { readonly name: string; readonly version: string | null } {
-  const [only, ...others] = new Set(releases.map((one) => one.package));
+  const [only, ...others] = new Set(releases.map((release) => release.package));
   const bare = withoutV(text);
   if (isVersion(bare) && only !== undefined && others.length === 0) return { name: only, version: bare };
   const at = text.lastIndexOf('@');
@@ -74,7 +74,7 @@ export function recordedFolder(
     commit: release.commit,
     source: release.source,
     ...release.about,
-    artifacts: wanted.filter((one) => !isSbom(one)),
+    artifacts: wanted.filter((artifact) => !isSbom(artifact)),
     sboms: wanted.filter(isSbom),
     last: null,
     weight: 'none',

@@ -12,14 +12,14 @@ export async function recordSboms(
 ): Promise<void> {
   const fresh: ArtifactRecord[] = [];
   for (const { file, kind } of written) fresh.push(await toRecord(file, kind));
-  const kept = record.sboms.filter(({ form }) => !fresh.some((one) => one.form === form));
+  const kept = record.sboms.filter(({ form }) => !fresh.some((artifact) => artifact.form === form));
   const sboms = [...kept, ...fresh].sort((a, b) => (a.file < b.file ? -1 : 1));
   const release: ReleaseRecord = { ...record, sboms };
   const text = `${JSON.stringify(release, null, 2)}\n`;
   await writeWhole(path.join(folder, 'release.json'), text);
   await writeSums(
     folder,
-    new Map([...sboms.map((one) => [one.file, one.sha256] as const), ['release.json', sha256Text(text)]]),
+    new Map([...sboms.map((sbom) => [sbom.file, sbom.sha256] as const), ['release.json', sha256Text(text)]]),
   );
 }
 

@@ -23,7 +23,7 @@ import { repairRun } from './repair.ts';
 export type Abandoned = {
   readonly run: string;
   /** What was taken away, and what stays. */
-  readonly told: readonly string[];
+  readonly advice: readonly string[];
 };
 
 /**
@@ -45,14 +45,14 @@ export async function abandon(
     const known = chooseRun(await openRuns(repository, true), named);
     if (known === null) throw noRun();
     refuseNewer(known);
-    if (isUnreadable(known)) return { run: known.id, told: await giveUpUnreadable(repository, known) };
+    if (isUnreadable(known)) return { run: known.id, advice: await giveUpUnreadable(repository, known) };
     const run = await continueRun(context, known, true);
     try {
       // Without its remote a damaged journal is taken as it is: giving up must always work.
       await repairRun(context, repository, run).catch((error: unknown) => {
         if (!isBevelstoneError(error, 'REMOTE_REFUSED')) throw error;
       });
-      return { run: run.id, told: await giveUp(context, { repository, run, confirm }) };
+      return { run: run.id, advice: await giveUp(context, { repository, run, confirm }) };
     } finally {
       run.journal.close();
     }
@@ -100,11 +100,11 @@ async function giveUp(
   }
   // Of a run that another machine began, or of somebody's own tag, there is no tag of ours to take back.
   const isDelivered = lastRecord(journal.records, 'sent') !== null;
-  const told: string[] = [];
+  const advice: string[] = [];
   if (isDelivered) {
-    told.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
+    advice.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
   } else if (tags.length === 0) {
-    told.push('nothing was delivered from here, and its tags stay where they are');
+    advice.push('nothing was delivered from here, and its tags stay where they are');
   } else {
     const names = tags.map(({ name }) => name);
     await confirm(names, remote);
@@ -113,15 +113,15 @@ async function giveUp(
     const refs = names.map((name) => `:refs/tags/${name}`);
     await git(repository.place, ['push', '--atomic', '--porcelain', '--no-verify', ...leases, remote, ...refs]);
     await removeOwnTags(repository, run);
-    told.push(`deleted here and on ${remote}: the tags ${names.join(', ')}`);
+    advice.push(`deleted here and on ${remote}: the tags ${names.join(', ')}`);
     if (opened.branch !== null && journal.done<{ commit: string }>('committed')?.commit !== opened.source)
-      told.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
+      advice.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
   }
   const isRecorded = await recordAbandoned(context, { repository, run, remote });
   journal.append({ step: 'closed', phase: 'done', data: { abandoned: true } });
   await markClosed(run.folder);
   return [
-    ...told,
+    ...advice,
     isRecorded
       ? 'the ledger says that it was abandoned'
       : `the ledger here says that it was abandoned; it could not be pushed to ${remote}`,

@@ -80,7 +80,7 @@ async function cardRelease(
     .map((artifact) => ({ ...artifact, name: path.basename(artifact.file) }))
     .filter(({ name }) => files.has(name))
     .flatMap((artifact) => artifact.findings.map((finding) => cardFinding(artifact.name, finding)));
-  const steps = rehearsal?.releases.find((one) => one.package === record.package)?.steps ?? [];
+  const steps = rehearsal?.releases.find((release) => release.package === record.package)?.steps ?? [];
   return {
     package: record.package,
     last: record.last,
@@ -96,7 +96,7 @@ async function cardRelease(
       sizeBytes: artifact.size,
       sha256: artifact.sha256,
       to: own.flatMap(({ destination, deliveries }) =>
-        deliveries.some((one) => one.artifact.file === artifact.file) ? [destination.name] : [],
+        deliveries.some((delivery) => delivery.artifact.file === artifact.file) ? [destination.name] : [],
       ),
     })),
     findings: findings.sort((a, b) => severities.indexOf(a.severity) - severities.indexOf(b.severity)),

@@ -99,7 +99,7 @@ export async function finishRun(
     run,
     settling: { commit, releases, output: workspace.config.output },
   });
-  const published = publishedOf(releases, shipments, (one) => results.get(one) ?? []);
+  const published = publishedOf(releases, shipments, (shipment) => results.get(shipment) ?? []);
   const failed = [...results.values()].flat().filter((delivery) => !isSettled(delivery));
   if (failed.length > 0 || context.signal.aborted) {
     return { run: run.id, releases: published, advice, error: unfinished(context, run, failed), isStale: false };
@@ -274,7 +274,7 @@ async function writeLedger(
   const { journal, opened } = run;
   const files = ledger.files();
   const key = createHash('sha256')
-    .update(files.map((one) => one.path).join('\n'))
+    .update(files.map((file) => file.path).join('\n'))
     .digest('hex');
   if (lastRecord(journal.records, 'ledgered', { phase: 'done' })?.input === key || opened.remote === null) return;
   faultPoint('ledgered', '', 'before');
@@ -299,8 +299,8 @@ export function pendingDeliveries(
   releases: readonly ReleaseFolder[],
   shipments: readonly Shipment[],
 ): PublishedRelease[] {
-  return publishedOf(releases, shipments, (one) =>
-    one.deliveries.map((planned) => pendingDelivery(one, planned, null)),
+  return publishedOf(releases, shipments, (shipment) =>
+    shipment.deliveries.map((planned) => pendingDelivery(shipment, planned, null)),
   );
 }
 

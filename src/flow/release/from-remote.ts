@@ -89,7 +89,7 @@ async function findUnfinished(
     if (first === undefined) continue;
     const workspace = await readWorkspace(context, { repository, commit: first.commit, source: 'commit' });
     // Of the run that was named the destinations are asked themselves: a forged delivery must not hide what is missing.
-    if (named !== '' || own.some((release) => lacksSomething(context, release, workspace))) return own;
+    if (named !== '' || own.some((release) => isIncomplete(context, release, workspace))) return own;
   }
   const unverified = open.find((release) => !release.isVouched && (named === '' || release.run === named));
   if (unverified !== undefined)
@@ -122,7 +122,7 @@ async function releasesWithTags(
 /** An unfinished release is a recent one. */
 const maxFetchedTags = 50;
 
-function lacksSomething(context: Context, release: LedgerRelease, { config }: Workspace): boolean {
+function isIncomplete(context: Context, release: LedgerRelease, { config }: Workspace): boolean {
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
@@ -269,8 +269,8 @@ async function rebuild(
   const branch = await currentBranch(workspace.repository.place);
   const asked = { ...plainSurvey, at: first.source, branch, stream, asReleased: true };
   const survey = await surveyWorkspace({ ...context, packages: [] }, asked, 'commit');
-  const versions = new Map(found.map((one) => [one.package, one.version]));
-  const packages = survey.packages.map((one) => ({ ...one, next: versions.get(one.name) ?? null }));
+  const versions = new Map(found.map((release) => [release.package, release.version]));
+  const packages = survey.packages.map((pkg) => ({ ...pkg, next: versions.get(pkg.name) ?? null }));
   const output = path.join(run.folder, 'again');
   const at = { ...survey, packages, commit: first.commit };
   await buildSurveyed(context, { survey: at, options: plainBuild, target: { output, source: first.source } });
@@ -305,7 +305,8 @@ async function rebuild(
 async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<void> {
   const found = await readReleaseFolder(folder);
   if (found === null) return;
-  const swap = (list: readonly ArtifactRecord[]) => list.map((one) => (one.file === made.file ? made : one));
+  const swap = (list: readonly ArtifactRecord[]) =>
+    list.map((artifact) => (artifact.file === made.file ? made : artifact));
   const record = { ...found.record, artifacts: swap(found.record.artifacts), sboms: swap(found.record.sboms) };
   await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
 }

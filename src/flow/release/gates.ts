@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
-import { complainOfIdentity, complainOfPush, complainOfSigning } from '../../world/git/push-rights.ts';
+import { identityProblem, pushProblem, signingProblem } from '../../world/git/push-rights.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import { readLocalTag } from '../../world/git/remote-tags.ts';
 import { uncommittedPaths } from '../../world/git/repository.ts';
@@ -89,20 +89,20 @@ export function refuseGates(gates: readonly Gate[]): void {
   });
 }
 
-type RemoteAnswer = { readonly head: string | null; readonly complaint: string | null };
+type RemoteAnswer = { readonly head: string | null; readonly problem: string | null };
 
 const holds = async (): Promise<Trouble> => null;
 
 /** What the remote's branch is at. */
 async function askRemote({ survey, remote }: GateInput): Promise<RemoteAnswer> {
   const { place } = survey.workspace.repository;
-  if (remote === null || survey.branch === null) return { head: null, complaint: null };
+  if (remote === null || survey.branch === null) return { head: null, problem: null };
   try {
     const ref = `refs/heads/${survey.branch}`;
-    return { head: (await readRemoteRefs(place, remote, [ref])).get(ref) ?? null, complaint: null };
+    return { head: (await readRemoteRefs(place, remote, [ref])).get(ref) ?? null, problem: null };
   } catch (error) {
     if (!isBevelstoneError(error)) throw error;
-    return { head: null, complaint: error.why };
+    return { head: null, problem: error.why };
   }
 }
 
@@ -126,14 +126,14 @@ async function cleanGate({ survey }: GateInput): Promise<Trouble> {
   return { why: `not committed: ${some}`, fix: 'Commit it, put it aside, or add it to .gitignore' };
 }
 
-async function remoteGate({ remote }: GateInput, { complaint }: RemoteAnswer): Promise<Trouble> {
+async function remoteGate({ remote }: GateInput, { problem }: RemoteAnswer): Promise<Trouble> {
   if (remote === null)
     return {
       why: 'there is none, and an uploaded file must not name a commit that others cannot fetch',
       fix: 'Add one with git remote add, and push the branch',
     };
-  if (complaint === null) return null;
-  return { why: `${remote} could not be asked: ${complaint}`, fix: 'Check the network and that you may read there' };
+  if (problem === null) return null;
+  return { why: `${remote} could not be asked: ${problem}`, fix: 'Check the network and that you may read there' };
 }
 
 async function inStepGate({ survey, remote }: GateInput, { head }: RemoteAnswer): Promise<Trouble> {
@@ -145,35 +145,35 @@ async function inStepGate({ survey, remote }: GateInput, { head }: RemoteAnswer)
 }
 
 async function identityGate({ survey }: GateInput): Promise<Trouble> {
-  const complaint = await complainOfIdentity(survey.workspace.repository.place);
-  if (complaint === null) return null;
+  const problem = await identityProblem(survey.workspace.repository.place);
+  if (problem === null) return null;
   return {
-    why: `git does not know who commits and tags: ${complaint}`,
+    why: `git does not know who commits and tags: ${problem}`,
     fix: 'Set user.name and user.email with git config, or GIT_COMMITTER_NAME and GIT_COMMITTER_EMAIL (and GIT_AUTHOR_…) in CI',
   };
 }
 
 async function signingGate({ survey }: GateInput): Promise<Trouble> {
-  const complaint = await complainOfSigning(survey.workspace.repository.place);
-  if (complaint === null) return null;
-  return { why: complaint, fix: "Set git's own signing up (user.signingKey, gpg.format), or `write-back.sign: false`" };
+  const problem = await signingProblem(survey.workspace.repository.place);
+  if (problem === null) return null;
+  return { why: problem, fix: "Set git's own signing up (user.signingKey, gpg.format), or `write-back.sign: false`" };
 }
 
-async function pushGate({ survey, remote }: GateInput, { head, complaint: unasked }: RemoteAnswer): Promise<Trouble> {
+async function pushGate({ survey, remote }: GateInput, { head, problem: unasked }: RemoteAnswer): Promise<Trouble> {
   const { branch, workspace } = survey;
   if (remote === null || branch === null || unasked !== null) return null;
   const refs = [`${survey.commit}:refs/heads/${branch}`, `${survey.commit}:refs/tags/bevelstone-may-push`];
-  const complaint = await complainOfPush(workspace.repository.place, remote, head === null ? refs : refs.slice(1));
-  if (complaint === null) return null;
+  const problem = await pushProblem(workspace.repository.place, remote, head === null ? refs : refs.slice(1));
+  if (problem === null) return null;
   return {
-    why: `${remote} would not take a push: ${complaint}`,
+    why: `${remote} would not take a push: ${problem}`,
     fix: 'Give this account the right to push tags and the branch, or set `write-back.commit: false`, which needs tags only',
   };
 }
 
 async function tagGate({ survey, releasing, remote }: GateInput): Promise<Trouble> {
   const { place } = survey.workspace.repository;
-  const tags = releasing.map(({ one, version }) => formatTag(one, version));
+  const tags = releasing.map(({ pkg, version }) => formatTag(pkg, version));
   const local = await Promise.all(tags.map(async (tag) => ((await readLocalTag(place, tag)) === null ? [] : [tag])));
   const refs = tags.map((tag) => `refs/tags/${tag}`);
   const there = remote === null ? new Map() : await readRemoteRefs(place, remote, refs).catch(() => new Map());
@@ -183,20 +183,20 @@ async function tagGate({ survey, releasing, remote }: GateInput): Promise<Troubl
 }
 
 async function toolGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
-  const packages = releasing.map(({ one }) => one);
+  const packages = releasing.map(({ pkg }) => pkg);
   const { missing } = await checkTools(context, survey.workspace.config, packages);
   if (missing.length === 0) return null;
   return {
-    why: missing.map((one) => `${one.package}: ${one.why}`).join('; '),
+    why: missing.map((missingTool) => `${missingTool.package}: ${missingTool.why}`).join('; '),
     fix: 'Install them, or name only packages with -p whose tools are here',
   };
 }
 
 async function platformGate({ releasing, without }: GateInput): Promise<Trouble> {
-  const pending = releasing.flatMap(({ one }) =>
-    pendingOf({ one, platforms: platformsHere(one, []) })
+  const pending = releasing.flatMap(({ pkg }) =>
+    pendingOf({ pkg, platforms: platformsHere(pkg, []) })
       .filter(({ platform }) => !without.includes(platform))
-      .map(({ form, platform }) => ({ text: `${one.name} ${form} for ${platform}`, platform })),
+      .map(({ form, platform }) => ({ text: `${pkg.name} ${form} for ${platform}`, platform })),
   );
   const [first] = pending;
   if (first === undefined) return null;
@@ -207,7 +207,7 @@ async function platformGate({ releasing, without }: GateInput): Promise<Trouble>
 }
 
 async function destinationGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
-  const names = new Set(releasing.map(({ one }) => one.name));
+  const names = new Set(releasing.map(({ pkg }) => pkg.name));
   const own: Survey = { ...survey, packages: survey.packages.filter(({ name }) => names.has(name)) };
   const { error } = await probeSurveyed(context, own, { destinations: [], keep: null });
   return error === null ? null : { why: error.why, fix: error.fix };

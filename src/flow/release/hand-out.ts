@@ -36,7 +36,7 @@ export async function handOut({
   const remote = opened.remote ?? 'origin';
   await git(repository.place, ['push', '--no-verify', '--porcelain', remote, `${commit}:${ref}`]);
   journal.append({ step: 'committed', key: 'handed-out', phase: 'done', data: { ref } });
-  const pending = releasing.flatMap(({ one }) => pendingOf({ one, platforms: platformsHere(one, []) }));
+  const pending = releasing.flatMap(({ pkg }) => pendingOf({ pkg, platforms: platformsHere(pkg, []) }));
   const platforms = [...new Set(pending.map(({ platform }) => platform))];
   return [
     'on each other machine, in a clone of this repository:',

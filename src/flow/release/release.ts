@@ -237,7 +237,7 @@ async function writePage(
 ): Promise<string | null> {
   if (file === null) return null;
   const { shownReleases, writeLedgerCard } = await import('../ledger/release-page.ts');
-  const names = releases.map((one) => `${one.package}@${one.version}`);
+  const names = releases.map((release) => `${release.package}@${release.version}`);
   return writeLedgerCard(context, { releases: await shownReleases(context, names), file, known: card });
 }
 
@@ -260,7 +260,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   await ensureTrust(
     context,
     survey.workspace,
-    releasing.flatMap(({ one }) => one.config['send-to']),
+    releasing.flatMap(({ pkg }) => pkg.config['send-to']),
   );
   context.report({ type: 'group', title: 'Gates' });
   await gate(context, { run, input: { survey, releasing, makesTags, isHandedOut }, talk });
@@ -378,14 +378,14 @@ async function gate(
   await talk.gates(gates);
   refuseGates(gates);
   if (run.opened.remote !== null) await uniteWithRemote(input.survey.workspace.repository, run.opened.remote);
-  run.journal.append({ step: 'gated', phase: 'done', data: gates.map((one) => one.gate) });
+  run.journal.append({ step: 'gated', phase: 'done', data: gates.map((gate) => gate.gate) });
   faultPoint('gated', '', 'after-done');
 }
 
 /** @throws RUN_STALE when the same question has another answer than before. */
 function noteSurvey({ journal, id }: Run, releasing: readonly Releasing[]): void {
-  const found = releasing.map(({ one, version, surveyed }) => ({
-    package: one.name,
+  const found = releasing.map(({ pkg, version, surveyed }) => ({
+    package: pkg.name,
     version,
     last: surveyed.last?.version ?? null,
     why: surveyed.reasons,
@@ -577,7 +577,7 @@ function journalBuilt(journal: Run['journal'], releases: readonly ReleaseFolder[
 }
 
 function inputOf(releases: readonly ReleaseFolder[]): string {
-  return sha256(releases.flatMap(({ record }) => record.artifacts.map((one) => one.sha256)).join('\n'));
+  return sha256(releases.flatMap(({ record }) => record.artifacts.map((artifact) => artifact.sha256)).join('\n'));
 }
 
 async function askHead(repository: Repository, remote: string | null, branch: string | null): Promise<string | null> {

@@ -22,7 +22,7 @@ export class RunLedger implements EventSink {
     [this.#journal, this.run] = [journal, run];
   }
 
-  mean(step: 'sent' | 'pointed', key: string): void {
+  announce(step: 'sent' | 'pointed', key: string): void {
     const before = lastRecord(this.#journal.records, step, { key, phase: 'intent' });
     const attempt = ((before?.data as { attempt?: number } | null)?.attempt ?? 0) + 1;
     this.#journal.append({ step, key, phase: 'intent', data: { attempt } });

@@ -32,9 +32,9 @@ export async function surveyTagged(context: Context, tag: string, stream: string
   const index = own.findIndex((tags) => tags.length > 0);
   const version = own[index]?.[0]?.version;
   const name = first.workspace.packages[index]?.name;
-  if (version === undefined || name === undefined) throw nobodys(tag);
+  if (version === undefined || name === undefined) throw noPackageTag(tag);
   const survey = fits(first.stream, version) ? first : await ask(streamOf(first, version), null);
-  const computed = survey.packages.find((one) => one.name === name);
+  const computed = survey.packages.find((pkg) => pkg.name === name);
   if (computed?.last != null && compareVersions(version, computed.last.version) <= 0)
     throw refused(tag, `${computed.last.version} was released before it`);
   if (computed?.next != null && compareVersions(version, computed.next) < 0)
@@ -44,8 +44,8 @@ export async function surveyTagged(context: Context, tag: string, stream: string
     );
   if (computed?.next != null && computed.next !== version)
     warn(context, `${name}: the changes would have given ${computed.next}; the tag says ${version}`);
-  const packages = survey.packages.map((one) =>
-    one.name === name ? { ...one, next: version } : { ...one, next: null },
+  const packages = survey.packages.map((pkg) =>
+    pkg.name === name ? { ...pkg, next: version } : { ...pkg, next: null },
   );
   return { ...survey, packages };
 }
@@ -62,10 +62,10 @@ function fits(stream: Stream, version: string): boolean {
 /** The stream that gives versions of this shape; null for that of the branch. */
 function streamOf({ workspace: { config } }: Survey, version: string): string | null {
   const identifier = prereleaseOf(version)?.split('.')[0] ?? null;
-  const found = Object.entries(config.streams).find(([, one]) =>
+  const found = Object.entries(config.streams).find(([, value]) =>
     identifier === null
-      ? one.identifier === undefined && one.preview !== true && one.only === undefined
-      : one.identifier === identifier,
+      ? value.identifier === undefined && value.preview !== true && value.only === undefined
+      : value.identifier === identifier,
   );
   return found?.[0] ?? null;
 }
@@ -84,7 +84,7 @@ function notPushed(tag: string, remote: string | null, isAnnotated: boolean | nu
   });
 }
 
-function nobodys(tag: string): BevelstoneError {
+function noPackageTag(tag: string): BevelstoneError {
   return new BevelstoneError('PACKAGE_NOT_FOUND', {
     message: `The tag ${tag} belongs to no package`,
     why: 'it fits no `tag` pattern of bevelstone.yaml, or names no version',

@@ -19,7 +19,7 @@ import type { Package } from '../workspace/workspace.ts';
 
 /** A package with the version that it gets. */
 export type Releasing = {
-  readonly one: Package;
+  readonly pkg: Package;
   readonly surveyed: SurveyedPackage;
   readonly version: string;
 };
@@ -27,7 +27,7 @@ export type Releasing = {
 /** The packages of a survey that have something to release. */
 export function releasingOf({ packages }: Survey): Releasing[] {
   return packages.flatMap((surveyed): Releasing[] =>
-    surveyed.next === null ? [] : [{ one: surveyed.own, surveyed, version: surveyed.next }],
+    surveyed.next === null ? [] : [{ pkg: surveyed.own, surveyed, version: surveyed.next }],
   );
 }
 
@@ -54,13 +54,13 @@ export async function makeReleaseCommit(
   const checkout = await checkOut({ ...repository, place }, survey.commit, 'record-');
   try {
     const written = new Set<string>();
-    const versions = new Map(releasing.map(({ one, version }) => [one.index, version]));
+    const versions = new Map(releasing.map(({ pkg, version }) => [pkg.index, version]));
     for (const each of releasing) {
-      const inside = (file: string) => path.posix.join(each.one.folder, file);
-      const folder = await placeInside(checkout.folder, each.one.folder, `\`folder\` of ${each.one.name}`);
+      const inside = (file: string) => path.posix.join(each.pkg.folder, file);
+      const folder = await placeInside(checkout.folder, each.pkg.folder, `\`folder\` of ${each.pkg.name}`);
       const job = { ...each, versions, survey, folder };
-      const tracked = [...(await listFilesAt(place, survey.commit, each.one.folder)).keys()].map((file) =>
-        path.posix.relative(each.one.folder, file),
+      const tracked = [...(await listFilesAt(place, survey.commit, each.pkg.folder)).keys()].map((file) =>
+        path.posix.relative(each.pkg.folder, file),
       );
       for (const file of await recordVersion(job, tracked)) written.add(inside(file));
       const about = { survey, surveyed: each.surveyed, version: each.version, source: survey.commit };
@@ -119,8 +119,8 @@ async function runMakes(
 ): Promise<((file: string) => boolean)[]> {
   const { repository, config } = survey.workspace;
   const versions = Object.fromEntries(
-    releasingOf(survey).map(({ one, version }) => [
-      `BEVELSTONE_VERSION_${one.name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`,
+    releasingOf(survey).map(({ pkg, version }) => [
+      `BEVELSTONE_VERSION_${pkg.name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`,
       version,
     ]),
   );
@@ -135,7 +135,7 @@ async function runMakes(
       context.report({ type: 'failed', what: line, why: `it ended with ${end.exitCode ?? 'a signal'}` });
       throw new BevelstoneError('STEP_FAILED', {
         message: `A command of \`write-back.make\`, \`${line}\`, failed`,
-        why: ['its last lines were:', ...end.tail.map((one) => `| ${one}`)].join('\n'),
+        why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
         fix: `Read the whole log: ${log}\nThen correct it, commit, and release again`,
       });
     }
@@ -145,6 +145,6 @@ async function runMakes(
 }
 
 function messageOf(template: string, releasing: readonly Releasing[]): string {
-  const names = releasing.map(({ one, version }) => `${one.name} ${version}`).join(', ');
+  const names = releasing.map(({ pkg, version }) => `${pkg.name} ${version}`).join(', ');
   return template.replaceAll('{releases}', names);
 }

@@ -62,7 +62,7 @@ export async function readFolderFiles(
 ): Promise<SbomFile[]> {
   const files = (await listFiles(folder)).filter(({ linkname }) => linkname === null);
   const onRead = progress(files.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0));
-  const paths = files.map((one) => one.path).sort();
+  const paths = files.map((file) => file.path).sort();
   const surveyed = await surveyFiles(folder, paths, onRead);
   return withLicenceFiles(
     surveyed.map(({ path: inside, sha1, sha256, head }) =>

@@ -93,7 +93,7 @@ export async function mergeSbomFiles(context: Context, files: readonly string[],
   return {
     file: to,
     components: merged.packages.filter(({ role }) => role === 'dependency').length,
-    files: merged.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0),
+    files: merged.packages.reduce((sum, pkg) => sum + (pkg.files?.length ?? 0), 0),
   };
 }
 

@@ -93,8 +93,8 @@ export function packageDependencies(
   context: Context,
   { workspace, files, name, versions, root }: DependencyQuestion,
 ): DependencyGraph {
-  const one = workspace.packages.find((candidate) => candidate.name === name);
-  const folder = one?.folder ?? '';
+  const item = workspace.packages.find((candidate) => candidate.name === name);
+  const folder = item?.folder ?? '';
   const own = new Map(
     workspace.packages.map((each) => [
       each.manifest?.name ?? each.name,
@@ -138,11 +138,11 @@ function pythonFacts({ name, version }: LockedPackage, installed: ReadonlyMap<st
   };
 }
 
-function npmFacts(one: LockedPackage, root: string, folder: string) {
+function npmFacts(pkg: LockedPackage, root: string, folder: string) {
   const places = [
-    ...(one.installedAt === null ? [] : [path.join(root, folder, one.installedAt)]),
-    path.join(root, folder, 'node_modules', one.name),
-    path.join(root, 'node_modules', one.name),
+    ...(pkg.installedAt === null ? [] : [path.join(root, folder, pkg.installedAt)]),
+    path.join(root, folder, 'node_modules', pkg.name),
+    path.join(root, 'node_modules', pkg.name),
   ];
   for (const place of places) {
     const text = readTextNow(path.join(place, 'package.json'));
@@ -150,7 +150,7 @@ function npmFacts(one: LockedPackage, root: string, folder: string) {
     try {
       const json = parsePackageJson(text, place);
       // Another version may be under another licence.
-      if (one.version !== null && json['version'] !== one.version) continue;
+      if (pkg.version !== null && json['version'] !== pkg.version) continue;
       const author = textOf(json['author']) ?? textOf(objectOf(json['author'])['name']);
       return {
         licence: textOf(json['license']) ?? textOf(objectOf(json['license'])['type']),

@@ -146,8 +146,8 @@ async function sbomOfRelease(
   },
 ): Promise<MadeSbom> {
   const config = workspace.config;
-  const one = workspace.packages.find(({ name }) => name === record.package);
-  const licence = one?.manifest?.licence ?? null;
+  const item = workspace.packages.find(({ name }) => name === record.package);
+  const licence = item?.manifest?.licence ?? null;
   const onRead = countMoved(context, what, null);
   const read = await Promise.all(
     record.artifacts.map((listed) =>
@@ -176,7 +176,7 @@ async function sbomOfRelease(
     supplier: config.supplier,
     copyright: artifacts.map((each) => each.copyright).find((each) => each !== null) ?? null,
     description:
-      one?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
+      item?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
   });
   const graph = packageDependencies(context, {
     workspace,
@@ -197,7 +197,7 @@ async function sbomOfRelease(
     created: new Date(record.sourceTime * 1000).toISOString().replace(/\.\d+Z$/, 'Z'),
     tool: `bevelstone-${context.programVersion}`,
     organisation: config.supplier,
-    namespace: one?.config.sbom.namespace ?? config.sbom.namespace,
+    namespace: item?.config.sbom.namespace ?? config.sbom.namespace,
     subjects: [subject.id],
     packages: [subject, ...artifacts, source, ...graph.packages],
     relations,
@@ -242,7 +242,7 @@ async function artifactPackage({
       hexDigest('sha1', listed.sha1),
       hexDigest('sha256', listed.sha256),
       hexDigest('sha512', listed.sha512),
-    ].filter((one) => one !== null),
+    ].filter((item) => item !== null),
     fileName: listed.file,
     files,
     comment: [listed.form, listed.platform].filter((part) => part !== null).join(' for '),
@@ -294,7 +294,7 @@ async function sbomOfFile(
     licence: common?.licence ?? null,
     description: common?.description ?? null,
     copyright: copyrightOf(files),
-    digests: [hexDigest('sha256', artifact.sha256)].filter((one) => one !== null),
+    digests: [hexDigest('sha256', artifact.sha256)].filter((item) => item !== null),
     fileName: path.basename(file),
     files,
   });
@@ -313,7 +313,7 @@ async function sbomOfFile(
     {
       ...found,
       manifests,
-      folder: manifests.every((one) => one.path.startsWith(artifact.prefix)) ? folder : '',
+      folder: manifests.every((manifest) => manifest.path.startsWith(artifact.prefix)) ? folder : '',
       otherFolders: [],
       own: new Map(),
       organisation: null,
@@ -338,14 +338,14 @@ async function sbomOfFolder(context: Context, folder: string, what: string): Pro
     readFolderFiles(folder, (of) => countMoved(context, what, of)),
     listFiles(folder),
   ]);
-  const paths = listed.map((one) => one.path);
+  const paths = listed.map((file) => file.path);
   const texts = new Map<string, string>();
-  for (const one of paths.filter(isDependencyFile)) {
-    const text = await readTextIfThere(path.join(folder, one));
-    if (text !== null) texts.set(one, text);
+  for (const name of paths.filter(isDependencyFile)) {
+    const text = await readTextIfThere(path.join(folder, name));
+    if (text !== null) texts.set(name, text);
   }
   const found = await readDependencyFiles(context, paths, texts);
-  const top = found.manifests.find((one) => !one.path.includes('/')) ?? null;
+  const top = found.manifests.find((manifest) => !manifest.path.includes('/')) ?? null;
   const name = top?.manifest.name ?? path.basename(folder);
   const version = top?.manifest.version ?? null;
   const id = `folder-${safe(name)}`;
@@ -416,8 +416,8 @@ async function writeOut({
   readonly kinds: readonly SbomKind[];
 }): Promise<SbomsWritten> {
   const sboms: WrittenSbom[] = [];
-  const files = sbom.packages.reduce((sum, one) => sum + (one.files?.length ?? 0), 0);
-  const unread = graph.sources.filter((one) => one.unread !== null).map((one) => one.path);
+  const files = sbom.packages.reduce((sum, pkg) => sum + (pkg.files?.length ?? 0), 0);
+  const unread = graph.sources.filter((source) => source.unread !== null).map((source) => source.path);
   for (const kind of kinds) {
     const file = path.join(folder, sbomFileName(stem, kind));
     await writeWhole(file, formatSbom(sbom, kind));
@@ -438,7 +438,9 @@ function joinParts(parts: readonly SbomsWritten[]): SbomsWritten {
     sources: [
       ...new Map(
         parts.flatMap(({ sources }) =>
-          sources.map((one) => [`${one.path} ${one.format} ${one.direct} ${one.indirect}`, one] as const),
+          sources.map(
+            (source) => [`${source.path} ${source.format} ${source.direct} ${source.indirect}`, source] as const,
+          ),
         ),
       ).values(),
     ],

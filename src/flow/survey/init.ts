@@ -106,10 +106,10 @@ async function findPackages(
 /** Two ecosystems may have a package of the same name; the later one is named by its folder. */
 function distinct(packages: readonly FoundPackage[]): FoundPackage[] {
   const taken = new Set<string>();
-  return packages.map((one) => {
-    const name = taken.has(one.name) ? path.posix.basename(one.folder) : one.name;
+  return packages.map((pkg) => {
+    const name = taken.has(pkg.name) ? path.posix.basename(pkg.folder) : pkg.name;
     taken.add(name);
-    return { ...one, name };
+    return { ...pkg, name };
   });
 }
 
@@ -128,9 +128,9 @@ function findChangelog(files: readonly string[], packages: readonly FoundPackage
 /** How many of the last commits say what kind they are. */
 async function markedShare({ place }: Repository): Promise<number | null> {
   const { text } = await git(place, ['log', '-200', '--no-merges', '-z', '--format=%B']);
-  const messages = text.split('\0').filter((one) => one.trim() !== '');
+  const messages = text.split('\0').filter((message) => message.trim() !== '');
   if (messages.length === 0) return null;
-  return messages.filter((one) => parseMessage(one).header !== null).length / messages.length;
+  return messages.filter((message) => parseMessage(message).header !== null).length / messages.length;
 }
 
 async function ignoreOutput({ root }: Repository, output: string): Promise<void> {

@@ -51,21 +51,21 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
     ? new Date((await commitTime(survey.workspace.repository.place, survey.commit)) * 1000)
     : context.now();
   const releases: WrittenNotes[] = [];
-  for (const one of chosen) {
-    const intro = one.here === null ? await readIntro(survey, one) : null;
-    const notes = notesOf(survey, one, {
+  for (const pkg of chosen) {
+    const intro = pkg.here === null ? await readIntro(survey, pkg) : null;
+    const notes = notesOf(survey, pkg, {
       at,
       intro,
       contributors: options.contributors,
       range: rangeName(options, survey),
     });
-    releases.push({ notes, text: await render({ survey, one, notes, format: options.format, at }) });
+    releases.push({ notes, text: await render({ survey, pkg, notes, format: options.format, at }) });
   }
   const written = options.write ? await writeChangelogs(context, survey, releases) : [];
   const all = releases.map(({ notes }) => notes);
   const text =
     options.template === null
-      ? releases.map((one) => one.text).join('\n')
+      ? releases.map((release) => release.text).join('\n')
       : await fromTemplate(context, { file: options.template, notes: all, links: survey.workspace.config.links });
   return { releases, text, written };
 }
@@ -81,17 +81,17 @@ export type NotesParts = {
 /** The notes of one surveyed package. A labelled stream's notes cover what came since the last of its series. */
 export function notesOf(
   { stream, workspace }: Survey,
-  one: SurveyedPackage,
+  pkg: SurveyedPackage,
   { at, intro, contributors, range }: NotesParts,
 ): ReleaseNotes {
-  const isSeries = stream.type === 'labelled' && one.lastInSeries !== null;
-  const changes = one.changes.filter(({ sinceSeries }) => !isSeries || sinceSeries);
-  const follows = one.reasons
+  const isSeries = stream.type === 'labelled' && pkg.lastInSeries !== null;
+  const changes = pkg.changes.filter(({ sinceSeries }) => !isSeries || sinceSeries);
+  const follows = pkg.reasons
     .filter((reason) => reason.startsWith('follows '))
     .map((reason) => reason.replace('follows ', 'Needs '));
   return {
-    package: one.name,
-    version: one.here?.version ?? one.next,
+    package: pkg.name,
+    version: pkg.here?.version ?? pkg.next,
     range,
     date: at.toISOString().slice(0, 10),
     intro,
@@ -132,13 +132,13 @@ function rangeName({ from, to }: NotesOptions, { commit }: Survey): string {
 
 async function render({
   survey,
-  one,
+  pkg,
   notes,
   format,
   at,
 }: {
   readonly survey: Survey;
-  readonly one: SurveyedPackage;
+  readonly pkg: SurveyedPackage;
   readonly notes: ReleaseNotes;
   readonly format: NotesFormat;
   readonly at: Date;
@@ -147,7 +147,7 @@ async function render({
   if (format === 'text') return renderPlainText(notes);
   if (format !== 'debian') return renderMarkdown(notes, { links, withPackage: true, level: 2 });
   const identity = await gitLine(survey.workspace.repository.place, ['var', 'GIT_COMMITTER_IDENT']);
-  const version = one.spellings.debian ?? `${notes.version ?? '0'}-1`;
+  const version = pkg.spellings.debian ?? `${notes.version ?? '0'}-1`;
   return renderDebianStanza({ notes, version, maintainer: identity.replace(/ \d+ [+-]\d+$/, ''), at });
 }
 

@@ -34,8 +34,8 @@ export async function lastReleases({
   const known = new Map<string, boolean>();
   for (;;) {
     const found = byOwner.map((tags) => findLastRelease(tags, stream, known));
-    const open = new Set(found.flatMap((one) => (one.type === 'ask' ? one.tags : [])));
-    if (open.size === 0) return found.filter((one) => one.type === 'known');
+    const open = new Set(found.flatMap((lastRelease) => (lastRelease.type === 'ask' ? lastRelease.tags : [])));
+    if (open.size === 0) return found.filter((lastRelease) => lastRelease.type === 'known');
     const merged = await mergedTags(repository.place, commit, [...open]);
     for (const tag of open) known.set(tag, merged.has(tag));
   }
@@ -70,7 +70,7 @@ export async function walkHistory({
     keepOthers,
   });
   for await (const batch of readHistory(repository.place, commit, end)) {
-    for (const one of batch) walk.add(one);
+    for (const commit of batch) walk.add(commit);
   }
   return { walk, amendments, rules };
 }
@@ -110,10 +110,10 @@ export async function askReferences({
   const meanings = new Map<string, { weight: Weight }>();
   if (held.size > 0) {
     for await (const batch of readCommits(repository.place, [...held])) {
-      for (const one of batch) {
-        const isMerge = one.parents.length > 1;
+      for (const commit of batch) {
+        const isMerge = commit.parents.length > 1;
         // What a merge brought in would take another walk to weigh; a feature is the careful guess.
-        meanings.set(one.id, { weight: isMerge ? 'minor' : readMeaning(one, rules, null).weight });
+        meanings.set(commit.id, { weight: isMerge ? 'minor' : readMeaning(commit, rules, null).weight });
       }
     }
   }
@@ -133,7 +133,7 @@ export async function noteUnknownAmendments(
 ): Promise<void> {
   const open = amendments.unknown();
   const found = await findCommits(repository.place, open);
-  for (const id of open.filter((one) => !found.has(one))) {
+  for (const id of open.filter((id) => !found.has(id))) {
     warn(context, `history.amend: ${id} matches no commit here, or more than one`);
   }
 }

@@ -73,10 +73,10 @@ export async function confirmReleases(context: Context, options: ConfirmOptions)
 }
 
 function newestOfEach(known: readonly LedgerRelease[], packages: readonly string[]): LedgerRelease[] {
-  const names = [...new Set(known.map((one) => one.package))].filter(
+  const names = [...new Set(known.map((release) => release.package))].filter(
     (name) => packages.length === 0 || packages.includes(name),
   );
-  return names.flatMap((name) => known.find((one) => one.package === name) ?? []);
+  return names.flatMap((name) => known.find((release) => release.package === name) ?? []);
 }
 
 type Question = { readonly repository: Repository; readonly workspace: Workspace; readonly release: LedgerRelease };
@@ -116,12 +116,12 @@ async function confirmAt(
     const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
     const wanted = { offer, credential };
     const list = await readContentsList(repository, release);
-    const trial = workspace.packages.find((one) => one.name === release.package)?.config.trial ?? [];
+    const trial = workspace.packages.find((pkg) => pkg.name === release.package)?.config.trial ?? [];
     const steps: TrialStep[] = [];
-    for (const one of trialsFor(trial, wanted)) {
-      const doing = `install ${release.package} ${release.version} from ${name} with ${one.client.name}`;
+    for (const item of trialsFor(trial, wanted)) {
+      const doing = `install ${release.package} ${release.version} from ${name} with ${item.client.name}`;
       context.report({ type: 'started', what: doing });
-      const step = await tryOut(context, one, {
+      const step = await tryOut(context, item, {
         wanted: [wanted],
         entriesOf: async (artifact) => entriesIn(list, artifact),
         commonFolder: repository.commonFolder,
@@ -154,7 +154,7 @@ function failed(context: Context, what: string, step: TrialStep): TrialStep[] {
   return [step];
 }
 
-/** Asks until there is nothing to complain about or the time is over. @returns null, or the last complaint. */
+/** Asks until there is nothing to complain about or the time is over. @returns null, or the last problem. */
 async function waitFor(
   context: Context,
   {

@@ -249,11 +249,11 @@ export function reportStep(context: Context, what: string, { state, why, version
 async function tryEveryone(context: Context, stage: readonly Rehearsed[], commonFolder: string): Promise<TrialStep[]> {
   const steps: TrialStep[] = [];
   const groups = new Map<string, Rehearsed[]>();
-  for (const one of stage) {
-    const client = clientFor(one.config.speaks);
-    const isComplete = one.deliveries.every(({ state }) => state === 'delivered' || state === 'already-there');
-    const key = `${client.name} ${one.url}`;
-    if (client.installsByName && isComplete) groups.set(key, [...(groups.get(key) ?? []), one]);
+  for (const rehearsed of stage) {
+    const client = clientFor(rehearsed.config.speaks);
+    const isComplete = rehearsed.deliveries.every(({ state }) => state === 'delivered' || state === 'already-there');
+    const key = `${client.name} ${rehearsed.url}`;
+    if (client.installsByName && isComplete) groups.set(key, [...(groups.get(key) ?? []), rehearsed]);
   }
   for (const group of groups.values()) {
     const [first] = group;
@@ -261,7 +261,9 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
     const client = clientFor(first.config.speaks);
     const what = `install all packages with ${client.name}`;
     context.report({ type: 'started', what });
-    const run = group.flatMap(({ own }) => own.config.trial.flatMap((one) => (one.client === null ? one.run : [])));
+    const run = group.flatMap(({ own }) =>
+      own.config.trial.flatMap((trial) => (trial.client === null ? trial.run : [])),
+    );
     const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder };
     const step = await tryOut(context, { client, version: null, run }, input);
     reportStep(context, what, step);

@@ -54,10 +54,12 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
   const wanted = options.tokens.length > 0 ? options.tokens : [await ownToken(await tokenFolder(context, store))];
   const tokens = await Promise.all(wanted.map((text) => readToken(context, text)));
   for (const { secret } of tokens) context.secrets.add(secret);
-  const speaks = remoteProtocols.filter((one) => options.speaks.length === 0 || options.speaks.includes(one));
+  const speaks = remoteProtocols.filter(
+    (remoteProtocol) => options.speaks.length === 0 || options.speaks.includes(remoteProtocol),
+  );
   const { port, isPrivate } = options;
   const standin: Standin = await startStandin({ port, store, tokens, isPrivate, speaks, now: context.now });
-  const addresses = Object.fromEntries(speaks.map((one) => [one, standinAddress(standin, one)]));
+  const addresses = Object.fromEntries(speaks.map((speak) => [speak, standinAddress(standin, speak)]));
   const references = wanted.map((text) => text.split(',')[0] ?? '');
   const close = async () => {
     await standin.close();

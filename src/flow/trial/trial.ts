@@ -44,7 +44,7 @@ export function trialsFor(
   const isNamed = trial.some(({ client }) => client === usual.name);
   const chosen = !usual.installsByName && !isNamed && !isOnlyWay(wanted) ? [] : own;
   const plain = chosen.filter(({ client, versions }) => client === null && versions.length === 0);
-  const named = chosen.filter((one) => !plain.includes(one));
+  const named = chosen.filter((trial) => !plain.includes(trial));
   const all: TrialConfig[] = [
     ...(plain.length > 0 || named.length === 0
       ? [{ client: null, versions: [], run: plain.flatMap(({ run }) => run) }]

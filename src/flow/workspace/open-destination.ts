@@ -3,7 +3,7 @@ import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isRemote } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
-import { isTooPlain } from '../../core/text/redact.ts';
+import { isPlainWord } from '../../core/text/redact.ts';
 import { usualCredential } from '../../destination/authorization.ts';
 import { connectors } from '../../destination/connectors.ts';
 import type { Destination } from '../../destination/destination.ts';
@@ -56,16 +56,16 @@ function warnOfCredential(
       context,
       `the credential for ${name} is a plain word or shorter than 8 characters: it cannot be told from other text, so nothing would hide it in output`,
     );
-  if (credential.type !== 'none' && isOpenRoad(url))
+  if (credential.type !== 'none' && isPlainHttp(url))
     warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
 }
 
 /** Whether a secret of a credential is one that cannot be searched for; user names are no secrets. */
 function hasPlainSecret(credential: Credential): boolean {
-  if (credential.type === 'token' || credential.type === 'bare') return isTooPlain(credential.secret);
-  if (credential.type === 'basic') return isTooPlain(credential.password);
-  if (credential.type === 'header') return isTooPlain(credential.value);
-  return credential.type === 'keys' && isTooPlain(credential.secretKey);
+  if (credential.type === 'token' || credential.type === 'bare') return isPlainWord(credential.secret);
+  if (credential.type === 'basic') return isPlainWord(credential.password);
+  if (credential.type === 'header') return isPlainWord(credential.value);
+  return credential.type === 'keys' && isPlainWord(credential.secretKey);
 }
 
 /** A path inside the repository is input from outside, so no link in it is followed. */
@@ -89,7 +89,7 @@ async function oneTimePassword(
 }
 
 /** Whether others on the way could read what is sent: http to anywhere but this machine. */
-function isOpenRoad(url: string): boolean {
+function isPlainHttp(url: string): boolean {
   const { protocol, hostname } = new URL(url);
   return protocol === 'http:' && hostname !== 'localhost' && hostname !== '[::1]' && !hostname.startsWith('127.');
 }

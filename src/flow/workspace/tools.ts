@@ -48,10 +48,10 @@ function lacking({ name, range }: ToolConfig, tool: FoundTool | null): string | 
 export function refuseMissing(missing: readonly MissingTool[]): void {
   const [first] = missing;
   if (first === undefined) return;
-  const problems: Problem[] = missing.map((one) => ({
+  const problems: Problem[] = missing.map((missingTool) => ({
     code: 'TOOL_MISSING',
-    message: `${one.package}: ${one.why}`,
-    fix: `Install it, or build without ${one.package}`,
+    message: `${missingTool.package}: ${missingTool.why}`,
+    fix: `Install it, or build without ${missingTool.package}`,
     where: null,
   }));
   throw new BevelstoneError('TOOL_MISSING', {

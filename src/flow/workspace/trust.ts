@@ -51,7 +51,9 @@ export async function ensureTrustOf(
   given.set(context.secrets, known);
   const needs = (
     await Promise.all(
-      destinations.map((one) => needsOf(context, { workspacePlace: repository, name: one.name, config: one.config })),
+      destinations.map((destination) =>
+        needsOf(context, { workspacePlace: repository, name: destination.name, config: destination.config }),
+      ),
     )
   ).flat();
   const fresh = needs.filter((need) => !known.has(keyOf(need)) && !trustedByVariable(context).has(need.origin));

@@ -166,9 +166,9 @@ export function selectPackages(packages: readonly Package[], names: readonly str
   if (names.length === 0) return null;
   return new Set(
     names.map((name) => {
-      const index = packages.findIndex((one) => one.name === name);
+      const index = packages.findIndex((pkg) => pkg.name === name);
       if (index !== -1) return index;
-      const known = packages.map((one) => one.name);
+      const known = packages.map((pkg) => pkg.name);
       const near = nearest(name, known);
       throw new BevelstoneError('PACKAGE_NOT_FOUND', {
         message: `There is no package "${name}" in this workspace`,

@@ -50,9 +50,9 @@ async function route(call: Call): Promise<unknown> {
 }
 
 async function put(call: Call, place: string): Promise<number> {
-  const { request, store, mostBytes } = call;
+  const { request, store, maxBytes } = call;
   if (await isFolder(place)) throw new Refusal(405, 'it is a collection');
-  const received = await store.receive(bodyOf(request), { mostBytes, ...roomOf(call) });
+  const received = await store.receive(bodyOf(request), { maxBytes, ...roomOf(call) });
   return store.alone(place, async () => {
     try {
       const isThere = await exists(place);

@@ -71,7 +71,7 @@ async function put(
   repository: string,
   { path, place }: { readonly path: readonly string[]; readonly place: string },
 ): Promise<void> {
-  const { request, store, mostBytes } = call;
+  const { request, store, maxBytes } = call;
   const name = path.at(-1) ?? '';
   const ending = digestEnding.exec(name)?.[1];
   if (ending !== undefined) return putDigest(call, place, ending);
@@ -93,7 +93,7 @@ async function put(
     `^${escapePattern(`${artifactId}-${inName}`).replace('\u0000', '\\d{8}\\.\\d{6}-\\d+')}[.-]`,
   );
   if (!pattern.test(name)) throw new Refusal(400, `${name} is no name for a file of ${artifactId} ${version}`);
-  const received = await store.receive(bodyOf(request), { mostBytes, ...roomOf(call) });
+  const received = await store.receive(bodyOf(request), { maxBytes, ...roomOf(call) });
   if (!(await store.commit(received, place))) throw new Refusal(409, `${name} is there already and is never replaced`);
 }
 

@@ -1,6 +1,6 @@
 import { Refusal } from '../refusal.ts';
 
-const mostDocument = 32 << 20;
+const maxDocument = 32 << 20;
 const [quote, backslash, colon, comma, open, close] = [0x22, 0x5c, 0x3a, 0x2c, 0x7b, 0x7d];
 const [openList, closeList] = [0x5b, 0x5d];
 
@@ -54,7 +54,7 @@ export class PublishBody {
     let at = start;
     for (; at < chunk.length && !this.#isData; at++) this.#readByte(chunk[at] ?? 0);
     this.#keptBytes += at - start;
-    if (this.#keptBytes > mostDocument) throw new Refusal(413, 'the document is too long');
+    if (this.#keptBytes > maxDocument) throw new Refusal(413, 'the document is too long');
     this.#kept.push(Buffer.from(chunk.subarray(start, at)));
     return at;
   }

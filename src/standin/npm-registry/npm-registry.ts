@@ -96,13 +96,13 @@ async function special(call: Call, parts: readonly string[]): Promise<unknown> {
 
 /** A new version, a changed document, or a version taken away. */
 async function change(call: Call, name: string, rest: readonly string[]): Promise<unknown> {
-  const { request, store, mostBytes } = call;
+  const { request, store, maxBytes } = call;
   if (request.method === 'DELETE') return unpublishFile(call, name, rest);
   const body = new PublishBody();
   const received = await store.receive(body.attachment(bodyOf(request)), {
     digests: ['sha1', 'sha512'],
     sizeBytes: Number(request.headers['content-length'] ?? 0),
-    mostBytes,
+    maxBytes,
     ...roomOf(call),
   });
   try {
@@ -126,7 +126,7 @@ async function publish(
   const { version, manifest, tags } = parsePublish(name, document, received);
   const before = await store.readJson<StoredPackage>(name, 'document');
   const user = guard.tokenOf(request)?.user ?? '';
-  if (before !== null && !before.maintainers.some((one) => one.name === user))
+  if (before !== null && !before.maintainers.some((maintainer) => maintainer.name === user))
     throw new Refusal(403, `you do not have permission to publish ${name}`);
   if (before?.time[version] !== undefined)
     throw new Refusal(409, `cannot publish over the existing version ${version}`);
@@ -157,13 +157,13 @@ async function rewrite(call: Call, name: string, document: Readonly<Record<strin
   const before = await stored(call, name);
   const wanted = objectOf(document['versions']);
   const versions = Object.entries(before.versions).flatMap(([version, manifest]) => {
-    const one = wanted[version];
-    if (one === undefined) {
+    const item = wanted[version];
+    if (item === undefined) {
       refuseLateRegret(call, before, version);
       return [];
     }
     const { deprecated: _, ...rest } = manifest as Record<string, unknown>;
-    const reason = objectOf(one)['deprecated'];
+    const reason = objectOf(item)['deprecated'];
     return [[version, typeof reason === 'string' && reason !== '' ? { ...rest, deprecated: reason } : rest] as const];
   });
   const kept = Object.fromEntries(versions);

@@ -56,11 +56,11 @@ async function route(call: Call): Promise<unknown> {
 }
 
 async function push(call: Call, kind: 'nupkg' | 'snupkg'): Promise<unknown> {
-  const { guard, request, store, mostBytes, reply } = call;
+  const { guard, request, store, maxBytes, reply } = call;
   if (guard.tokenOf(request) === null) guard.write(request);
   const form = await receiveForm(request, store, {
     digests: ['sha256'],
-    mostBytes,
+    maxBytes,
     ...roomOf(call),
   });
   try {
@@ -72,7 +72,7 @@ async function push(call: Call, kind: 'nupkg' | 'snupkg'): Promise<unknown> {
     await store.alone(key, () => take(call, { kind, key, about, received }));
     return reply.code(201).send('');
   } finally {
-    for (const one of form.files.values()) await store.discard(one);
+    for (const file of form.files.values()) await store.discard(file);
   }
 }
 
@@ -111,10 +111,10 @@ async function unlist({ guard, request, store, reply }: Call, [id = '', version 
   return store.alone(key, async () => {
     const stored = await store.readJson<StoredNuget>(key, 'package');
     const normal = normaliseNugetVersion(version);
-    const isThere = stored?.versions.some((one) => normaliseNugetVersion(one.version) === normal);
+    const isThere = stored?.versions.some((version) => normaliseNugetVersion(version.version) === normal);
     if (stored === null || !isThere) throw new Refusal(404, 'not found');
-    const versions = stored.versions.map((one) =>
-      normaliseNugetVersion(one.version) === normal ? { ...one, isListed: false } : one,
+    const versions = stored.versions.map((version) =>
+      normaliseNugetVersion(version.version) === normal ? { ...version, isListed: false } : version,
     );
     await store.writeJson({ ...stored, versions }, key, 'package');
     return reply.code(204).send();

@@ -30,7 +30,7 @@ const prefix = '/v2/';
 const namePattern = /^[a-z0-9]+(?:(?:\.|_|__|-+)[a-z0-9]+)*(?:\/[a-z0-9]+(?:(?:\.|_|__|-+)[a-z0-9]+)*)*$/;
 const tagPattern = /^\w[\w.-]{0,127}$/;
 const digestPattern = /^sha256:[0-9a-f]{64}$/;
-const mostManifest = 4 << 20;
+const maxManifest = 4 << 20;
 
 /** A registry at `/v2/` (OCI Distribution Specification 1.1), with tokens from `/oci-token`. */
 export const oci: StandinService = {
@@ -82,7 +82,8 @@ function authorise({ request, grants, now, guard }: RegistryCall, repository: st
   const known = grants.get(bearer);
   const isGranted = known !== undefined && known.until > now().getTime();
   const secret = isGranted ? known.secret : null;
-  const token = secret === null ? guard.tokenOf(request) : (guard.tokens.find((one) => one.secret === secret) ?? null);
+  const token =
+    secret === null ? guard.tokenOf(request) : (guard.tokens.find((token) => token.secret === secret) ?? null);
   if (!isWrite && !guard.isPrivate) return;
   const scope = repository === '' ? '' : `,scope="repository:${repository}:${isWrite ? 'pull,push' : 'pull'}"`;
   const challenge = {
@@ -138,7 +139,7 @@ async function upload(call: RepositoryCall, id: string) {
 }
 
 async function begin(call: RepositoryCall) {
-  const { query, store, repository, reply, mostBytes, uploads } = call;
+  const { query, store, repository, reply, maxBytes, uploads } = call;
   const [mount, from] = [query.get('mount'), query.get('from')];
   if (mount !== null && from !== null && (await exists(store.place('links', from, mount)))) {
     await link(call, mount);
@@ -149,14 +150,14 @@ async function begin(call: RepositoryCall) {
       .send('');
   }
   const id = randomBytes(16).toString('hex');
-  const { file } = await store.receive(nothing(), { mostBytes });
+  const { file } = await store.receive(nothing(), { maxBytes });
   uploads.set(id, { repository, file, sizeBytes: 0, hash: createHash('sha256') });
   reply.header('location', `${prefix}${repository}/blobs/uploads/${id}`).header('range', '0-0');
   return reply.code(202).header('docker-upload-uuid', id).send('');
 }
 
 /** Appends a chunk; one that does not begin where the last ended is refused ("Pushing a blob in chunks"). */
-async function receive({ request, faults, mostBytes, store }: RepositoryCall, open: Upload): Promise<void> {
+async function receive({ request, faults, maxBytes, store }: RepositoryCall, open: Upload): Promise<void> {
   const start = /^(\d+)-(\d+)$/.exec(request.headers['content-range'] ?? '')?.[1];
   if (start !== undefined && Number(start) !== open.sizeBytes) throw new Refusal(416, 'this chunk is not the next one');
   const room = faults.take('disk-full', request)?.room ?? Number.POSITIVE_INFINITY;
@@ -166,7 +167,7 @@ async function receive({ request, faults, mostBytes, store }: RepositoryCall, op
     let seen = before;
     for await (const chunk of bodyOf(request)) {
       seen += chunk.length;
-      if (seen > mostBytes) throw new Refusal(413, `size_invalid: more than ${mostBytes} bytes are not taken`);
+      if (seen > maxBytes) throw new Refusal(413, `size_invalid: more than ${maxBytes} bytes are not taken`);
       if (seen - before > room) throw new Refusal(507, 'there is no room left');
       hash.update(chunk);
       yield chunk;
@@ -221,8 +222,10 @@ async function manifest(call: RepositoryCall, reference: string) {
     await store.alone(repository, async () => {
       const now = await repositoryAt(call);
       const isDigest = digestPattern.test(reference);
-      const tags = Object.entries(now.tags).filter(([tag, one]) => (isDigest ? one !== reference : tag !== reference));
-      const manifests = Object.entries(now.manifests).filter(([one]) => !isDigest || one !== reference);
+      const tags = Object.entries(now.tags).filter(([tag, value]) =>
+        isDigest ? value !== reference : tag !== reference,
+      );
+      const manifests = Object.entries(now.manifests).filter(([value]) => !isDigest || value !== reference);
       await store.writeJson(
         { tags: Object.fromEntries(tags), manifests: Object.fromEntries(manifests) },
         'repositories',
@@ -237,8 +240,8 @@ async function manifest(call: RepositoryCall, reference: string) {
 }
 
 async function putManifest(call: RepositoryCall, reference: string) {
-  const { request, repository, store, mostBytes, reply } = call;
-  const text = await textOfBody(request, mostManifest);
+  const { request, repository, store, maxBytes, reply } = call;
+  const text = await textOfBody(request, maxManifest);
   const type = request.headers['content-type'] ?? '';
   const digest = digestOf(text);
   let value: unknown;
@@ -254,11 +257,12 @@ async function putManifest(call: RepositoryCall, reference: string) {
   if (digestPattern.test(reference) && reference !== digest)
     throw new Refusal(400, 'digest_invalid: it has another digest');
   const stored = await repositoryAt(call);
-  for (const one of needs.blobs)
-    if (!(await exists(store.place('links', repository, one)))) throw new Refusal(404, `manifest_blob_unknown: ${one}`);
-  for (const one of needs.manifests)
-    if (stored.manifests[one] === undefined) throw new Refusal(404, `manifest_unknown: ${one}`);
-  const received = await store.receive(once(text), { mostBytes });
+  for (const blob of needs.blobs)
+    if (!(await exists(store.place('links', repository, blob))))
+      throw new Refusal(404, `manifest_blob_unknown: ${blob}`);
+  for (const manifest of needs.manifests)
+    if (stored.manifests[manifest] === undefined) throw new Refusal(404, `manifest_unknown: ${manifest}`);
+  const received = await store.receive(once(text), { maxBytes });
   await store.commit(received, store.place('blobs', digest));
   const tags = digestPattern.test(reference) ? stored.tags : { ...stored.tags, [reference]: digest };
   await store.writeJson({ tags, manifests: { ...stored.manifests, [digest]: type } }, 'repositories', repository);
@@ -282,13 +286,13 @@ async function referrers(call: RepositoryCall, digest: string): Promise<unknown>
   const stored = await repositoryAt(call);
   const wanted = query.get('artifactType');
   const manifests: unknown[] = [];
-  for (const [one, mediaType] of Object.entries(stored.manifests)) {
-    const text = (await readTextIfThere(store.place('blobs', one))) ?? '{}';
+  for (const [manifest, mediaType] of Object.entries(stored.manifests)) {
+    const text = (await readTextIfThere(store.place('blobs', manifest))) ?? '{}';
     const value = objectOf(JSON.parse(text));
     if (objectOf(value['subject'])['digest'] !== digest) continue;
     const { artifactType, annotations } = value;
     if (wanted !== null && artifactType !== wanted) continue;
-    manifests.push({ mediaType, digest: one, size: Buffer.byteLength(text), artifactType, annotations });
+    manifests.push({ mediaType, digest: manifest, size: Buffer.byteLength(text), artifactType, annotations });
   }
   if (wanted !== null) reply.header('oci-filters-applied', 'artifactType');
   return reply.type(indexType).send(JSON.stringify({ schemaVersion: 2, mediaType: indexType, manifests }));

@@ -43,12 +43,12 @@ export const pythonIndex: StandinService = {
 };
 
 async function upload(call: Call): Promise<unknown> {
-  const { guard, request, store, mostBytes, reply } = call;
+  const { guard, request, store, maxBytes, reply } = call;
   // Whose the project is shows only in the form; a request without any token need not be read.
   if (guard.tokenOf(request) === null) guard.write(request);
   const form = await receiveForm(request, store, {
     digests: ['md5', 'sha256'],
-    mostBytes,
+    maxBytes,
     ...roomOf(call),
   });
   try {
@@ -57,7 +57,7 @@ async function upload(call: Call): Promise<unknown> {
     await store.alone(name, () => take(call, name, form));
     return reply.send('');
   } finally {
-    for (const one of form.files.values()) await store.discard(one);
+    for (const file of form.files.values()) await store.discard(file);
   }
 }
 
@@ -134,7 +134,7 @@ async function read(call: Call): Promise<unknown> {
   const index = {
     name,
     versions: [...new Set(files.map(({ version }) => version))],
-    files: files.map((one) => ({ ...one, url: `${base}files/${name}/${encodeURIComponent(one.filename)}` })),
+    files: files.map((file) => ({ ...file, url: `${base}files/${name}/${encodeURIComponent(file.filename)}` })),
   };
   return isJson ? formatProjectJson(index) : formatProjectHtml(index);
 }
@@ -147,8 +147,9 @@ async function yank({ request, guard, store }: Call): Promise<unknown> {
   const reason = await textOfBody(request, 10_000);
   return store.alone(name, async () => {
     const project = await store.readJson<StoredProject>(name, 'project');
-    if (project === null || !project.files.some((one) => one.version === version)) throw new Refusal(404, 'not found');
-    const files = project.files.map((one) => (one.version === version ? { ...one, yanked: reason } : one));
+    if (project === null || !project.files.some((file) => file.version === version))
+      throw new Refusal(404, 'not found');
+    const files = project.files.map((file) => (file.version === version ? { ...file, yanked: reason } : file));
     await store.writeJson({ ...project, files }, name, 'project');
     return { ok: true };
   });

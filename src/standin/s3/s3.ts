@@ -101,13 +101,15 @@ function authorise({ request, guard, now }: Call, name: string): void {
     throw new Refusal(403, 'AccessDenied: the request is not signed');
   }
   const [path = '', query = ''] = request.originalUrl.split('?', 2);
-  const headers = Object.fromEntries(Object.entries(request.headers).map(([one, value]) => [one, String(value ?? '')]));
+  const headers = Object.fromEntries(
+    Object.entries(request.headers).map(([name, value]) => [name, String(value ?? '')]),
+  );
   const signed = { method: request.method, path, query, headers };
   const time = /^(\d{4})(\d\d)(\d\d)T(\d\d)(\d\d)(\d\d)Z$/.exec(headers['x-amz-date'] ?? '')?.slice(1);
   const at = time === undefined ? 0 : Date.parse(`${time.slice(0, 3).join('-')}T${time.slice(3).join(':')}Z`);
   if (Math.abs(at - now().getTime()) > skewMs)
     throw new Refusal(403, 'RequestTimeTooSkewed: the clock of the request is more than 15 minutes off');
-  const token = guard.tokens.find((one) => computeSignature(signed, signature, one.secret) === signature.signature);
+  const token = guard.tokens.find((token) => computeSignature(signed, signature, token.secret) === signature.signature);
   if (token === undefined) throw new Refusal(403, 'SignatureDoesNotMatch: the signature is not that of a known key');
   if (isRead) return;
   if (token.may === 'read') throw new Refusal(403, 'AccessDenied: this key may only read');
@@ -158,12 +160,12 @@ async function put(call: StoreCall) {
 
 /** Takes a body in and compares it with every digest that the request names. */
 async function receive(call: StoreCall, isFlushed = true): Promise<Received> {
-  const { request, store, mostBytes } = call;
+  const { request, store, maxBytes } = call;
   const stated = String(request.headers['x-amz-content-sha256'] ?? '');
   if (stated.startsWith('STREAMING-')) throw new Refusal(501, 'NotImplemented: send the body as it is');
   const received = await store.receive(bodyOf(request), {
     digests: request.headers['content-md5'] === undefined ? ['sha256'] : ['md5', 'sha256'],
-    mostBytes,
+    maxBytes,
     isFlushed,
     ...roomOf(call),
   });
@@ -246,9 +248,9 @@ async function putPart(call: StoreCall, id: string, number: number) {
   const part: Part = { number, etag: etagOf(sha256), sizeBytes: received.sizeBytes, sha256 };
   const before = await partsAt(call, id);
   await store.replace(received, store.place(bucket, 'uploads', id, nameOfPart(part)));
-  for (const one of before)
-    if (one.number === number && one.sha256 !== part.sha256)
-      await removeFile(store.place(bucket, 'uploads', id, nameOfPart(one)));
+  for (const item of before)
+    if (item.number === number && item.sha256 !== part.sha256)
+      await removeFile(store.place(bucket, 'uploads', id, nameOfPart(item)));
   return reply.header('etag', part.etag).header('x-amz-checksum-sha256', base64(sha256)).send('');
 }
 
@@ -281,8 +283,8 @@ async function namedParts(call: StoreCall, id: string): Promise<Part[]> {
   const named = objectsOf(Array.isArray(wanted) ? wanted : [wanted]);
   const there = await partsAt(call, id);
   const parts: Part[] = [];
-  for (const [index, one] of named.entries()) {
-    const part = there.find(({ number, etag }) => number === Number(one['PartNumber']) && etag === one['ETag']);
+  for (const [index, value] of named.entries()) {
+    const part = there.find(({ number, etag }) => number === Number(value['PartNumber']) && etag === value['ETag']);
     if (part === undefined) throw new Refusal(400, 'InvalidPart: a part is missing or another');
     if (part.number <= (parts.at(-1)?.number ?? 0))
       throw new Refusal(400, 'InvalidPartOrder: parts go in ascending order');
@@ -343,7 +345,7 @@ async function listObjects({ query, store, bucket, reply }: StoreCall) {
   const [start, delimiter] = [query.get('prefix') ?? '', query.get('delimiter') ?? ''];
   const common = new Set<string>();
   const items: string[] = [];
-  for (const key of (await namesIn(store.place(bucket, 'objects'))).filter((one) => one.startsWith(start)).sort()) {
+  for (const key of (await namesIn(store.place(bucket, 'objects'))).filter((key) => key.startsWith(start)).sort()) {
     const end = delimiter === '' ? -1 : key.indexOf(delimiter, start.length);
     if (end !== -1) {
       common.add(key.slice(0, end + 1));
@@ -355,7 +357,9 @@ async function listObjects({ query, store, bucket, reply }: StoreCall) {
       `<Contents><Key>${escapeHtml(key)}</Key><LastModified>${object.modified}</LastModified><ETag>${escapeHtml(object.etag)}</ETag><Size>${object.sizeBytes}</Size><StorageClass>STANDARD</StorageClass></Contents>`,
     );
   }
-  const folders = [...common].map((one) => `<CommonPrefixes><Prefix>${escapeHtml(one)}</Prefix></CommonPrefixes>`);
+  const folders = [...common].map(
+    (prefix) => `<CommonPrefixes><Prefix>${escapeHtml(prefix)}</Prefix></CommonPrefixes>`,
+  );
   const head = `<Name>${bucket}</Name><Prefix>${escapeHtml(start)}</Prefix><KeyCount>${items.length + folders.length}</KeyCount><MaxKeys>1000</MaxKeys><IsTruncated>false</IsTruncated>`;
   return reply.send(xml('ListBucketResult', head + items.join('') + folders.join('')));
 }

@@ -37,7 +37,7 @@ export function digestHere(): EntryDigests {
 }
 
 const batchBytes = 1 << 20;
-const mostUnderWay = 8;
+const maxInFlight = 8;
 
 // Gets batches of bytes with what belongs to which file, and gives each buffer back for the next one.
 const script = `
@@ -94,7 +94,7 @@ export function digestElsewhere(): EntryDigests {
   };
   const wait = async () => {
     worker.ref();
-    while (underWay >= mostUnderWay) await once(worker, 'message');
+    while (underWay >= maxInFlight) await once(worker, 'message');
     worker.unref();
   };
   const update = (chunk: Uint8Array): void | Promise<void> => {
@@ -106,7 +106,7 @@ export function digestElsewhere(): EntryDigests {
       ends.push(used);
       if (used === batchBytes) send();
     }
-    return underWay >= mostUnderWay ? wait() : undefined;
+    return underWay >= maxInFlight ? wait() : undefined;
   };
   return {
     begin: () => ({ update, end: () => void ends.push(-used) }),

@@ -8,14 +8,14 @@ import { damaged } from './read-errors.ts';
 import { gunzip, readTar } from './read-tar.ts';
 
 const headerBytes = 60;
-const mostMembers = 64;
+const maxMembers = 64;
 
 type ArMember = { readonly name: string; readonly start: number; readonly sizeBytes: number };
 
 /** Reads a Debian package (deb(5)): its control archive's texts, and its data archive's entries at their places on the system. */
 export const readDeb: ContainerReader = async (file, watcher, budget) => {
   const members = await readMembers(file);
-  const find = (name: string) => members.find((one) => one.name === name || one.name.startsWith(`${name}.`));
+  const find = (name: string) => members.find((member) => member.name === name || member.name.startsWith(`${name}.`));
   const [control, data] = [find('control.tar'), find('data.tar')];
   if (members[0]?.name !== 'debian-binary' || control === undefined || data === undefined)
     throw damaged(file, 'it is an ar archive without the three members of a Debian package');
@@ -43,7 +43,7 @@ async function readMembers(file: string): Promise<ArMember[]> {
   try {
     const { size } = await handle.stat();
     const members: ArMember[] = [];
-    for (let at = arMark.length; at < size && members.length < mostMembers; ) {
+    for (let at = arMark.length; at < size && members.length < maxMembers; ) {
       const member = await readHeader(handle, at, file);
       const end = member.start + member.sizeBytes;
       if (end > size) throw damaged(file, `${member.name} is cut off`);

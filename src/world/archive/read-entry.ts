@@ -2,7 +2,7 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { nearest } from '../../core/text/nearest.ts';
 import { readArchive } from './read-archive.ts';
 
-const mostBytes = 256 << 20;
+const maxBytes = 256 << 20;
 
 /**
  * The bytes of one entry; of a link its target.
@@ -17,7 +17,7 @@ export async function readEntry(file: string, path: string): Promise<Buffer> {
       // Of two entries at one path an installer keeps the last.
       if (isFirst) [parts.length, sizeBytes] = [0, 0];
       sizeBytes += chunk.byteLength;
-      if (sizeBytes <= mostBytes) parts.push(Buffer.from(chunk));
+      if (sizeBytes <= maxBytes) parts.push(Buffer.from(chunk));
     },
   });
   const found = entries.find((entry) => entry.path === path && entry.type !== 'folder' && entry.type !== 'special');
@@ -28,7 +28,7 @@ export async function readEntry(file: string, path: string): Promise<Buffer> {
       entries.map((entry) => entry.path),
     );
   if (found.linkname !== null) return Buffer.from(found.linkname);
-  if (sizeBytes <= mostBytes) return Buffer.concat(parts);
+  if (sizeBytes <= maxBytes) return Buffer.concat(parts);
   throw new BevelstoneError('ARCHIVE_TOO_LARGE', {
     message: `${path} is too large to be shown`,
     why: `it has ${sizeBytes} bytes`,
@@ -38,7 +38,7 @@ export async function readEntry(file: string, path: string): Promise<Buffer> {
 }
 
 function notFound(file: string, path: string, paths: readonly string[]): BevelstoneError {
-  const below = paths.find((one) => one.endsWith(`/${path}`));
+  const below = paths.find((other) => other.endsWith(`/${path}`));
   const near = below ?? nearest(path, paths);
   return new BevelstoneError('ENTRY_NOT_FOUND', {
     message: `${file} has no file ${path}`,

@@ -16,7 +16,7 @@ import type { ContainerReader, ReadContents } from './container.ts';
 import { EntryCollector, type EntryHeader, type EntrySink, type EntryWatcher } from './entry-watcher.ts';
 
 const chunkBytes = 1 << 20;
-const mostExtendedBytes = 1 << 20;
+const maxExtendedBytes = 1 << 20;
 
 /** Reads a gzipped tar, streaming. */
 export const readTarGz: ContainerReader = async (file, watcher, budget) => {
@@ -141,7 +141,7 @@ class TarReader {
 
   /** What an extended header holds is for the next entry, or for all that follow. */
   #extended({ typeflag, sizeBytes }: TarHeader): Body {
-    if (sizeBytes > mostExtendedBytes) throw new TarError(`an extended header has ${sizeBytes} bytes`);
+    if (sizeBytes > maxExtendedBytes) throw new TarError(`an extended header has ${sizeBytes} bytes`);
     const parts: Buffer[] = [];
     return {
       left: sizeBytes,

@@ -112,7 +112,7 @@ function refuseOverlap(members: readonly Member[], file: string): void {
   }
 }
 
-const mostLinkBytes = 4096;
+const maxLinkBytes = 4096;
 
 async function readMember({
   zip,
@@ -129,7 +129,7 @@ async function readMember({
   const start = end - entry.compressedSize;
   const chunks = checked({ chunks: await openRaw(zip, start, entry), zipEntry: entry, path: header.path, file });
   if (header.type === 'file') return collector.file(header, chunks);
-  if (entry.uncompressedSize > mostLinkBytes)
+  if (entry.uncompressedSize > maxLinkBytes)
     throw damaged(file, `the link ${header.path} has a target of ${entry.uncompressedSize} bytes`);
   const parts: Uint8Array[] = [];
   for await (const chunk of chunks) parts.push(chunk);

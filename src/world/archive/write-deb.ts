@@ -30,10 +30,10 @@ export async function writeDeb({
     const packed: PackedSoFar[] = [];
     const keep = (entry: PackedSoFar) => packed.push(entry);
     await pipeline(gzip(tarBytes(data, { mtime, md5: true }, keep)), createWriteStream(spill, { flags: 'wx' }));
-    const made = control.map((one) =>
-      one.content.type === 'made'
-        ? { ...one, content: { type: 'bytes' as const, bytes: one.content.make(packed) } }
-        : one,
+    const made = control.map((pack) =>
+      pack.content.type === 'made'
+        ? { ...pack, content: { type: 'bytes' as const, bytes: pack.content.make(packed) } }
+        : pack,
     );
     const parts: Buffer[] = [];
     for await (const chunk of gzip(tarBytes(made, { mtime }, () => {}))) parts.push(chunk);

@@ -3,7 +3,7 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/record/event.ts';
 import { isLedgerPath, parseEvent } from '../../core/record/parse-event.ts';
 import { withIndex } from './own-index.ts';
-import { saidByRemote } from './remote-words.ts';
+import { remoteMessage } from './remote-words.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 import { writeBlobs } from './write-blobs.ts';
@@ -186,8 +186,8 @@ export async function currentLedger(place: GitPlace): Promise<string | null> {
   return exitCode === 0 ? text.trim() : null;
 }
 
-async function isAncestor(place: GitPlace, one: string, other: string): Promise<boolean> {
-  return (await git(place, ['merge-base', '--is-ancestor', one, other], { allow: [1] })).exitCode === 0;
+async function isAncestor(place: GitPlace, name: string, other: string): Promise<boolean> {
+  return (await git(place, ['merge-base', '--is-ancestor', name, other], { allow: [1] })).exitCode === 0;
 }
 
 async function commitIndex({
@@ -216,7 +216,7 @@ async function commitIndex({
 function remoteRefused(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
   return new BevelstoneError('REMOTE_REFUSED', {
     message: `${remote} did not take the tags and the ledger`,
-    why: saidByRemote(refused, stderr),
+    why: remoteMessage(refused, stderr),
     fix: 'Check that you may push tags there, then run the same command again; nothing was uploaded',
   });
 }

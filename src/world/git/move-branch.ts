@@ -62,7 +62,8 @@ export async function undoHalfMove({ place, root }: Repository, from: string, to
   const tracked = touched.filter((file) => staged.has(file) || known[0]?.has(file) === true);
   if (tracked.length > 0)
     await git(place, ['restore', `--source=${from}`, '--staged', '--worktree', '--', ...tracked], literal);
-  for (const file of touched.filter((one) => !tracked.includes(one))) await rm(path.join(root, file), { force: true });
+  for (const file of touched.filter((file) => !tracked.includes(file)))
+    await rm(path.join(root, file), { force: true });
 }
 
 /** The blobs of files at a commit, or in the index. */

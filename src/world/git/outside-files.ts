@@ -67,7 +67,7 @@ async function fillSubmodule({
 }
 
 const pointer = /^version https?:\/\/\S+\/spec\/v1\n(?:ext-\S+ .*\n)*oid sha256:([0-9a-f]{64})\nsize (\d+)\n$/;
-const mostPointerBytes = 1024;
+const maxPointerBytes = 1024;
 
 /** Puts the file in its pointer's place when this machine holds it, checked by its digest. @returns false when it does not. */
 async function fillLargeFile({ commonFolder }: Repository, file: string): Promise<boolean> {
@@ -75,7 +75,7 @@ async function fillLargeFile({ commonFolder }: Repository, file: string): Promis
     (found) => (found.isFile() ? found.size : 0),
     () => 0,
   );
-  if (size < 100 || size > mostPointerBytes) return true;
+  if (size < 100 || size > maxPointerBytes) return true;
   const id = pointer.exec(await readFile(file, 'utf8'))?.[1];
   if (id === undefined) return true;
   const kept = path.join(commonFolder, 'lfs', 'objects', id.slice(0, 2), id.slice(2, 4), id);

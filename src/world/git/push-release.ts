@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { ledgerRef, uniteWithRemote } from './ledger-store.ts';
 import { readRemoteRefs } from './remote-refs.ts';
-import { saidByRemote } from './remote-words.ts';
+import { remoteMessage } from './remote-words.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
 
@@ -71,7 +71,7 @@ export async function askVerdict(
 }
 
 function refusedBy(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
-  const words = saidByRemote(refused, stderr);
+  const words = remoteMessage(refused, stderr);
   const isProtected = forGood.test(words);
   return new BevelstoneError('REMOTE_REFUSED', {
     message: `${remote} did not take the release's commit, tags and plan`,

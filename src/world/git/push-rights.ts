@@ -5,17 +5,17 @@ import { type GitPlace, git } from './run-git.ts';
 export type Complaint = string | null;
 
 /** Whether a branch and new tags could be pushed, by a push that sends nothing. */
-export async function complainOfPush(place: GitPlace, remote: string, refs: readonly string[]): Promise<Complaint> {
+export async function pushProblem(place: GitPlace, remote: string, refs: readonly string[]): Promise<Complaint> {
   return complaint(place, ['push', '--dry-run', '--porcelain', '--no-verify', remote, ...refs]);
 }
 
 /** Whether git's own signing setup works, by a signed object that nothing names. */
-export async function complainOfSigning(place: GitPlace): Promise<Complaint> {
+export async function signingProblem(place: GitPlace): Promise<Complaint> {
   return complaint(place, ['commit-tree', '-S', '-m', 'Try the signature', 'HEAD^{tree}']);
 }
 
 /** Whether git knows who commits and tags. */
-export async function complainOfIdentity(place: GitPlace): Promise<Complaint> {
+export async function identityProblem(place: GitPlace): Promise<Complaint> {
   return checkIdentity(place).then(
     () => null,
     (error: Error & { why?: string }) => error.why ?? error.message,

@@ -3,8 +3,8 @@ import type { Commit, Person } from '../../core/history/commit.ts';
 import { keepYoungHeapSmall } from '../heap.ts';
 import { type GitPlace, gitChunks } from './run-git.ts';
 
-const mostSubject = 1000;
-const mostBody = 1 << 20;
+const maxSubject = 1000;
+const maxBody = 1 << 20;
 const longHistory = 2000;
 const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
 
@@ -86,10 +86,10 @@ function parseRecord({
   }
   const [idEnd = end, parentsEnd = end, nameEnd = end, emailEnd = end, textEnd = end] = ends;
   const parents = bytes.toString('latin1', idEnd + 1, parentsEnd);
-  const isCut = textEnd - emailEnd > mostBody;
-  const text = bytes.toString('utf8', emailEnd + 1, isCut ? emailEnd + mostBody : textEnd);
+  const isCut = textEnd - emailEnd > maxBody;
+  const text = bytes.toString('utf8', emailEnd + 1, isCut ? emailEnd + maxBody : textEnd);
   const line = text.indexOf('\n');
-  const isLong = (line === -1 ? text.length : line) > mostSubject;
+  const isLong = (line === -1 ? text.length : line) > maxSubject;
   return {
     id: bytes.toString('latin1', start, idEnd),
     parents: parents === '' ? [] : parents.split(' '),
@@ -98,7 +98,7 @@ function parseRecord({
       bytes.toString('utf8', nameEnd + 1, emailEnd),
       people,
     ),
-    message: (isLong ? text.slice(0, mostSubject) + (line === -1 ? '' : text.slice(line)) : text).trimEnd(),
+    message: (isLong ? text.slice(0, maxSubject) + (line === -1 ? '' : text.slice(line)) : text).trimEnd(),
     cut: isLong || isCut,
     paths: parsePaths(bytes, textEnd + 1, end),
   };

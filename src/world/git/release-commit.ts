@@ -68,15 +68,15 @@ async function indexRows(
   }: { readonly checkout: string; readonly changed: readonly string[]; readonly idLength: number },
 ): Promise<string[]> {
   const found = await Promise.all(changed.map((file) => readChanged(checkout, file)));
-  const there = found.filter((one) => one !== null);
+  const there = found.filter((item) => item !== null);
   const ids = await writeBlobs(
     repository,
     there.map(({ bytes }) => bytes),
   );
   return changed.map((file, index) => {
-    const one = found[index] ?? null;
-    if (one === null) return `0 ${'0'.repeat(idLength)}\t${file}\0`;
-    return `${one.mode} ${ids[there.indexOf(one)]}\t${file}\0`;
+    const item = found[index] ?? null;
+    if (item === null) return `0 ${'0'.repeat(idLength)}\t${file}\0`;
+    return `${item.mode} ${ids[there.indexOf(item)]}\t${file}\0`;
   });
 }
 

@@ -8,7 +8,7 @@ const maxLineLength = 200;
  * 200 characters; of many only the first are shown.
  * @param stderr what git printed on standard error.
  */
-export function saidByRemote(refused: readonly string[], stderr: string): string {
+export function remoteMessage(refused: readonly string[], stderr: string): string {
   const words = stderr.split('\n').flatMap((line) => /^remote: ?(.*\S)/.exec(line)?.[1] ?? []);
   const own = stderr.split('\n').filter((line) => /^(?:fatal|error): /.test(line));
   const lines = [...refused, ...words.map((line) => `the remote says: ${line}`)];

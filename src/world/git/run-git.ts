@@ -4,7 +4,7 @@ import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { cleanLines } from '../../core/text/clean.ts';
 import { withHidden } from '../secret-vault.ts';
-import { probeRoom, saidFault } from '../system-fault.ts';
+import { faultInMessage, probeRoom } from '../system-fault.ts';
 
 /** A repository and the environment in which git is asked about it. */
 export type GitPlace = {
@@ -25,7 +25,7 @@ export type GitOptions = {
   readonly hasUsualModes?: boolean;
 };
 
-/** What git said. */
+/** What git answered. */
 export type GitAnswer = {
   readonly exitCode: number;
   readonly bytes: Buffer;
@@ -69,13 +69,13 @@ export async function git(place: GitPlace, args: readonly string[], options: Git
   const child = start(place, args, options);
   const [stdout, stderr, end] = await Promise.all([collect(child.stdout), collect(child.stderr), child.end]);
   place.signal?.throwIfAborted();
-  const said = cleanLines(stderr.toString('utf8').trim());
+  const message = cleanLines(stderr.toString('utf8').trim());
   if (end.exitCode !== 0) {
-    const fault = saidFault(`git ${verbOf(args)}`, said) ?? (await unsaidFault(place, said));
+    const fault = faultInMessage(`git ${verbOf(args)}`, message) ?? (await faultOnDisk(place, message));
     if (fault !== null) throw fault;
-    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed({ args, end, said, place });
+    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed({ args, end, message, place });
   }
-  return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8'), stderr: said };
+  return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8'), stderr: message };
 }
 
 /** git's answer as one line of text. */
@@ -98,14 +98,15 @@ export async function* gitChunks(
   }
   const end = await child.end;
   place.signal?.throwIfAborted();
-  if (end.exitCode !== 0) throw failed({ args, end, said: cleanLines((await stderr).toString('utf8').trim()), place });
+  if (end.exitCode !== 0)
+    throw failed({ args, end, message: cleanLines((await stderr).toString('utf8').trim()), place });
 }
 
 /** git does not always say why it could not write a file of its own; on a full disk nothing else can be written either. */
-async function unsaidFault({ folder }: GitPlace, said: string): Promise<BevelstoneError | null> {
+async function faultOnDisk({ folder }: GitPlace, message: string): Promise<BevelstoneError | null> {
   const couldNotWrite =
     /^(?:error|fatal): .*(?:(?:unable to|could(?:n't| not)|cannot|failed to) (?:create|write|set|lock|update)|write error)/im;
-  return couldNotWrite.test(said) ? probeRoom(path.join(folder, '.git'), said.split('\n').at(-1) ?? '') : null;
+  return couldNotWrite.test(message) ? probeRoom(path.join(folder, '.git'), message.split('\n').at(-1) ?? '') : null;
 }
 
 /** What git is asked to do, behind its settings. */
@@ -173,12 +174,12 @@ function base(place: GitPlace, options: GitOptions, [verb = '']: readonly string
 function failed({
   args,
   end: { code, endedBy },
-  said,
+  message,
   place,
 }: {
   readonly args: readonly string[];
   readonly end: End;
-  readonly said: string;
+  readonly message: string;
   readonly place: GitPlace;
 }): BevelstoneError {
   if (code === 'ENOENT') {
@@ -197,7 +198,7 @@ function failed({
   }
   return new BevelstoneError('GIT_FAILED', {
     message: `git ${verbOf(args)} failed`,
-    why: said.split('\n').slice(-6).join('\n') || 'it gave no reason',
+    why: message.split('\n').slice(-6).join('\n') || 'it gave no reason',
     fix: 'Run the same command by hand to see more, and correct what it complains about',
   });
 }

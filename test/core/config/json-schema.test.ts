@@ -17,8 +17,8 @@ type Schema = {
 /** A judge of the few words that the schema uses. */
 function accepts(schema: Schema, value: unknown): boolean {
   if (schema.enum !== undefined) return schema.enum.includes(value as never);
-  if (schema.anyOf !== undefined) return schema.anyOf.some((one) => accepts(one, value));
-  if (schema.type === 'array') return Array.isArray(value) && value.every((one) => accepts(schema.items ?? {}, one));
+  if (schema.anyOf !== undefined) return schema.anyOf.some((schema) => accepts(schema, value));
+  if (schema.type === 'array') return Array.isArray(value) && value.every((item) => accepts(schema.items ?? {}, item));
   if (schema.type === 'object') {
     if (typeof value !== 'object' || value === null || Array.isArray(value)) return false;
     const { properties = {}, required = [], additionalProperties = true } = schema;
@@ -106,6 +106,8 @@ describe('the description of a key', () => {
   it('belongs to a key', () => {
     const text = JSON.stringify(schema);
 
-    expect(Object.values(keyDescriptions).filter((one) => !text.includes(JSON.stringify(one)))).toEqual([]);
+    expect(
+      Object.values(keyDescriptions).filter((keyDescription) => !text.includes(JSON.stringify(keyDescription))),
+    ).toEqual([]);
   });
 });

@@ -75,7 +75,7 @@ describe("picks agree with Node's own resolver", () => {
 
     for (const [index, entry] of entries.entries()) {
       const of = (consumer: string) =>
-        picks.find((one) => one.entry === entry && one.consumer === consumer)?.file ?? null;
+        picks.find((pick) => pick.entry === entry && pick.consumer === consumer)?.file ?? null;
       expect([entry, of('server import'), of('server require')]).toEqual([
         entry,
         relative(answers[index]?.[0]),
@@ -97,7 +97,7 @@ describe("picks agree with Node's own resolver", () => {
   ])('%j gives a %s %s', (manifest, consumer, file) => {
     const paths = ['n.js', 'n.d.ts', 'b.js', 'm.mjs', 'i.d.ts'];
 
-    expect(pickFiles(manifest, paths).find((one) => one.consumer === consumer)?.file ?? null).toBe(file);
+    expect(pickFiles(manifest, paths).find((pickFile) => pickFile.consumer === consumer)?.file ?? null).toBe(file);
   });
 });
 

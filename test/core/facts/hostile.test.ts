@@ -113,7 +113,7 @@ describe('bytes of any kind are read or left alone', () => {
     ['the header of a file', bytes(), readFileHeader],
   ])('%s', (_, input, read) => {
     fc.assert(
-      fc.property(input, (one) => void read(one)),
+      fc.property(input, (bytes) => void read(bytes)),
       { numRuns: 300 },
     );
   });
@@ -149,8 +149,8 @@ it.each([
   const context = { file, manifests: new Map(), beside: () => null };
   const input = fc.oneof(
     fc.string({ maxLength: 80 }),
-    value.map((one) => JSON.stringify(one)),
-    value.map((one) => JSON.stringify({ lockfileVersion: 3, version: 1, ...(one as object) })),
+    value.map((item) => JSON.stringify(item)),
+    value.map((item) => JSON.stringify({ lockfileVersion: 3, version: 1, ...(item as object) })),
   );
 
   fc.assert(

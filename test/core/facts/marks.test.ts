@@ -72,7 +72,7 @@ describe('places', () => {
     ['x\n/srv/build-7/tides/a.c', 'own-place', '/srv/build-7'],
     ['/tmp/bevelstone-aB3x/checkout/a.c', 'own-place', '/tmp/bevelstone-'],
   ])('%s names one', (text, kind, what) => {
-    expect(scan(text, 1 << 20, ['/srv/build-7', '/tmp/bevelstone-']).map((one) => one.slice(0, 2))).toContainEqual([
+    expect(scan(text, 1 << 20, ['/srv/build-7', '/tmp/bevelstone-']).map((item) => item.slice(0, 2))).toContainEqual([
       kind,
       what,
     ]);

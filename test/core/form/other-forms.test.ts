@@ -352,8 +352,8 @@ describe('helpers', () => {
     ['a library', helper('pkg-config'), { a: '' }],
     ['a program', helper('launcher'), { a: '' }],
     ['the program that is named', helper('launcher', { run: 'bin/x' }), { a: '' }],
-  ])('are refused without %s', async (_, one, files) => {
-    await expect(plan([one], files)).rejects.toMatchObject({ code: 'HELPER_IMPOSSIBLE' });
+  ])('are refused without %s', async (_, item, files) => {
+    await expect(plan([item], files)).rejects.toMatchObject({ code: 'HELPER_IMPOSSIBLE' });
   });
 
   it('leave no placeholder of a template open', async () => {

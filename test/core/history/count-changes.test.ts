@@ -57,7 +57,7 @@ function walk(specs: readonly Spec[]): Walk {
 
 /** Ancestors by recursion, as naive as can be. */
 function ancestors(specs: readonly Spec[], index: number): Set<number> {
-  return new Set([index, ...(specs[index]?.parents ?? []).flatMap((one) => [...ancestors(specs, one)])]);
+  return new Set([index, ...(specs[index]?.parents ?? []).flatMap((parent) => [...ancestors(specs, parent)])]);
 }
 
 /** What counts for a package, told once more without any of the program's shortcuts (steps 7 and 12). */
@@ -73,8 +73,9 @@ function naive(specs: readonly Spec[], owner: number, last: number): Set<number>
     if (!ancestors(specs, index).has(target) || released.has(target)) continue;
     const parents = specs[target]?.parents ?? [];
     const kept = parents.length < 2 ? new Set<number>() : ancestors(specs, parents[0] ?? 0);
-    const undone = parents.length < 2 ? [target] : [...ancestors(specs, target)].filter((one) => !kept.has(one));
-    for (const one of undone) if (!released.has(one)) cancelled.add(one);
+    const undone =
+      parents.length < 2 ? [target] : [...ancestors(specs, target)].filter((ancestor) => !kept.has(ancestor));
+    for (const index of undone) if (!released.has(index)) cancelled.add(index);
     cancelled.add(index);
   }
   return new Set(touching.filter((index) => !cancelled.has(index)));
@@ -82,8 +83,8 @@ function naive(specs: readonly Spec[], owner: number, last: number): Set<number>
 
 test('what counts on random histories with merges and reverts is what recursion finds', () => {
   fc.assert(
-    fc.property(histories, fc.nat(23), fc.nat(23), (specs, one, other) => {
-      const lasts = [one % specs.length, other % specs.length];
+    fc.property(histories, fc.nat(23), fc.nat(23), (specs, index, other) => {
+      const lasts = [index % specs.length, other % specs.length];
       const starts = lasts.map((last) => ({ last: idOf(last), lastInSeries: null, others: [] }));
 
       const counted = countChanges({ walk: walk(specs), starts, released: new Map(), revertWeight: null });
@@ -99,7 +100,7 @@ test('what counts on random histories with merges and reverts is what recursion 
 });
 
 describe('a revert of something released', () => {
-  const one = (reverts: string, known: Counting['released'], revertWeight: 'none' | null = null) => {
+  const item = (reverts: string, known: Counting['released'], revertWeight: 'none' | null = null) => {
     const made = walk([{ parents: [], touches: 0, reverts: null }]);
     made.add({
       id: idOf(9),
@@ -124,14 +125,14 @@ describe('a revert of something released', () => {
     ['patch', 'patch', 0],
     ['none', 'patch', 0],
   ] as const)('that weighed %s weighs %s, with %i warning', (weight, expected, warnings) => {
-    const result = one('abcdef12', new Map([['abcdef12', { weight }]]));
+    const result = item('abcdef12', new Map([['abcdef12', { weight }]]));
 
     expect(result.weight).toBe(expected);
     expect(result.warnings).toHaveLength(warnings);
   });
 
   it('weighs what the configuration says, and a patch when nobody knows it', () => {
-    expect(one('abcdef12', new Map([['abcdef12', { weight: 'minor' }]]), 'none').weight).toBe('none');
-    expect(one('abcdef12', new Map()).weight).toBe('patch');
+    expect(item('abcdef12', new Map([['abcdef12', { weight: 'minor' }]]), 'none').weight).toBe('none');
+    expect(item('abcdef12', new Map()).weight).toBe('patch');
   });
 });

@@ -27,7 +27,9 @@ function build(parents: readonly (readonly number[])[]): Graph {
 function ancestors(parents: readonly (readonly number[])[], index: number): Set<number> {
   return new Set([
     index,
-    ...(parents[index] ?? []).filter((one) => one < parents.length).flatMap((one) => [...ancestors(parents, one)]),
+    ...(parents[index] ?? [])
+      .filter((index) => index < parents.length)
+      .flatMap((index) => [...ancestors(parents, index)]),
   ]);
 }
 

@@ -65,7 +65,7 @@ describe('a release folded from its events', () => {
 
   it('has the best confirmation that anybody got', () => {
     const seen = (...all: readonly string[]) =>
-      fold(planned, deliveredEvent('office', 1), ...all.map((one, index) => confirmed('office', index + 2, one)))
+      fold(planned, deliveredEvent('office', 1), ...all.map((name, index) => confirmed('office', index + 2, name)))
         .releases[0]?.deliveries[0]?.confirmed;
 
     expect([seen('no'), seen('entries', 'no'), seen('no', 'bytes', 'entries')]).toEqual(['no', 'entries', 'bytes']);

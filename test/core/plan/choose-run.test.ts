@@ -34,20 +34,20 @@ const journal = (records: readonly RunRecord[], damage: JournalDamage | null = n
 });
 
 describe('the run that is meant', () => {
-  const [one, other] = [run('one'), run('other')];
+  const [value, other] = [run('one'), run('other')];
 
   it.each([
     [[], null, null],
     [[], 'one', null],
-    [[one], null, one],
-    [[one, other], 'other', other],
+    [[value], null, value],
+    [[value, other], 'other', other],
   ])('of %j, named %j', (runs, named, chosen) => {
     expect(chooseRun(runs, named)).toBe(chosen);
   });
 
   it.each([
-    [[one, other], null, '2 releases'],
-    [[one], 'third', 'no open run third'],
+    [[value, other], null, '2 releases'],
+    [[value], 'third', 'no open run third'],
   ])('is refused of %j, named %j', (runs, named, said) => {
     expect(() => chooseRun(runs, named)).toThrow(
       expect.objectContaining({

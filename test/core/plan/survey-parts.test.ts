@@ -169,10 +169,13 @@ it('notes that many manifests differ in one line', () => {
 });
 
 it('notes tags on another line', () => {
-  const one = history('a');
+  const packageHistory = history('a');
 
-  expect(elsewhereNote(one)).toBeNull();
-  expect(elsewhereNote({ ...one, release: { ...one.release, elsewhere: [tagOf('2.0.0'), tagOf('2.1.0')] } })).toBe(
-    'a: v2.0.0, v2.1.0 are on another line, not in this commit',
-  );
+  expect(elsewhereNote(packageHistory)).toBeNull();
+  expect(
+    elsewhereNote({
+      ...packageHistory,
+      release: { ...packageHistory.release, elsewhere: [tagOf('2.0.0'), tagOf('2.1.0')] },
+    }),
+  ).toBe('a: v2.0.0, v2.1.0 are on another line, not in this commit');
 });

@@ -45,7 +45,7 @@ function offer(speaks: Protocol, name: string, address: string, more: Partial<Le
   return { destination: 'office', config: destinationConfig(speaks, url), url, release, delivered };
 }
 
-const texts = (one: Offer) => consumerLines(one).map(({ client, into, text }) => `${client} | ${into} | ${text}`);
+const texts = (offer: Offer) => consumerLines(offer).map(({ client, into, text }) => `${client} | ${into} | ${text}`);
 
 describe('consumer lines', () => {
   it('for npm install by name, and by address after the digest was checked', () => {
@@ -56,41 +56,41 @@ describe('consumer lines', () => {
   });
 
   it('for a scoped name point only that scope to the registry', () => {
-    const one = offer('npm-registry', '@fenmarsh/tidemark', 'https://packages.fenmarsh.example/t.tgz');
+    const item = offer('npm-registry', '@fenmarsh/tidemark', 'https://packages.fenmarsh.example/t.tgz');
 
-    expect(texts(one)[0]).toContain('npm install @fenmarsh/tidemark@1.4.0 --@fenmarsh:registry=https://');
-    expect(setUpLines(one)[0]?.text).toBe('@fenmarsh:registry=https://packages.fenmarsh.example/x/');
+    expect(texts(item)[0]).toContain('npm install @fenmarsh/tidemark@1.4.0 --@fenmarsh:registry=https://');
+    expect(setUpLines(item)[0]?.text).toBe('@fenmarsh:registry=https://packages.fenmarsh.example/x/');
   });
 
   it('for pip pin version and digests, in the spelling of Python', () => {
-    const one = offer('python-index', 'tidemark-py', 'https://x.example/t.whl', { spellings: { python: '2.0.0a1' } });
+    const item = offer('python-index', 'tidemark-py', 'https://x.example/t.whl', { spellings: { python: '2.0.0a1' } });
 
-    expect(texts(one)).toEqual([
+    expect(texts(item)).toEqual([
       `pip | requirements.txt | tidemark-py==2.0.0a1 \\\n    --hash=sha256:${'b'.repeat(64)}`,
     ]);
   });
 
   it('for Maven are a dependency block, and a repository that takes what fits', () => {
-    const one = offer('maven-layout', 'example.fenmarsh:tidemark', 'https://x.example/t.jar', {
+    const item = offer('maven-layout', 'example.fenmarsh:tidemark', 'https://x.example/t.jar', {
       spellings: { maven: '1.5.0-SNAPSHOT' },
     });
 
-    expect(texts(one)[0]).toContain('<artifactId>tidemark</artifactId>\n  <version>1.5.0-SNAPSHOT</version>');
+    expect(texts(item)[0]).toContain('<artifactId>tidemark</artifactId>\n  <version>1.5.0-SNAPSHOT</version>');
     expect(
-      setUpLines(one)
+      setUpLines(item)
         .map(({ text }) => text)
         .join(),
     ).toMatch(/<releases><enabled>false<[\s\S]*<snapshots><enabled>true</);
   });
 
   it('for registries of artifacts are references by the digest of the manifest', () => {
-    const one = offer(
+    const item = offer(
       'oci',
       'tidemark',
       `https://packages.fenmarsh.example/v2/tides/tidemark/blobs/sha256:${'b'.repeat(64)}#t.tgz`,
     );
 
-    const [reference = '', curl = ''] = texts(one);
+    const [reference = '', curl = ''] = texts(item);
     expect(reference).toMatch(/^oci \| reference \| packages\.fenmarsh\.example\/tides\/tidemark@sha256:[0-9a-f]{64}$/);
     expect(reference).not.toContain('b'.repeat(64));
     expect(curl).toContain(`/blobs/sha256:${'b'.repeat(64)}\n`);

@@ -86,7 +86,9 @@ describe('a release', () => {
   it('of several platforms names them in the words of the specification', () => {
     const release = releaseDocument([file(), file({ platform: 'macos-arm64' }), file({ platform: null })]);
 
-    const platforms = JSON.parse(release?.text ?? '').manifests.map((one: { platform?: unknown }) => one.platform);
+    const platforms = JSON.parse(release?.text ?? '').manifests.map(
+      (manifest: { platform?: unknown }) => manifest.platform,
+    );
     expect(platforms).toEqual([
       { os: 'linux', architecture: 'amd64' },
       { os: 'darwin', architecture: 'arm64' },

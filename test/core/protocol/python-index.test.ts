@@ -132,7 +132,7 @@ describe('an upload form', () => {
   ])('of %s says %s and %s, with every field of the metadata', (fileName, filetype, pyversion) => {
     const form = uploadFields({ fields, description: 'About tides', fileName, sha256: digest, md5: 'b'.repeat(32) });
 
-    const all = (name: string) => form.filter(([one]) => one === name).map(([, value]) => value);
+    const all = (name: string) => form.filter(([value]) => value === name).map(([, value]) => value);
     expect(all(':action')).toEqual(['file_upload']);
     expect(all('protocol_version')).toEqual(['1']);
     expect([all('filetype'), all('pyversion')]).toEqual([[filetype], [pyversion]]);

@@ -21,10 +21,10 @@ function read(file: string, text: string, more: Partial<ReadingContext> = {}): D
 
 /** `direct: kind name@version` of the root, then `name@version > name@version`. */
 function summary({ packages, roots }: DependencyReading, folder = ''): string[] {
-  const byKey = new Map(packages.map((one) => [one.key, `${one.name}@${one.version}`]));
+  const byKey = new Map(packages.map((pkg) => [pkg.key, `${pkg.name}@${pkg.version}`]));
   return [
     ...(roots.get(folder) ?? []).map(({ key, kind }) => `${kind} ${byKey.get(key)}`),
-    ...packages.flatMap((one) => one.needs.map(({ key }) => `${byKey.get(one.key)} > ${byKey.get(key)}`)),
+    ...packages.flatMap((pkg) => pkg.needs.map(({ key }) => `${byKey.get(pkg.key)} > ${byKey.get(key)}`)),
   ];
 }
 

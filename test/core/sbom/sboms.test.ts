@@ -88,7 +88,7 @@ describe.each(['spdx', 'cyclonedx'] as const)('an SBOM as %s', (kind) => {
 
   it('is the same when it is written again, and another for other content', () => {
     const other = formatSbom(sbom('tidemark', { unknown: [] }), kind);
-    const serial = (one: string) => /urn:uuid:[0-9a-f-]{36}/.exec(one)?.[0];
+    const serial = (name: string) => /urn:uuid:[0-9a-f-]{36}/.exec(name)?.[0];
 
     expect(formatSbom(sbom(), kind)).toBe(text);
     expect(serial(other)).not.toBe(serial(text));
@@ -233,7 +233,7 @@ it('merges SBOMs without duplicates or clashing ids', () => {
       sbom(),
       {
         ...other,
-        packages: other.packages.map((one) => (one.id === 'npm-tool-1.0.0' ? { ...one, licence: 'ISC' } : one)),
+        packages: other.packages.map((pkg) => (pkg.id === 'npm-tool-1.0.0' ? { ...pkg, licence: 'ISC' } : pkg)),
       },
     ],
     'both',

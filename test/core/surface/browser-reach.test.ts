@@ -120,6 +120,6 @@ it.each([
   ['https://x.example/a.js', 'module', { type: 'nothing' }],
 ] as const)('%s from a %s file leads to %j', (specifier, as, target) => {
   expect(
-    resolveUse({ specifier, importer: 'i.js', one: own, loading: { consumer: consumerOf('server import'), as } }),
+    resolveUse({ specifier, importer: 'i.js', pkg: own, loading: { consumer: consumerOf('server import'), as } }),
   ).toEqual(target);
 });

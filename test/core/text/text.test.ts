@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { formatBytes, parseBytes } from '../../../src/core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../../src/core/text/clean.ts';
 import { nearest } from '../../../src/core/text/nearest.ts';
-import { clipRedacted, isTooPlain, redact, redactValue } from '../../../src/core/text/redact.ts';
+import { clipRedacted, isPlainWord, redact, redactValue } from '../../../src/core/text/redact.ts';
 
 it('lets no control or direction character through', () => {
   fc.assert(
@@ -19,7 +19,7 @@ it('lets no control or direction character through', () => {
 describe('redaction', () => {
   const secret = fc
     .string({ unit: fc.constantFrom(...'abcXYZ019+/=-_%é '), minLength: 8, maxLength: 40 })
-    .filter((text) => text.trim() === text && !isTooPlain(text));
+    .filter((text) => text.trim() === text && !isPlainWord(text));
 
   it('removes a secret raw, URL-encoded and in base64 at any alignment', () => {
     fc.assert(
@@ -39,7 +39,7 @@ describe('redaction', () => {
   });
 
   it.each(['tide', 'pass12', 'package', 'delivered', 'contents', '20261128'])('does not search for %s', (plain) => {
-    expect([isTooPlain(plain), redact(`a ${plain} here`, [plain])]).toEqual([true, `a ${plain} here`]);
+    expect([isPlainWord(plain), redact(`a ${plain} here`, [plain])]).toEqual([true, `a ${plain} here`]);
   });
 
   it('finds a secret with quotes and backslashes before it is escaped', () => {

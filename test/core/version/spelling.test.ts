@@ -29,13 +29,13 @@ function compareDebian(a: string, b: string): number {
           ? letter.charCodeAt(0)
           : letter.charCodeAt(0) + 256;
   for (let index = 0; index < Math.max(left.length, right.length); index++) {
-    const [one, other] = [left[index] ?? '', right[index] ?? ''];
+    const [value, other] = [left[index] ?? '', right[index] ?? ''];
     if (index % 2 === 1) {
-      if (Number(one) !== Number(other)) return Number(one) - Number(other);
+      if (Number(value) !== Number(other)) return Number(value) - Number(other);
       continue;
     }
-    for (let at = 0; at < Math.max(one.length, other.length); at++) {
-      const difference = rank(one[at]) - rank(other[at]);
+    for (let at = 0; at < Math.max(value.length, other.length); at++) {
+      const difference = rank(value[at]) - rank(other[at]);
       if (difference !== 0) return difference;
     }
   }

@@ -25,7 +25,7 @@ async function server() {
 /** Every file, at any depth. */
 function filesBelow(folder: string): string[] {
   return readdirSync(folder, { recursive: true, withFileTypes: true })
-    .filter((one) => one.isFile())
+    .filter((dirent) => dirent.isFile())
     .map(({ name }) => name);
 }
 

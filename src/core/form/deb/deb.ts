@@ -20,7 +20,7 @@ export const deb: Layout = {
     const multiarch = fillPlaceholders('{multiarch}', input);
     const libraries = multiarch === '' ? 'lib' : `lib/${multiarch}`;
     const helpers = await helperEntries(input, staged, { root: 'usr/', libraries, prefix: '/usr' });
-    const files = [...staged.map((one) => plannedFile(one)), ...helpers];
+    const files = [...staged.map((staged) => plannedFile(staged)), ...helpers];
     const documents = await documentEntries(input, { name, version, files });
     const placed = [...files, ...documents].sort((a, b) => compareBytes(a.path, b.path));
     const fields = controlFields(input, { name, version, architecture });

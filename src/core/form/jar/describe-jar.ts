@@ -10,7 +10,7 @@ export function describeJar({ container, fileName, texts, binaries }: RawArtifac
   const attributes = parseJarManifest(text);
   const kind = /-(sources|javadoc)\.jar$/.exec(fileName)?.[1];
   const form = kind === undefined ? 'jar' : kind === 'sources' ? 'sources-jar' : 'documentation-jar';
-  const majors = [...binaries.values()].flatMap((one) => (one.type === 'classes' ? [one.major] : []));
+  const majors = [...binaries.values()].flatMap((binary) => (binary.type === 'classes' ? [binary.major] : []));
   const highest = Math.max(...majors, 0);
   const commit = /^[0-9a-f]{40,64}$/.exec(attributes['Source-Commit'] ?? '')?.[0] ?? null;
   return {

@@ -22,14 +22,14 @@ export function parseJarManifest(text: string): Record<string, string> {
   );
 }
 
-const mostBytes = 72;
+const maxBytes = 72;
 
 /** Pieces of at most 72 bytes, cut between characters. */
 function fold(line: string): string[] {
   const pieces: string[] = [];
   let piece = '';
   for (const character of line) {
-    if (Buffer.byteLength(piece + character) > mostBytes) {
+    if (Buffer.byteLength(piece + character) > maxBytes) {
       pieces.push(piece);
       piece = ' ';
     }

@@ -45,7 +45,7 @@ function jarForm(classifier: string, usual: readonly string[], manifestOf: Manif
       });
       const licences = licenceEntries(input, staged);
       const rest = [
-        ...staged.filter(({ path }) => path !== 'META-INF/MANIFEST.MF').map((one) => plannedFile(one)),
+        ...staged.filter(({ path }) => path !== 'META-INF/MANIFEST.MF').map((staged) => plannedFile(staged)),
         ...licences,
       ];
       // Readers that stream look for the manifest in the first entries only.

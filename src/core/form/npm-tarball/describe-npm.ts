@@ -35,8 +35,8 @@ function readInner(text: string, path: string): InnerManifest {
 /** Names of conditions at any depth of `exports`. */
 function conditionsIn(value: unknown): string[] {
   if (Array.isArray(value)) return value.flatMap(conditionsIn);
-  return Object.entries(objectOf(value)).flatMap(([key, one]) => [
+  return Object.entries(objectOf(value)).flatMap(([key, value]) => [
     ...(key.startsWith('.') ? [] : [key]),
-    ...conditionsIn(one),
+    ...conditionsIn(value),
   ]);
 }

@@ -35,7 +35,7 @@ export function selectForNpm(files: readonly Candidate[], manifest: PackageJson,
   const listed = manifest['files'];
   const out = ignore().add(never);
   const isListed = Array.isArray(listed)
-    ? byList(listed.filter((one) => typeof one === 'string'))
+    ? byList(listed.filter((item) => typeof item === 'string'))
     : byIgnore(ignoreText);
   const named = new Set([...pathsOf(manifest['main']), ...pathsOf(manifest['bin'])]);
   const chosen = files.filter(
@@ -68,5 +68,5 @@ function byIgnore(text: string | null): (path: string) => boolean {
 /** Paths in a field that is a text or an object of texts. */
 function pathsOf(field: unknown): string[] {
   const values = typeof field === 'string' ? [field] : Object.values(objectOf(field));
-  return values.filter((one) => typeof one === 'string').map((one) => one.replace(/^\.\//, ''));
+  return values.filter((value) => typeof value === 'string').map((value) => value.replace(/^\.\//, ''));
 }

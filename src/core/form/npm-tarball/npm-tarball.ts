@@ -15,7 +15,7 @@ export const npmTarball: Layout = {
   plan: async ({ manifest, packageName, version }, staged) => ({
     fileName: `${fileNameOf(manifest?.name ?? packageName)}-${version}.tgz`,
     container: 'tar.gz',
-    entries: staged.map((one) => plannedFile(one, 'package/')),
+    entries: staged.map((staged) => plannedFile(staged, 'package/')),
     comment: null,
     metadata: '',
   }),

@@ -49,7 +49,7 @@ async function planPackage(
   const id = textOf(parseNuspec(text, input.manifestPath)['id']) ?? input.packageName;
   const mark = createHash('sha256').update(`${id} ${version}`).digest('hex').slice(0, 32);
   const properties = `package/services/metadata/core-properties/${mark}.psmdcp`;
-  const files = staged.map((one) => plannedFile({ ...one, path: partPath(one.path) }));
+  const files = staged.map((staged) => plannedFile({ ...staged, path: partPath(staged.path) }));
   const parts = [plannedText(`${id}.nuspec`, nuspec), ...files.sort((a, b) => compareBytes(a.path, b.path))];
   const entries = [
     plannedText('_rels/.rels', relationships(`${id}.nuspec`, properties)),
@@ -76,13 +76,13 @@ function partPath(path: string): string {
 
 /** Package relationships (ECMA-376 part 2 §6.5): what is the manifest, what are the core properties. */
 function relationships(nuspec: string, properties: string): string {
-  const one = (type: string, target: string) =>
+  const item = (type: string, target: string) =>
     `  <Relationship Type="${type}" Target="/${escapeXml(target)}" Id="R${createHash('sha256').update(target).digest('hex').slice(0, 16).toUpperCase()}" />\n`;
   return [
     '<?xml version="1.0" encoding="utf-8"?>\n',
     '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">\n',
-    one('http://schemas.microsoft.com/packaging/2010/07/manifest', nuspec),
-    one('http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties', properties),
+    item('http://schemas.microsoft.com/packaging/2010/07/manifest', nuspec),
+    item('http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties', properties),
     '</Relationships>\n',
   ].join('');
 }

@@ -17,7 +17,7 @@ function plainArchive(container: 'tar.gz' | 'zip'): Layout {
     plan: async (input, staged) => {
       const stem = stemOf(input);
       const helpers = await helperEntries(input, staged);
-      const entries = [...staged.map((one) => plannedFile(one)), ...helpers].map((entry) => ({
+      const entries = [...staged.map((staged) => plannedFile(staged)), ...helpers].map((entry) => ({
         ...entry,
         path: `${stem}/${entry.path}`,
       }));

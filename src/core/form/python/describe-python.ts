@@ -26,10 +26,10 @@ export function describeSdist({ container, texts }: RawArtifact, prefix: string)
 
 function described(text: string, path: string): { manifest: InnerManifest; readme: Description['readme'] } {
   const { fields, body } = parseCoreMetadata(text);
-  const one = (name: string) => fields[name]?.[0] ?? null;
-  const name = one('Name');
+  const item = (name: string) => fields[name]?.[0] ?? null;
+  const name = item('Name');
   const description = fields['Description']?.[0] ?? body;
-  const licence = one('License-Expression') ?? one('License');
+  const licence = item('License-Expression') ?? item('License');
   return {
     manifest: {
       path,
@@ -38,8 +38,8 @@ function described(text: string, path: string): { manifest: InnerManifest; readm
       ),
       common: {
         name: name === null ? null : normaliseName(name),
-        version: one('Version'),
-        description: one('Summary'),
+        version: item('Version'),
+        description: item('Summary'),
         licence,
         dependencies: requirements(fields['Requires-Dist'] ?? [], 'run'),
       },

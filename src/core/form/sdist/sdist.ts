@@ -17,7 +17,10 @@ export const sdist: Layout = {
     ),
   plan: async (input, staged) => {
     const { stem, metadata } = await readPython(input);
-    const entries = [...staged.map((one) => plannedFile(one, `${stem}/`)), plannedText(`${stem}/PKG-INFO`, metadata)];
+    const entries = [
+      ...staged.map((staged) => plannedFile(staged, `${stem}/`)),
+      plannedText(`${stem}/PKG-INFO`, metadata),
+    ];
     return {
       fileName: `${stem}.tar.gz`,
       container: 'tar.gz',

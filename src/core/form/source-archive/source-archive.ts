@@ -20,7 +20,7 @@ export const sourceArchive: Layout = {
     const stem = fillPlaceholders('{package}-{version}', input);
     const isWritten = input.isStamped || staged.some(({ path }) => path === 'VERSION');
     const version = isWritten ? [] : [plannedText(`${stem}/VERSION`, `${input.version}\n`)];
-    const entries = [...staged.map((one) => plannedFile(one, `${stem}/`)), ...version];
+    const entries = [...staged.map((staged) => plannedFile(staged, `${stem}/`)), ...version];
     return {
       fileName: archiveName(input, `${stem}-source.tar.gz`),
       container: 'tar.gz',

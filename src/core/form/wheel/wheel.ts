@@ -16,7 +16,7 @@ export const wheel: Layout = {
   plan: async (input, staged) => {
     const { project, stem, metadata, licences } = await readPython(input);
     const info = `${stem}.dist-info`;
-    const modules = staged.map((one) => plannedFile(one)).sort((a, b) => compareBytes(a.path, b.path));
+    const modules = staged.map((staged) => plannedFile(staged)).sort((a, b) => compareBytes(a.path, b.path));
     const tag = tagOf(modules, input);
     const isPure = tag.endsWith('-none-any');
     const entryPoints = formatEntryPoints(project);
@@ -39,10 +39,10 @@ function formatWheel(tag: string, isPure: boolean, programVersion: string): stri
   const tags = pythons
     .split('.')
     .flatMap((python) =>
-      abis.split('.').flatMap((abi) => platforms.split('.').map((one) => `${python}-${abi}-${one}`)),
+      abis.split('.').flatMap((abi) => platforms.split('.').map((platform) => `${python}-${abi}-${platform}`)),
     );
   const lines = ['Wheel-Version: 1.0', `Generator: bevelstone ${programVersion}`, `Root-Is-Purelib: ${isPure}`];
-  return [...lines, ...tags.map((one) => `Tag: ${one}`), ''].join('\n');
+  return [...lines, ...tags.map((tag) => `Tag: ${tag}`), ''].join('\n');
 }
 
 /** One line per file with its SHA-256, and RECORD itself without (PEP 376, "RECORD"; digests by PEP 427). */

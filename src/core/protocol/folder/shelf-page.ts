@@ -24,7 +24,7 @@ export function formatSums(sums: ReadonlyMap<string, string>): string {
 /** A page that lists every file with its digest and a link; needs no script and no other file. */
 export function renderShelf(title: string, files: readonly ShelfFile[]): string {
   const folders = new Map<string, ShelfFile[]>();
-  for (const one of files) folders.set(one.folder, [...(folders.get(one.folder) ?? []), one]);
+  for (const file of files) folders.set(file.folder, [...(folders.get(file.folder) ?? []), file]);
   const sections = [...folders].map(([folder, own]) => {
     const rows = own.map(
       ({ file, sha256 }) =>

@@ -17,8 +17,8 @@ export function parseMultistatus(text: string): string[] | null {
   if (value === undefined) return null;
   const responses = objectOf(value)['response'];
   const list = Array.isArray(responses) ? responses : responses === undefined ? [] : [responses];
-  return list.flatMap((one) => {
-    const href = objectOf(one)['href'];
+  return list.flatMap((item) => {
+    const href = objectOf(item)['href'];
     if (typeof href !== 'string') return [];
     const path = URL.canParse(href) ? new URL(href).pathname : href;
     try {

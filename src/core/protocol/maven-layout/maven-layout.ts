@@ -110,7 +110,7 @@ function listOf(value: unknown): unknown[] {
 export function parseVersionMetadata(text: string): VersionMetadata | null {
   const versioning = versioningOf(text);
   if (versioning === null) return null;
-  const versions = listOf(objectOf(versioning['versions'])['version']).filter((one) => typeof one === 'string');
+  const versions = listOf(objectOf(versioning['versions'])['version']).filter((item) => typeof item === 'string');
   return {
     latest: textOf(versioning['latest']),
     release: textOf(versioning['release']),
@@ -125,11 +125,11 @@ export function parseSnapshotMetadata(text: string): SnapshotMetadata | null {
   const snapshot = objectOf(versioning?.['snapshot']);
   const timestamp = textOf(snapshot['timestamp']);
   if (versioning === null || timestamp === null) return null;
-  const files = objectsOf(listOf(objectOf(versioning['snapshotVersions'])['snapshotVersion'])).map((one) => ({
-    classifier: textOf(one['classifier']) ?? '',
-    extension: textOf(one['extension']) ?? '',
-    value: textOf(one['value']) ?? '',
-    updated: textOf(one['updated']) ?? '',
+  const files = objectsOf(listOf(objectOf(versioning['snapshotVersions'])['snapshotVersion'])).map((item) => ({
+    classifier: textOf(item['classifier']) ?? '',
+    extension: textOf(item['extension']) ?? '',
+    value: textOf(item['value']) ?? '',
+    updated: textOf(item['updated']) ?? '',
   }));
   const buildNumber = Number(snapshot['buildNumber'] ?? 1);
   return { timestamp, buildNumber, files, lastUpdated: textOf(versioning['lastUpdated']) ?? '' };
@@ -158,9 +158,9 @@ export function withVersion(
 
 /** Takes a version out; `latest` and `release` fall back to the last one that is left. */
 export function withoutVersion(before: VersionMetadata, version: string, at: Date): VersionMetadata {
-  const versions = before.versions.filter((one) => one !== version);
+  const versions = before.versions.filter((other) => other !== version);
   const last = versions.at(-1) ?? null;
-  const lastRelease = versions.findLast((one) => !isSnapshot(one)) ?? null;
+  const lastRelease = versions.findLast((version) => !isSnapshot(version)) ?? null;
   return {
     latest: before.latest === version ? last : before.latest,
     release: before.release === version ? lastRelease : before.release,
@@ -179,7 +179,7 @@ export function formatVersionMetadata({ groupId, artifactId }: Coordinates, meta
     ...(latest === null ? [] : [element('latest', latest, 4)]),
     ...(release === null ? [] : [element('release', release, 4)]),
     '    <versions>',
-    ...versions.map((one) => element('version', one, 6)),
+    ...versions.map((version) => element('version', version, 6)),
     '    </versions>',
     element('lastUpdated', lastUpdated, 4),
     '  </versioning>',

@@ -75,7 +75,7 @@ export type Packument = {
 export function parsePackument(value: unknown): Packument | null {
   const document = objectOf(value);
   if (typeof document['versions'] !== 'object') return null;
-  const text = (one: unknown) => (typeof one === 'string' ? one : null);
+  const text = (item: unknown) => (typeof item === 'string' ? item : null);
   const versions = Object.entries(objectOf(document['versions'])).map(([version, manifest]) => {
     const dist = objectOf(objectOf(manifest)['dist']);
     return [
@@ -109,7 +109,7 @@ export function opensMore(list: unknown, token: string, name: string): 'this pac
   });
   if (own === undefined) return 'unknown';
   const scopes = objectsOf(own['scopes']);
-  const isNarrow = scopes.length > 0 && scopes.every((one) => one['type'] === 'package' && one['name'] === name);
+  const isNarrow = scopes.length > 0 && scopes.every((scope) => scope['type'] === 'package' && scope['name'] === name);
   return isNarrow ? 'this package' : 'more';
 }
 

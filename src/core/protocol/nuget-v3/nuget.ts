@@ -30,7 +30,7 @@ export function parseServiceIndex(value: unknown): NugetServices | null {
   if (!/^3\./.test(textOf(objectOf(value)['version']) ?? '') || resources.length === 0) return null;
   const find = (wanted: readonly string[], isFolder: boolean) => {
     for (const type of wanted) {
-      const id = textOf(resources.find((one) => one['@type'] === type)?.['@id']);
+      const id = textOf(resources.find((resource) => resource['@type'] === type)?.['@id']);
       if (id !== null) return isFolder && !id.endsWith('/') ? `${id}/` : id;
     }
     return null;
@@ -80,7 +80,7 @@ export function flatPath(id: string, version: string): string {
 /** Versions that the flat container lists, in its spelling; null when the value is no list. */
 export function parseFlatVersions(value: unknown): string[] | null {
   const versions = objectOf(value)['versions'];
-  return Array.isArray(versions) ? versions.filter((one) => typeof one === 'string') : null;
+  return Array.isArray(versions) ? versions.filter((version) => typeof version === 'string') : null;
 }
 
 /** One version in a registration. */
@@ -121,15 +121,15 @@ export function parseRegistration(
   const document = objectOf(value);
   if (!Array.isArray(document['items'])) return null;
   const pages = objectsOf(document['items']);
-  const isPage = pages.some((one) => one['catalogEntry'] !== undefined);
-  const inside = isPage ? pages : pages.flatMap((one) => objectsOf(one['items']));
-  const leaves = inside.flatMap((one): RegistrationLeaf[] => {
-    const entry = objectOf(one['catalogEntry']);
+  const isPage = pages.some((page) => page['catalogEntry'] !== undefined);
+  const inside = isPage ? pages : pages.flatMap((page) => objectsOf(page['items']));
+  const leaves = inside.flatMap((item): RegistrationLeaf[] => {
+    const entry = objectOf(item['catalogEntry']);
     const version = textOf(entry['version']);
     return version === null ? [] : [{ version, isListed: entry['listed'] !== false }];
   });
   const outside = isPage
     ? []
-    : pages.filter((one) => !Array.isArray(one['items'])).flatMap((one) => textOf(one['@id']) ?? []);
+    : pages.filter((page) => !Array.isArray(page['items'])).flatMap((page) => textOf(page['@id']) ?? []);
   return { leaves, pages: outside };
 }

@@ -111,7 +111,7 @@ export function withReferrers(before: string | null, referrers: readonly Descrip
     known = null;
   }
   const manifests = objectsOf(objectOf(known)['manifests']);
-  const added = referrers.filter(({ digest }) => !manifests.some((one) => one['digest'] === digest));
+  const added = referrers.filter(({ digest }) => !manifests.some((manifest) => manifest['digest'] === digest));
   return JSON.stringify({ schemaVersion: 2, mediaType: indexType, manifests: [...manifests, ...added] });
 }
 
@@ -124,7 +124,7 @@ export function referrersTag(digest: string): string {
 export function needsOf(value: unknown): { readonly blobs: string[]; readonly manifests: string[] } | null {
   const document = objectOf(value);
   if (document['schemaVersion'] !== 2) return null;
-  const digests = (list: unknown) => objectsOf(list).flatMap((one) => textOf(one['digest']) ?? []);
+  const digests = (list: unknown) => objectsOf(list).flatMap((item) => textOf(item['digest']) ?? []);
   if (Array.isArray(document['manifests'])) return { blobs: [], manifests: digests(document['manifests']) };
   if (!Array.isArray(document['layers'])) return null;
   return { blobs: [...digests([document['config']]), ...digests(document['layers'])], manifests: [] };

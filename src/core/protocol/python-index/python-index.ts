@@ -111,7 +111,7 @@ function parseJsonProject(text: string, base: string): ProjectIndex | null {
       },
     ];
   });
-  const versions = Array.isArray(value['versions']) ? value['versions'].filter((one) => typeof one === 'string') : [];
+  const versions = Array.isArray(value['versions']) ? value['versions'].filter((item) => typeof item === 'string') : [];
   return { name: textOf(value['name']) ?? '', versions, files };
 }
 
@@ -197,5 +197,5 @@ export function uploadFields({
 }
 
 function textsOf(value: unknown): string[] {
-  return (Array.isArray(value) ? value : [value]).filter((one) => typeof one === 'string');
+  return (Array.isArray(value) ? value : [value]).filter((item) => typeof item === 'string');
 }

@@ -24,7 +24,7 @@ export const leavingLink: Rule = {
       if (links === 'dropped')
         return [{ path, message: `it is a link to ${linkname}, and installers of this form leave links out` }];
       const target = joinPath(type === 'hardlink' ? '' : parentOf(path), linkname);
-      const isThere = paths.has(target) || [...paths].some((one) => one.startsWith(`${target}/`));
+      const isThere = paths.has(target) || [...paths].some((path) => path.startsWith(`${target}/`));
       return isThere ? [] : [{ path, message: `it is a link to ${linkname}, which is not inside` }];
     });
   },

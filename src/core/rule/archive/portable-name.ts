@@ -3,7 +3,7 @@ import type { RawFinding, Rule } from '../rule.ts';
 
 // Microsoft's "Naming Files, Paths, and Namespaces".
 const reserved = /^(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\.|$)/i;
-const mostBytes = 255;
+const maxBytes = 255;
 
 export const portableName: Rule = {
   id: 'archive/portable-name',
@@ -25,7 +25,7 @@ function reasonFor(part: string): string | null {
   const odd = /[<>:"|?*]/.exec(part)?.[0];
   if (odd !== undefined) return `Windows allows no ${odd} in a name`;
   if (/[. ]$/.test(part) && part !== '.' && part !== '..') return 'Windows drops a dot or a space at the end of a name';
-  if (Buffer.byteLength(part) > mostBytes) return `a part of it has more than ${mostBytes} bytes`;
+  if (Buffer.byteLength(part) > maxBytes) return `a part of it has more than ${maxBytes} bytes`;
   return part === part.normalize('NFC')
     ? null
     : 'its accents are written apart from their letters, which some systems join';

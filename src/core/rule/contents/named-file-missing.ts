@@ -24,16 +24,16 @@ export const namedFileMissing: Rule = {
     const files = manifest === null ? null : formDefinitions[form].listedFiles(manifest.json);
     if (files === null) return maps;
     const paths = insidePaths(artifact);
-    const lists = files.flatMap((one): RawFinding[] => {
-      if (typeof one !== 'string' || one.startsWith('!')) return [];
-      const pattern = one.replace(/^\.?\//, '').replace(/\/(?:\*\*?)?$/, '');
+    const lists = files.flatMap((file): RawFinding[] => {
+      if (typeof file !== 'string' || file.startsWith('!')) return [];
+      const pattern = file.replace(/^\.?\//, '').replace(/\/(?:\*\*?)?$/, '');
       if (pattern === '' || pattern === '.') return [];
       // A name alone may be of a file or a folder at any depth, as in a list of ignored files.
       const globs = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
       const isThere = paths.some(globMatcher(globs, { nocase: true }));
       return isThere
         ? []
-        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${one}, and nothing inside is called so` }];
+        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${file}, and nothing inside is called so` }];
     });
     return [...maps, ...lists];
   },

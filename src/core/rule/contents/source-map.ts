@@ -26,7 +26,11 @@ export const sourceMap: Rule = {
     const silent = found.filter(({ message }) => message !== unreadable);
     if (silent.length <= most) return found;
     const rest = `and so it is with ${silent.length - most} more maps`;
-    return [...found.filter((one) => !silent.includes(one)), ...silent.slice(0, most), { path: null, message: rest }];
+    return [
+      ...found.filter((finding) => !silent.includes(finding)),
+      ...silent.slice(0, most),
+      { path: null, message: rest },
+    ];
   },
 };
 

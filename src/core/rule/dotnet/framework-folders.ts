@@ -33,7 +33,7 @@ export const frameworkFolders: Rule = {
     const groups = [objectOf(manifest.json['dependencies'])['group'] ?? []]
       .flat()
       .map((group) => short(String(objectOf(group)['@targetFramework'] ?? '')));
-    const libraries = [...folders.keys()].filter((one) => one.startsWith('lib/')).map((one) => short(one.slice(4)));
+    const libraries = [...folders.keys()].filter((key) => key.startsWith('lib/')).map((key) => short(key.slice(4)));
     if (groups.length > 0 && !groups.includes(''))
       for (const framework of new Set(libraries))
         if (moniker.test(framework) && !groups.includes(framework))

@@ -36,7 +36,7 @@ export const manifestUnusable: Rule = {
       String(json['Multi-Release'] ?? '')
         .trim()
         .toLowerCase() === 'true';
-    if (!isMulti && [...paths].some((one) => /^META-INF\/versions\/\d+\/.+\.class$/.test(one)))
+    if (!isMulti && [...paths].some((path) => /^META-INF\/versions\/\d+\/.+\.class$/.test(path)))
       add('classes for newer versions are inside, and Multi-Release does not say so', 'warn');
     return found;
   },

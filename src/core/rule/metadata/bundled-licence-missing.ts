@@ -13,7 +13,7 @@ export const bundledLicenceMissing: Rule = {
   example: 'dist/index.js with the comment "// node_modules/tide-table/index.js" and no licence text of tide-table',
   check: (artifact) => {
     const places = new Map<string, Bundled>();
-    for (const one of codeOfOthers(artifact)) if (!places.has(one.name)) places.set(one.name, one);
+    for (const other of codeOfOthers(artifact)) if (!places.has(other.name)) places.set(other.name, other);
     const isCovered = coverage(artifact);
     const found = [...places.values()].filter(({ name }) => !isCovered(name));
     const shown = found.slice(0, most).map(({ name, path, notice }): RawFinding => {

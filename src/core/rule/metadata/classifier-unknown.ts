@@ -13,8 +13,8 @@ export const classifierUnknown: Rule = {
   check: ({ manifest }) => {
     if (manifest === null) return [];
     const { path, json } = manifest;
-    return [json['Classifier'] ?? []].flat().flatMap((one): RawFinding[] => {
-      const text = String(one);
+    return [json['Classifier'] ?? []].flat().flatMap((item): RawFinding[] => {
+      const text = String(item);
       // PEP 639, "Deprecate license classifiers".
       if (text.startsWith('License ::') && json['License-Expression'] !== undefined) {
         const message = `"${text}" stands beside License-Expression, which PEP 639 does not allow`;

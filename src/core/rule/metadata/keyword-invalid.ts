@@ -2,7 +2,7 @@ import { formDefinitions } from '../../form/definitions.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
-const mostLetters = 60;
+const maxLetters = 60;
 
 export const keywordInvalid: Rule = {
   id: 'metadata/keyword-invalid',
@@ -26,7 +26,7 @@ function problemsOf(words: readonly unknown[], path: string): RawFinding[] {
   const seen = new Set<string>();
   return words.flatMap((word): RawFinding[] => {
     if (typeof word !== 'string' || word.trim() === '') return [{ path, message: 'a keyword is empty or no text' }];
-    if (word.length > mostLetters)
+    if (word.length > maxLetters)
       return [{ path, message: `the keyword "${word.slice(0, 40)}…" has ${word.length} letters` }];
     const folded = word.trim().toLowerCase();
     if (seen.has(folded)) return [{ path, message: `the keyword "${word}" is there twice`, severity: 'note' }];

@@ -24,7 +24,7 @@ export const licenceDisagrees: Rule = {
       )
         return [];
       const found = identifyLicence(text);
-      if (found === null || named.some((one) => isSame(one, found))) return [];
+      if (found === null || named.some((name) => isSame(name, found))) return [];
       return [{ path, message: `it is the text of ${found}, and the manifest says ${licence}` }];
     });
   },

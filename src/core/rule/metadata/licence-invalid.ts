@@ -32,6 +32,6 @@ export const licenceInvalid: Rule = {
 function whenMissing(isOld: boolean, json: Readonly<Record<string, unknown>>, path: string): RawFinding[] {
   const old = { path, message: 'the licence is given in an old form that few read', severity: 'warn' as const };
   if (isOld) return [old];
-  if ([json['Classifier'] ?? []].flat().some((one) => String(one).startsWith('License ::'))) return [old];
+  if ([json['Classifier'] ?? []].flat().some((item) => String(item).startsWith('License ::'))) return [old];
   return [{ path, message: 'it names no licence' }];
 }

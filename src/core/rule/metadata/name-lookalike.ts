@@ -14,14 +14,14 @@ export const nameLookalike: Rule = {
     const own = release?.name ?? manifest.common.name;
     const names = new Set([...others, ...(own === null ? [] : [own])]);
     const dependencies = manifest.common.dependencies.filter(({ kind }) => kind !== 'development');
-    const twin = own === null ? undefined : others.find((one) => one !== own && isLookalike(own, one));
+    const twin = own === null ? undefined : others.find((name) => name !== own && isLookalike(own, name));
     const found: RawFinding[] =
       twin === undefined
         ? []
         : [{ path: manifest.path, message: `${own} is nearly ${twin}, which this workspace makes too` }];
     for (const { name } of dependencies) {
       if (names.has(name)) continue;
-      const near = [...names].find((one) => isLookalike(name, one));
+      const near = [...names].find((other) => isLookalike(name, other));
       if (near !== undefined)
         found.push({ path: manifest.path, message: `it depends on ${name}, and this workspace makes ${near}` });
     }

@@ -34,12 +34,14 @@ export const versionDisagrees: Rule = {
       found.push({ path: null, message: `the tag ${release.tag} does not name ${release.version}` });
     // In a file from elsewhere nobody knows which of two versions is meant.
     const severity = release === null ? { severity: 'warn' as const } : {};
-    const others = formDefinitions[form].innerVersions(artifact).filter((one) => one.version !== expected);
+    const others = formDefinitions[form]
+      .innerVersions(artifact)
+      .filter((innerVersion) => innerVersion.version !== expected);
     return [
       ...found,
-      ...others.map((one) => ({
-        path: one.path,
-        message: `it says ${one.version}, and the version is ${expected}`,
+      ...others.map((item) => ({
+        path: item.path,
+        message: `it says ${item.version}, and the version is ${expected}`,
         ...severity,
       })),
     ];
@@ -55,5 +57,5 @@ function namesVersion(fileName: string, version: string, form: Form): boolean {
     version.replaceAll('+', '.'),
     ...formDefinitions[form].fileVersions(version),
   ];
-  return spelt.some((one) => fileName.includes(one));
+  return spelt.some((version) => fileName.includes(version));
 }

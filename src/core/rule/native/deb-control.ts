@@ -34,7 +34,7 @@ export const debControl: Rule = {
     ])
       for (const part of (field(name) ?? '')
         .split(/[,|]/)
-        .map((one) => one.trim())
+        .map((name) => name.trim())
         .filter(Boolean))
         if (!relation.test(part)) add(`${name} has "${part}", which is no relation to a package`);
     const description = field('Description') ?? '';

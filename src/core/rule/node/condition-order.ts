@@ -13,7 +13,7 @@ export const conditionOrder: Rule = {
     manifest === null
       ? []
       : ['exports', 'imports'].flatMap((field) =>
-          problemsIn(manifest.json[field], field).map((one): RawFinding => ({ path: manifest.path, ...one })),
+          problemsIn(manifest.json[field], field).map((problem): RawFinding => ({ path: manifest.path, ...problem })),
         ),
 };
 
@@ -26,7 +26,7 @@ const covers: readonly (readonly [string, string])[] = [
 ];
 
 function problemsIn(value: unknown, at: string): Problem[] {
-  if (Array.isArray(value)) return value.flatMap((one) => problemsIn(one, at));
+  if (Array.isArray(value)) return value.flatMap((item) => problemsIn(item, at));
   const conditions = objectOf(value);
   const keys = Object.keys(conditions);
   const inner = keys.flatMap((key) => problemsIn(conditions[key], `${at} > ${key}`));

@@ -31,11 +31,11 @@ function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
   // What stands beside `exports` is read by old clients only, and types in `imports` by the package's own compiler.
   const isFallback = json['exports'] !== undefined && json['exports'] !== null;
   return plain.flatMap((field) =>
-    targetsIn(json[field], field).map((one) => ({
-      ...one,
+    targetsIn(json[field], field).map((item) => ({
+      ...item,
       isFallback:
         (isFallback && /^(?:main|module|types|typings)$/.test(field)) ||
-        (one.field.startsWith('imports > ') && /\.d\.[cm]?ts$/.test(one.target)),
+        (item.field.startsWith('imports > ') && /\.d\.[cm]?ts$/.test(item.target)),
     })),
   );
 }
@@ -43,8 +43,8 @@ function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
 /** Texts inside nested conditions; in `browser` and `imports` a name of another package is no path. */
 function targetsIn(value: unknown, field: string): { field: string; target: string }[] {
   if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.?\//, '') }] : [];
-  if (Array.isArray(value)) return value.flatMap((one) => targetsIn(one, field));
-  return Object.entries(objectOf(value)).flatMap(([key, one]) => targetsIn(one, `${field} > ${key}`));
+  if (Array.isArray(value)) return value.flatMap((item) => targetsIn(item, field));
+  return Object.entries(objectOf(value)).flatMap(([key, value]) => targetsIn(value, `${field} > ${key}`));
 }
 
 /** A file that is not inside is not replaced, so its replacement is not needed. */

@@ -33,8 +33,8 @@ export const entryPointUnusable: Rule = {
 
 function targets(value: unknown, at: string): { at: string; text: string }[] {
   if (typeof value === 'string') return [{ at, text: value }];
-  if (Array.isArray(value)) return value.flatMap((one) => targets(one, at));
-  return Object.entries(objectOf(value)).flatMap(([key, one]) => targets(one, `${at} > ${key}`));
+  if (Array.isArray(value)) return value.flatMap((item) => targets(item, at));
+  return Object.entries(objectOf(value)).flatMap(([key, value]) => targets(value, `${at} > ${key}`));
 }
 
 function problemOf(at: string, text: string, isInternal: boolean): string[] {

@@ -15,13 +15,15 @@ export const importedFileAbsent: Rule = {
     if (view === null) return [];
     const uses = [...view.reach('server import').uses, ...view.reach('server require').uses];
     const seen = new Set<string>();
-    return uses.flatMap((one): RawFinding[] => {
-      const { file, use, target } = one;
+    return uses.flatMap((reachedUse): RawFinding[] => {
+      const { file, use, target } = reachedUse;
       const key = `${file}\0${use.specifier}`;
       if (target.type !== 'missing' || use.isTried || seen.has(key)) return [];
       seen.add(key);
       const message = `line ${use.line} imports "${use.specifier}": ${target.why}`;
-      return [{ path: artifact.prefix + file, message, ...(isCertain(one) ? {} : { severity: 'warn' as const }) }];
+      return [
+        { path: artifact.prefix + file, message, ...(isCertain(reachedUse) ? {} : { severity: 'warn' as const }) },
+      ];
     });
   },
 };

@@ -20,7 +20,7 @@ export const moduleSyntax: Rule = {
       const facts = view.script(file);
       if (facts === null) return [];
       const path = artifact.prefix + file;
-      const system = moduleSystemOf(file, view.one);
+      const system = moduleSystemOf(file, view.pkg);
       const why = reasonFor(file);
       const softer = raw.has(file) ? { severity: 'warn' as const } : {};
       if (facts.syntax === 'broken')
@@ -53,6 +53,6 @@ function rawFiles(view: NodeView): ReadonlySet<string> {
   const all = [...view.starts('server import'), ...view.starts('server require')];
   const isRaw = ({ entry, file }: { entry: string; file: string }) =>
     entry === `./${file}` || `${entry}.js` === `./${file}`;
-  const named = new Set(all.filter((one) => !isRaw(one)).map(({ file }) => file));
-  return new Set(all.filter((one) => isRaw(one) && !named.has(one.file)).map(({ file }) => file));
+  const named = new Set(all.filter((item) => !isRaw(item)).map(({ file }) => file));
+  return new Set(all.filter((item) => isRaw(item) && !named.has(item.file)).map(({ file }) => file));
 }

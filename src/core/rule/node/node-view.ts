@@ -11,7 +11,7 @@ import { consumerOf, type NodePackage, resolveOwnEntry } from '../../surface/nod
 import { type Reach, reachFrom } from '../../surface/reach.ts';
 /** An npm tarball as the rules about its modules see it; paths are inside the package. */
 export type NodeView = {
-  readonly one: NodePackage;
+  readonly pkg: NodePackage;
   readonly paths: readonly string[];
   readonly manifestPath: string;
   readonly script: (path: string) => ScriptFacts | null;
@@ -44,13 +44,13 @@ function makeView(artifact: Artifact, manifest: PackageJson, manifestPath: strin
     if (!nestedCache.has(path)) nestedCache.set(path, readNested(texts.get(path), path));
     return nestedCache.get(path) ?? null;
   };
-  const one: NodePackage = { manifest, has: (path) => inside.has(path), nested };
+  const nodePackage: NodePackage = { manifest, has: (path) => inside.has(path), nested };
   const script = (path: string) => facts.scripts.get(prefix + path) ?? null;
   const reaches = new Map<string, Reach>();
   const starts: NodeView['starts'] = (name) => {
     const consumer = consumerOf(name);
     const entries = listEntries(manifest, paths).flatMap((entry) => {
-      const file = resolveOwnEntry(entry, one, consumer);
+      const file = resolveOwnEntry(entry, nodePackage, consumer);
       return file === null ? [] : [{ entry, file }];
     });
     return name === 'bundler for the browser' ? entries : [...entries, ...programs(manifest, inside)];
@@ -58,12 +58,17 @@ function makeView(artifact: Artifact, manifest: PackageJson, manifestPath: strin
   const reach: NodeView['reach'] = (name) => {
     const found =
       reaches.get(name) ??
-      reachFrom({ starts: starts(name).map(({ file }) => file), one, scripts: script, consumer: consumerOf(name) });
+      reachFrom({
+        starts: starts(name).map(({ file }) => file),
+        pkg: nodePackage,
+        scripts: script,
+        consumer: consumerOf(name),
+      });
     reaches.set(name, found);
     return found;
   };
   const declaration = (path: string) => facts.declarations.get(prefix + path) ?? null;
-  return { one, paths, manifestPath, script, declaration, starts, reach };
+  return { pkg: nodePackage, paths, manifestPath, script, declaration, starts, reach };
 }
 
 function readNested(text: string | undefined, path: string): PackageJson | null {

@@ -20,7 +20,7 @@ export const typesDisagree: Rule = {
     return picks
       .filter(({ consumer, file }) => consumer === 'type checker' && file !== null)
       .flatMap(({ entry, file: types }): RawFinding[] => {
-        const code = picks.find((one) => one.entry === entry && one.consumer === 'server import')?.file ?? null;
+        const code = picks.find((pick) => pick.entry === entry && pick.consumer === 'server import')?.file ?? null;
         return types === null || code === null ? [] : compare({ view, entry, types, code, prefix: artifact.prefix });
       });
   },
@@ -92,14 +92,14 @@ function locateCode(specifier: string, from: string, view: NodeView): string | n
   const target = resolveUse({
     specifier,
     importer: from,
-    one: view.one,
+    pkg: view.pkg,
     loading: { consumer: consumerOf('server import'), as },
   });
   return target.type === 'file' ? target.path : null;
 }
 
 /** Declarations stand beside the code that a specifier names (TypeScript handbook, "Modules - Reference"). */
-function locateTypes(specifier: string, from: string, { one }: NodeView): string | null {
+function locateTypes(specifier: string, from: string, { pkg }: NodeView): string | null {
   if (!/^\.{1,2}(?:\/|$)/.test(specifier)) return null;
   const path = joinPath(parentOf(from), specifier);
   const plain = path.replace(/(?:\.d)?\.([cm]?)[jt]sx?$/, '');
@@ -108,7 +108,7 @@ function locateTypes(specifier: string, from: string, { one }: NodeView): string
     marks === undefined ? ['.d.ts', '.d.mts', '.d.cts', '/index.d.ts', '/index.d.mts'] : [`.d.${marks}ts`];
   return (
     [path, ...endings.map((ending) => plain + ending), ...endings.map((ending) => path + ending)].find(
-      (candidate) => /\.d\.[cm]?ts$/.test(candidate) && one.has(candidate),
+      (candidate) => /\.d\.[cm]?ts$/.test(candidate) && pkg.has(candidate),
     ) ?? null
   );
 }

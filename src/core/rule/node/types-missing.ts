@@ -17,7 +17,7 @@ export const typesMissing: Rule = {
     const code = picks.filter(({ consumer, file }) => consumer !== 'type checker' && /\.[cm]?js$/.test(file ?? ''));
     const entries = [...new Set(code.map(({ entry }) => entry))];
     const hasTypes = (entry: string) =>
-      picks.some((one) => one.entry === entry && one.consumer === 'type checker' && one.file !== null);
+      picks.some((pick) => pick.entry === entry && pick.consumer === 'type checker' && pick.file !== null);
     const without = entries.filter((entry) => !hasTypes(entry));
     const { path } = artifact.manifest;
     if (without.length === 0) return [];

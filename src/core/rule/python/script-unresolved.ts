@@ -9,20 +9,20 @@ export const scriptUnresolved: Rule = {
   fix: 'Correct `[project.scripts]`, or let the module be packed',
   example: 'tide = tidemark.cli:main, and no tidemark/cli.py',
   check: ({ texts, facts, entries }) => {
-    const path = [...texts.keys()].find((one) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(one));
+    const path = [...texts.keys()].find((key) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(key));
     if (path === undefined) return [];
     const inside = new Set(entries.map((entry) => entry.path.replace(/^[^/]+\.data\/(?:pure|plat)lib\//, '')));
     return references(texts.get(path) ?? '').flatMap(({ group, name, module, attribute }): RawFinding[] => {
       const base = module.replaceAll('.', '/');
       const candidates = [`${base}.py`, `${base}/__init__.py`];
-      const file = candidates.find((one) => inside.has(one));
+      const file = candidates.find((candidate) => inside.has(candidate));
       const isScript = group === 'console_scripts' || group === 'gui_scripts';
       const softer = isScript ? {} : { severity: 'warn' as const };
       if (file === undefined) {
         // Machine code and namespaces cannot be looked into; another package's module may be meant.
-        const isNative = [...inside].some((one) => one.startsWith(`${base}.`) && /\.(?:so|pyd)$/.test(one));
+        const isNative = [...inside].some((name) => name.startsWith(`${base}.`) && /\.(?:so|pyd)$/.test(name));
         const isOwn = [...inside].some(
-          (one) => one.startsWith(`${base.split('/')[0]}/`) || one === `${base.split('/')[0]}.py`,
+          (name) => name.startsWith(`${base.split('/')[0]}/`) || name === `${base.split('/')[0]}.py`,
         );
         if (isNative || (!isOwn && !isScript)) return [];
         return [

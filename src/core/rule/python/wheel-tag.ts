@@ -16,7 +16,7 @@ export const wheelTag: Rule = {
     )?.groups;
     if (name === undefined)
       return [{ path: null, message: `${fileName} is no name of a wheel: NAME-VERSION-PYTHON-ABI-PLATFORM.whl` }];
-    const path = [...texts.keys()].find((one) => /^[^/]+\.dist-info\/WHEEL$/.test(one)) ?? null;
+    const path = [...texts.keys()].find((key) => /^[^/]+\.dist-info\/WHEEL$/.test(key)) ?? null;
     const { fields } = parseCoreMetadata(texts.get(path ?? '') ?? '');
     const named = expand(name['tags'] ?? '');
     const inside = new Set((fields['Tag'] ?? []).flatMap(expand));
@@ -68,7 +68,7 @@ function expand(tag: string): string[] {
   return pythons
     .split('.')
     .flatMap((python) =>
-      abis.split('.').flatMap((abi) => platforms.split('.').map((one) => `${python}-${abi}-${one}`)),
+      abis.split('.').flatMap((abi) => platforms.split('.').map((platform) => `${python}-${abi}-${platform}`)),
     );
 }
 

@@ -12,15 +12,17 @@ export const readCargoLock: DependencyReader = (text, context) => {
   const keyOf = (entry: Readonly<Record<string, unknown>>) => `${entry['name']} ${entry['version']}`;
   const find = (wanted: string): string | null => {
     const [name = '', version] = wanted.split(' ');
-    const found = entries.find((one) => one['name'] === name && (version === undefined || one['version'] === version));
+    const found = entries.find(
+      (entry) => entry['name'] === name && (version === undefined || entry['version'] === version),
+    );
     return found === undefined ? null : keyOf(found);
   };
   const needsOf = (entry: Readonly<Record<string, unknown>>, kindOf: (name: string) => DependencyKind): Need[] =>
-    (Array.isArray(entry['dependencies']) ? entry['dependencies'] : []).flatMap((one) => {
-      const key = find(String(one));
-      return key === null ? [] : [{ key, kind: kindOf(String(one).split(' ')[0] ?? '') }];
+    (Array.isArray(entry['dependencies']) ? entry['dependencies'] : []).flatMap((item) => {
+      const key = find(String(item));
+      return key === null ? [] : [{ key, kind: kindOf(String(item).split(' ')[0] ?? '') }];
     });
-  const foreign = entries.filter((one) => one['source'] !== undefined);
+  const foreign = entries.filter((entry) => entry['source'] !== undefined);
   const packages = foreign.map((entry) => {
     const checksum =
       textOf(entry['checksum']) ??
@@ -36,7 +38,7 @@ export const readCargoLock: DependencyReader = (text, context) => {
       needs: needsOf(entry, () => 'run'),
     });
   });
-  const own = entries.filter((one) => one['source'] === undefined);
+  const own = entries.filter((entry) => entry['source'] === undefined);
   const roots = new Map(
     own.map((entry) => [
       folderOf(String(entry['name']), context),
@@ -58,6 +60,6 @@ function folderOf(name: string, { manifests }: ReadingContext): string {
 
 /** The lockfile does not tell kinds apart: the manifest does. */
 function kindIn(owner: string, name: string, { manifests }: ReadingContext): DependencyKind {
-  const manifest = [...manifests.values()].find((one) => one.name === owner);
-  return manifest?.dependencies.find((one) => one.name === name)?.kind ?? 'run';
+  const manifest = [...manifests.values()].find((manifest) => manifest.name === owner);
+  return manifest?.dependencies.find((dependency) => dependency.name === name)?.kind ?? 'run';
 }

@@ -16,15 +16,15 @@ export const readNugetLock: DependencyReader = (text, { file }) => {
       if (String(entry['type']).toLowerCase() === 'project') continue;
       const key = `${name} ${entry['resolved']}`;
       if (entry['type'] === 'Direct') direct.add(key);
-      const needs = Object.keys(objectOf(entry['dependencies'])).flatMap((one) => {
-        const found = Object.entries(table).find(([other]) => other.toLowerCase() === one.toLowerCase());
+      const needs = Object.keys(objectOf(entry['dependencies'])).flatMap((key) => {
+        const found = Object.entries(table).find(([other]) => other.toLowerCase() === key.toLowerCase());
         return found === undefined
           ? []
           : [{ key: `${found[0]} ${objectOf(found[1])['resolved']}`, kind: 'run' as const }];
       });
       const digest = hexDigest('sha512', Buffer.from(textOf(entry['contentHash']) ?? '', 'base64').toString('hex'));
       const known = packages.get(key);
-      const merged = [...new Map([...(known?.needs ?? []), ...needs].map((one) => [one.key, one])).values()];
+      const merged = [...new Map([...(known?.needs ?? []), ...needs].map((need) => [need.key, need])).values()];
       const comment = known === undefined ? `for ${framework}` : `${known.comment}, ${framework}`;
       packages.set(
         key,

@@ -20,8 +20,8 @@ export const readPomDependencies: DependencyReader = (text, context) => {
       const value = textOf(project[name]) ?? textOf(objectOf(project['parent'])[name]);
       if (value !== null) properties.set(`project.${name}`, value);
     }
-    for (const one of dependenciesOf(objectOf(project['dependencyManagement'])))
-      managed.set(`${one['groupId']}:${one['artifactId']}`, String(one['version'] ?? ''));
+    for (const item of dependenciesOf(objectOf(project['dependencyManagement'])))
+      managed.set(`${item['groupId']}:${item['artifactId']}`, String(item['version'] ?? ''));
   }
   const fill = (value: unknown): string | null => {
     let filled = textOf(value) ?? '';
@@ -32,13 +32,13 @@ export const readPomDependencies: DependencyReader = (text, context) => {
   const unknown: string[] = [];
   const direct = chain
     .flatMap((project) => dependenciesOf(project))
-    .map((one) => {
-      const name = `${fill(one['groupId']) ?? '?'}:${fill(one['artifactId']) ?? '?'}`;
-      const version = fill(one['version']) ?? fill(managed.get(`${one['groupId']}:${one['artifactId']}`));
+    .map((item) => {
+      const name = `${fill(item['groupId']) ?? '?'}:${fill(item['artifactId']) ?? '?'}`;
+      const version = fill(item['version']) ?? fill(managed.get(`${item['groupId']}:${item['artifactId']}`));
       const fixed = version === null || /[[(,]/.test(version) ? null : version;
       if (fixed === null) unknown.push(`${context.file} does not say which version of ${name} is used`);
       const kind: DependencyKind =
-        String(one['optional']) === 'true' ? 'optional' : (scopes[textOf(one['scope']) ?? ''] ?? 'run');
+        String(item['optional']) === 'true' ? 'optional' : (scopes[textOf(item['scope']) ?? ''] ?? 'run');
       return { key: name, kind, locked: lockedPackage({ key: name, type: 'maven', name, version: fixed }) };
     });
   if (direct.length > 0)

@@ -15,20 +15,21 @@ export const readPylock: DependencyReader = (text, { file, manifests }) => {
     const name = normaliseName(textOf(wanted['name']) ?? '');
     const version = textOf(wanted['version']);
     const found = entries.find(
-      (one) =>
-        normaliseName(textOf(one['name']) ?? '') === name && (version === null || textOf(one['version']) === version),
+      (entry) =>
+        normaliseName(textOf(entry['name']) ?? '') === name &&
+        (version === null || textOf(entry['version']) === version),
     );
     return found === undefined ? null : keyOf(found);
   };
   const packages = entries.map((entry) => {
     const files = [...objectsOf(entry['wheels']), objectOf(entry['sdist']), objectOf(entry['archive'])];
-    const digests = files.flatMap((one) =>
-      Object.entries(objectOf(one['hashes'])).flatMap(
+    const digests = files.flatMap((file) =>
+      Object.entries(objectOf(file['hashes'])).flatMap(
         ([algorithm, value]) => hexDigest(algorithm, String(value)) ?? [],
       ),
     );
-    const needs = objectsOf(entry['dependencies']).flatMap((one) => {
-      const key = find(one);
+    const needs = objectsOf(entry['dependencies']).flatMap((item) => {
+      const key = find(item);
       return key === null ? [] : [{ key, kind: 'run' as const }];
     });
     const name = normaliseName(textOf(entry['name']) ?? '');

@@ -94,7 +94,7 @@ function realName(pattern: string): string {
 }
 
 function dedupe(packages: readonly LockedPackage[]): LockedPackage[] {
-  return [...new Map(packages.map((one) => [one.key, one])).values()];
+  return [...new Map(packages.map((pkg) => [pkg.key, pkg])).values()];
 }
 
 type Block = {
