@@ -109,7 +109,7 @@ const release = (text: string) => ({
     { title: text, items: [{ summary: text, scope: text, breaking: text, commit: 'c', issues: [], authors: [] }] },
   ],
   artifacts: [{ file: text, form: text, sizeBytes: 1, sha256: text, files: [{ path: text, sizeBytes: 1 }] }],
-  findings: text,
+  findings: [text],
   rehearsed: [text],
   sboms: [text],
   deliveries: [{ destination: text, artifact: text, state: text, address: text }],

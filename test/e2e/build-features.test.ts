@@ -307,15 +307,40 @@ describe('build --list', () => {
     expect(
       tarball.entries.map((entry: { path: string; origin: { type: string } }) => `${entry.path} ${entry.origin.type}`),
     ).toEqual([
-      'LICENSE source',
-      'README.md source',
-      'dist/browser.js step',
-      'dist/index.d.ts step',
-      'dist/node.js step',
-      'package.json source',
+      'package/LICENSE source',
+      'package/README.md source',
+      'package/dist/browser.js step',
+      'package/dist/index.d.ts step',
+      'package/dist/node.js step',
+      'package/package.json source',
     ]);
+    expect(shown.stdout).toContain('tidemark-1.4.0.tgz');
+    expect(shown.stderr).not.toMatch(/\([, ]*\)/);
     expect(shown.stdout).toMatch(/dist\/browser\.js\s+step `node tools\/build\.js`/);
     expect(readdirSync(folder)).not.toContain('bevelstone-out');
+  });
+
+  it('names helpers and generated files too', async () => {
+    const { folder } = await demoWorkspace();
+
+    const { result } = await bevelstoneJson(['build', '--list', '-p', 'harmonics', '-p', 'tidemark-py'], {
+      cwd: folder,
+    });
+
+    type Listed = { file: string; entries: { path: string; origin: { type: string } }[] };
+    const artifacts: Listed[] = result.selections.flatMap((one: { artifacts: Listed[] }) => one.artifacts);
+    const generated = new Map(
+      artifacts.map(({ file, entries }) => [
+        file,
+        entries.filter(({ origin }) => origin.type === 'generated').map((entry) => entry.path),
+      ]),
+    );
+    expect(generated.get('tidemark_py-1.3.1-py3-none-any.whl')).toEqual(
+      expect.arrayContaining([expect.stringMatching(/METADATA$/), expect.stringMatching(/RECORD$/)]),
+    );
+    const deb = [...generated].find(([file]) => file.endsWith('.deb'))?.[1] ?? null;
+    if (deb !== null) expect(deb).toEqual(expect.arrayContaining(['control.tar.gz/control', 'control.tar.gz/md5sums']));
+    expect([...generated.keys()].every((file) => file !== '')).toBe(true);
   });
 });
 

@@ -84,7 +84,7 @@ it('refuses a shallow clone, with the remedy', async () => {
   });
 });
 
-it('passes over tags that lead to no commit, and follows tags of tags', async () => {
+it('does not read tags that point to no commit, and follows tags of tags', async () => {
   const r = new TestRepository(manifest);
   r.git('tag', '-a', '-m', 'x', 'inner');
   r.git('tag', '-a', '-m', 'x', 'v1.2.0', 'inner');
@@ -92,8 +92,9 @@ it('passes over tags that lead to no commit, and follows tags of tags', async ()
   r.commit('fix: x', { paths: ['x.js'] });
   r.checkOut();
 
-  const { result, warnings } = await bevelstoneJson(['survey'], { cwd: r.folder });
+  const { result, warnings } = await bevelstoneJson(['survey', '--tags'], { cwd: r.folder });
 
   expect(result.packages[0]).toMatchObject({ last: { version: '1.2.0', tag: 'v1.2.0' }, next: '1.2.1' });
-  expect(warnings.join()).toContain('v9.0.0');
+  expect(result.tags.ignored).toEqual([{ tag: 'v9.0.0', why: 'it does not point to a commit' }]);
+  expect(warnings.join()).not.toContain('v9.0.0');
 });

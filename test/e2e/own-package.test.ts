@@ -107,7 +107,7 @@ describe('our own npm tarball', () => {
     const hidden = path.join(top, compiler);
     renameSync(path.join(folder, compiler), hidden);
     try {
-      expect(await run(program, ['config', 'check'], clone)).toContain('bevelstone.yaml is right');
+      expect(await run(program, ['config', 'check'], clone)).toContain('bevelstone.yaml is valid');
       expect(await run(program, ['survey'], clone)).toContain('bevelstone');
       expect(await run(program, ['inspect', tarball], top)).toContain('dist/main.js');
     } finally {

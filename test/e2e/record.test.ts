@@ -1,9 +1,10 @@
+import { execFileSync } from 'node:child_process';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { type ReleaseWorkspace, releaseWorkspace, uploads } from '../builders/release-workspace.ts';
-import { TestRepository } from '../builders/repository.ts';
+import { TestRepository, temporaryFolder } from '../builders/repository.ts';
 
 const ask = (w: ReleaseWorkspace, ...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
 
@@ -220,5 +221,42 @@ describe('config', () => {
     expect(
       (await ask(w, 'config', 'check')).error?.problems[0]?.code ?? (await ask(w, 'config', 'check')).error?.code,
     ).toMatch(/^CONFIG_/);
+  });
+
+  it('is checked before anything is committed, and says what could not be', async () => {
+    const folder = temporaryFolder();
+    execFileSync('git', ['init', '--quiet'], { cwd: folder });
+    writeFileSync(path.join(folder, 'bevelstone.yaml'), 'schema: 1\npackages: { coast: {} }\n');
+
+    const good = await bevelstoneJson(['config', 'check'], { cwd: folder });
+    writeFileSync(path.join(folder, 'bevelstone.yaml'), 'schema: 1\npackage: {}\n');
+    const bad = await bevelstoneJson(['config', 'check'], { cwd: folder });
+
+    expect([good.exitCode, good.warnings]).toEqual([0, [expect.stringContaining('manifests were not checked')]]);
+    expect(bad.error).toMatchObject({ code: 'CONFIG_INVALID', fix: 'Did you mean "packages"?' });
+  });
+
+  it('is shown in a form that is itself valid, and editors find its schema', async () => {
+    const w = await releaseWorkspace({ destinations: ['office', 'shelf'] });
+
+    const shown = await bevelstone(['config', 'show'], { cwd: w.folder, env: w.env });
+    writeFileSync(path.join(w.folder, 'bevelstone.yaml'), shown.stdout);
+    const checked = await ask(w, 'config', 'check');
+
+    expect([checked.exitCode, checked.error]).toEqual([0, null]);
+    expect((await bevelstone(['config', 'show'], { cwd: w.folder, env: w.env })).stdout).toBe(shown.stdout);
+    const schema = JSON.parse(readFileSync(path.join(w.folder, '.git/bevelstone/schema.json'), 'utf8'));
+    expect(schema.properties.packages.description).toBe('Packages by name.');
+  });
+});
+
+describe('a release of the only package', () => {
+  it.each(['0.1.0', 'v0.1.0', 'soundings@v0.1.0', 'soundings'])('may be named %s', async (name) => {
+    const w = await releaseWorkspace({ destinations: [] });
+    expect((await w.release()).error).toBeNull();
+
+    const run = await ask(w, 'ledger', 'show', name);
+
+    expect(run.result).toMatchObject({ package: 'soundings', version: '0.1.0' });
   });
 });

@@ -3,6 +3,7 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { itWith } from '../builders/tools.ts';
 import { demoWorkspace, nodePackages } from '../builders/workspace.ts';
@@ -281,4 +282,23 @@ it('takes a whole folder of files together, and tells those that are none', asyn
   expect(passed.stdout).toMatch(
     /^= passed {3}tidemark-1\.0\.0\.tgz {2}npm-tarball\n\n= 1 artifact verified: nothing refused$/,
   );
+});
+
+describe('after a release that stopped at its card', () => {
+  it('explains the same artifacts, until a release is made', async () => {
+    const w = await releaseWorkspace({ destinations: [] });
+    const verify = () => bevelstoneJson(['verify'], { cwd: w.folder, env: w.env });
+
+    expect((await verify()).error?.code).toBe('RELEASE_NOT_BUILT');
+    expect((await w.release(['--dry-run'])).error).toBeNull();
+    const dry = await verify();
+    expect((await w.release()).error).toBeNull();
+    const released = await verify();
+
+    expect(dry.error).toBeNull();
+    expect(dry.result.artifacts.map(({ file }: { file: string }) => path.basename(file))).toEqual([
+      'soundings-0.1.0.tgz',
+    ]);
+    expect(released.result?.artifacts.length ?? 0).toBeGreaterThan(0);
+  });
 });

@@ -75,10 +75,13 @@ describe('the program', () => {
   });
 
   it.each([
-    [['surwey'], /Unknown/, /Did you mean "survey"/],
-    [['survey', '--colour'], /Unknown argument: colour/, /survey --help/],
-    [['survey', '--raise', 'huge'], /Invalid values/, /survey --help/],
-    [['inspect'], /Not enough non-option arguments/, /inspect --help/],
+    [['surwey'], /unknown command "surwey"/, /Did you mean "survey"/],
+    [['rel'], /unknown command "rel"/, /Did you mean "release"/],
+    [['release', '--dryrun'], /unknown option --dryrun/, /Did you mean "--dry-run"/],
+    [['build', '--jobs', 'x'], /invalid value for --jobs/, /--jobs 2/],
+    [['survey', '--colour'], /unknown option --colour/, /survey --help/],
+    [['survey', '--raise', 'huge'], /invalid value "huge" for --raise/, /survey --help/],
+    [['inspect'], /missing argument: inspect <file>/, /inspect --help/],
   ])('refuses %j with exit code 2', async (args, message, fix) => {
     const run = await bevelstoneJson(args, { cwd: temporaryFolder() });
 

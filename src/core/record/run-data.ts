@@ -1,4 +1,5 @@
 import { isFileName } from '../contents/safe-path.ts';
+import { severities } from '../name/rule.ts';
 import { weights } from '../version/weight.ts';
 import type { NewEvent } from './event.ts';
 import { isRunId, newEventSchema } from './parse-event.ts';
@@ -175,9 +176,15 @@ const cardSchema = openObject({
           to: list(isString),
         }),
       ),
-      refused: isCount,
-      warned: isCount,
-      rules: list(isString),
+      findings: list(
+        openObject({
+          severity: isOneOf(...severities),
+          rule: isString,
+          artifact: isString,
+          path: orNull(isString),
+          message: isString,
+        }),
+      ),
       rehearsed: list(isString),
       without: list(isString),
     }),

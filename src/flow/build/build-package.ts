@@ -96,7 +96,10 @@ export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
     }
     const plan = await planArtifact(await formInput({ job, prepared, artifact, platform }));
     const { originOf } = sourceOf(job, prepared, artifact);
-    const control = (plan.control ?? []).map((entry) => ({ ...entry, path: `control.tar.gz/${entry.path}` }));
+    const control = (plan.control ?? []).map((entry) => ({
+      ...entry,
+      path: `control.tar.gz/${entry.path.replace(/^\.\//, '')}`,
+    }));
     const entries = [...control, ...plan.entries].map((entry) => listedEntry(entry, originOf));
     artifacts.push({ file: plan.fileName, form, platform, entries });
   }

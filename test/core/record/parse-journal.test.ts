@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { parseJournal } from '../../../src/core/record/parse-journal.ts';
+import type { ReleaseCard } from '../../../src/core/record/release-card.ts';
 import {
   formatRecord,
   lastRecord,
@@ -49,6 +50,54 @@ function journalOf(parts: readonly Pick<RunRecord, 'step' | 'key' | 'phase' | 'd
     .join('');
 }
 
+/** With everything that a card can have: what is written must be read again. */
+const card: ReleaseCard = {
+  commit: 'c'.repeat(40),
+  source: 'd'.repeat(40),
+  branch: 'main',
+  stream: 'stable',
+  remote: 'origin',
+  writes: ['CHANGELOG.md'],
+  pushes: ['main'],
+  releases: [
+    {
+      package: 'coast',
+      last: '1.3.0',
+      version: '1.4.0',
+      weight: 'minor',
+      reasons: ['1 feature'],
+      tag: 'v1.4.0',
+      notes: {
+        package: 'coast',
+        version: '1.4.0',
+        range: '',
+        date: '2026-11-02',
+        intro: null,
+        sections: [],
+        contributors: [],
+      },
+      artifacts: [
+        {
+          file: 'coast-1.4.0.tgz',
+          form: 'npm-tarball',
+          platform: null,
+          sizeBytes: 1,
+          sha256: 'a'.repeat(64),
+          to: ['office'],
+        },
+      ],
+      findings: [
+        { severity: 'warn', rule: 'archive/junk', artifact: 'coast-1.4.0.tgz', path: null, message: 'a file too many' },
+      ],
+      rehearsed: ['npm 11: installed'],
+      without: [],
+    },
+  ],
+  resting: ['tides'],
+  destinations: [{ name: 'office', url: 'https://packages.fenmarsh.example/' }],
+  opted: [],
+};
+
 const parts = fc.array(
   fc.record({
     step: fc.constantFrom(...freeSteps),
@@ -70,6 +119,14 @@ describe('a journal', () => {
         expect([lines.map((line) => `${line}\n`).join(''), damage]).toEqual([journalOf(all), null]);
       }),
     );
+  });
+
+  it('gives back the card that was agreed to', () => {
+    const data = { card: 'a'.repeat(64), what: card };
+
+    const { records, damage } = parseJournal(journalOf([{ step: 'agreed', key: '', phase: 'done', data }]));
+
+    expect([damage, records[0]?.data]).toEqual([null, data]);
   });
 
   it('cut at any byte, holds the records that were whole, and says where they end', () => {

@@ -18,6 +18,8 @@ type Row = {
   /** Next version by package, or the code of the refusal. */
   readonly expect: Readonly<Record<string, string | null>> | string;
   readonly warns?: RegExp;
+  /** What only someone who asks for more is shown. */
+  readonly details?: RegExp;
   readonly because?: RegExp;
 };
 
@@ -465,7 +467,7 @@ const rows: readonly Row[] = [
       r.commit('fix: x', a);
     },
     expect: { a: '1.4.1' },
-    warns: /(?=[\s\S]*tag v1\.4 is)(?=[\s\S]*tag v01\.2\.3 is)(?=[\s\S]*tag v9{19}\.0\.0 is)/,
+    details: /(?=[\s\S]*tag v1\.4 is)(?=[\s\S]*tag v01\.2\.3 is)(?=[\s\S]*tag v9{19}\.0\.0 is)/,
   },
   {
     name: '33 a preview branch',
@@ -671,6 +673,8 @@ test.each(rows.map((row) => [row.name, row] as const))('%s', async (_, row) => {
     answer.packages.map(({ name, next }) => [name, next?.replace(/\+[0-9a-f]{7}$/, '+SHA') ?? null]),
   );
   expect(found).toEqual(row.expect);
+  const details = context.events.flatMap((event) => (event.type === 'detail' ? [event.text] : []));
+  if (row.details !== undefined) expect(details.join('\n')).toMatch(row.details);
   if (row.warns !== undefined) expect(context.warnings().join('\n')).toMatch(row.warns);
   if (row.because !== undefined) expect(answer.packages[0]?.reasons.join('; ')).toMatch(row.because);
 });
