@@ -48,7 +48,7 @@ async function readInput(stdin: Host['stdin']): Promise<string | null> {
 
 /**
  * Shows what is about to happen and asks once. `--yes` answers beforehand; without a terminal it is needed.
- * The asker throws CONFIRMATION_NEEDED when nobody can be asked, INTERRUPTED when the answer is no.
+ * The asker throws CONFIRMATION_NEEDED without a terminal, INTERRUPTED when the answer is no.
  */
 export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings): Ask {
   return async ({ shown, question }) => {
@@ -56,16 +56,16 @@ export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings):
     if (yes || question === null) return;
     if (!isTerminal) {
       throw new BevelstoneError('CONFIRMATION_NEEDED', {
-        message: `${question} Nobody is here to answer`,
-        why: 'there is no terminal, and what follows leaves this machine',
-        fix: 'Add --yes to go on without a question, or --dry-run to stop here',
+        message: `not confirmed: ${question}`,
+        why: 'there is no terminal to ask on, and the next step cannot be undone',
+        fix: 'Add --yes to continue without asking, or --dry-run to stop here',
       });
     }
     const { default: confirm } = await import('@inquirer/confirm');
     if (await confirm({ message: question, default: false, theme: { prefix } }, { signal })) return;
     throw new BevelstoneError('INTERRUPTED', {
-      message: 'Answered no',
-      why: 'you were asked first',
+      message: 'not confirmed',
+      why: 'the question was answered with no',
       fix: 'Nothing was changed',
     });
   };

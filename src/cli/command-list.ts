@@ -5,7 +5,7 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'init',
     positional: '',
-    describe: 'Look at the repository and write a commented bevelstone.yaml',
+    describe: 'Read the repository and write a commented bevelstone.yaml',
     load: async () => (await import('./command/init.ts')).init,
   },
   {
@@ -29,25 +29,25 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'gather',
     positional: '<folders..>',
-    describe: 'Join what several machines built of one commit',
+    describe: 'Combine what several machines built from one commit',
     load: async () => (await import('./command/gather.ts')).gather,
   },
   {
     name: 'inspect',
     positional: '<file>',
-    describe: 'Show what is inside an artifact',
+    describe: 'Show the contents of an artifact',
     load: async () => (await import('./command/inspect.ts')).inspect,
   },
   {
     name: 'verify',
     positional: '[files..]',
-    describe: 'Check artifacts by rules before anyone can install them',
+    describe: 'Check artifacts against the rules before they are uploaded',
     load: async () => (await import('./command/verify.ts')).verify,
   },
   {
     name: 'sbom write',
     positional: '[targets..]',
-    describe: 'Write SBOMs: what is inside, and all it depends on',
+    describe: 'Write SBOMs: files and dependencies of artifacts',
     load: async () => (await import('./command/sbom-write.ts')).sbomWrite,
   },
   {
@@ -59,31 +59,31 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'sbom merge',
     positional: '<files..>',
-    describe: 'Join several SBOMs into one',
+    describe: 'Merge several SBOMs into one',
     load: async () => (await import('./command/sbom-merge.ts')).sbomMerge,
   },
   {
     name: 'sbom show',
     positional: '<file>',
-    describe: 'Show what an SBOM names, with licences, and what changed since another',
+    describe: 'Show the components and licences of an SBOM, or compare two SBOMs',
     load: async () => (await import('./command/sbom-show.ts')).sbomShow,
   },
   {
     name: 'probe',
     positional: '[destinations..]',
-    describe: 'Ask destinations whether a release could go there',
+    describe: 'Check destinations: reachable, credential, names, versions',
     load: async () => (await import('./command/probe.ts')).probe,
   },
   {
     name: 'rehearse',
     positional: '',
-    describe: 'Install what was built from throw-away stand-ins, as a new user would',
+    describe: 'Install built packages from temporary stand-ins, as a new user would',
     load: async () => (await import('./command/rehearse.ts')).rehearse,
   },
   {
     name: 'publish',
     positional: '',
-    describe: 'Deliver built artifacts to their destinations',
+    describe: 'Upload built artifacts to their destinations',
     load: async () => (await import('./command/publish.ts')).publish,
   },
   {
@@ -95,43 +95,43 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'release',
     positional: '',
-    describe: 'Go the whole way: gates, build, checks, one question, tag, push, deliver, record',
+    describe: 'Make a complete release: gates, build, checks, one question, tag, push, upload, record',
     load: async () => (await import('./command/release.ts')).release,
   },
   {
     name: 'promote',
     positional: '<release>',
-    describe: 'Copy the very bytes of a release to another destination',
+    describe: 'Copy the exact bytes of a release to another destination',
     load: async () => (await import('./command/promote.ts')).promote,
   },
   {
     name: 'withdraw',
     positional: '<release>',
-    describe: 'Take a release back at a destination, as far as its protocol allows',
+    describe: 'Withdraw a release from a destination, as far as its protocol allows',
     load: async () => (await import('./command/withdraw.ts')).withdraw,
   },
   {
     name: 'ledger list',
     positional: '',
-    describe: 'List every release and where it was delivered',
+    describe: 'List every release and its destinations',
     load: async () => (await import('./command/ledger-list.ts')).ledgerList,
   },
   {
     name: 'ledger show',
     positional: '<release>',
-    describe: 'Show one release: what changed, what it is made of, where it went',
+    describe: 'Show one release: changes, artifacts, destinations',
     load: async () => (await import('./command/ledger-show.ts')).ledgerShow,
   },
   {
     name: 'ledger trace',
     positional: '<what>',
-    describe: 'Tell which release first has a file, a digest, a commit or an issue',
+    describe: 'Find the first release that contains a file, digest, commit or issue',
     load: async () => (await import('./command/ledger-trace.ts')).ledgerTrace,
   },
   {
     name: 'ledger lines',
     positional: '<release>',
-    describe: 'What a user types or pastes to get exactly this release',
+    describe: 'Print what users type or paste to get exactly this release',
     load: async () => (await import('./command/ledger-lines.ts')).ledgerLines,
   },
   {
@@ -155,13 +155,13 @@ export const commandList: readonly ListedCommand[] = [
   {
     name: 'standin',
     positional: '',
-    describe: 'Run stand-in servers on this machine, for trying things out',
+    describe: 'Run stand-in servers on this machine, for experiments',
     load: async () => (await import('./command/standin.ts')).standin,
   },
   {
     name: 'demo',
     positional: '[to]',
-    describe: 'Lay out the demo workspace and go the whole way with it',
+    describe: 'Create the demo workspace and make a complete release of it',
     load: async () => (await import('./command/demo.ts')).demo,
   },
   {

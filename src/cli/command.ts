@@ -11,7 +11,7 @@ export type Outcome<Result> = {
   readonly result: Result;
   readonly error?: BevelstoneError | null;
   readonly until?: Promise<void>;
-  /** What goes to standard output byte for byte where nobody reads it on a terminal. */
+  /** Written to standard output byte for byte, unless it is a terminal. */
   readonly bytes?: Uint8Array;
 };
 

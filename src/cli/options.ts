@@ -26,7 +26,7 @@ export function commonOptions(parser: Argv): Argv {
     })
     .option('trust-config', {
       type: 'boolean',
-      describe: 'Send credentials wherever this configuration says, without asking',
+      describe: 'Send credentials to all destinations of this configuration without asking',
     })
     .option('json', { type: 'boolean', describe: 'Print one JSON object' })
     .option('quiet', { alias: 'q', type: 'boolean', describe: 'No progress' })

@@ -80,9 +80,9 @@ class Session {
         ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal }) : null,
       },
       askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal, stdin: this.#host.stdin }),
-      report: (told) => {
+      report: (reported) => {
         // Before a line is cut to the width of the terminal: half a secret is not found any more.
-        const event = redactValue(told, this.secrets);
+        const event = redactValue(reported, this.secrets);
         if (event.type === 'warning') this.warnings.push(event.text);
         if (event.type === 'warning' || !this.#isQuiet) this.#progress.report(event);
       },
@@ -128,20 +128,20 @@ class Session {
 
   async fail(error: unknown): Promise<void> {
     this.#progress.stop();
-    const told =
+    const shown =
       this.#abort.signal.aborted && !(error instanceof BevelstoneError)
         ? interrupted(error)
         : (systemFault(error) ?? error);
     if (this.isJson)
-      await this.#printJson(false, told instanceof BevelstoneError ? told.result : null, errorJson(told));
-    const isOurs = told instanceof BevelstoneError;
-    const text = isOurs ? renderError(told, this.errors) : renderFault(told, this.errors);
+      await this.#printJson(false, shown instanceof BevelstoneError ? shown.result : null, errorJson(shown));
+    const isOurs = shown instanceof BevelstoneError;
+    const text = isOurs ? renderError(shown, this.errors) : renderFault(shown, this.errors);
     const stack =
       isOurs && this.#isVerbose
-        ? `\n${told.stack}${told.cause instanceof Error ? `\ncause: ${told.cause.stack}` : ''}`
+        ? `\n${shown.stack}${shown.cause instanceof Error ? `\ncause: ${shown.cause.stack}` : ''}`
         : '';
     this.#host.stderr.write(this.#safe(`${text}${stack}\n`));
-    this.#host.setExitCode(isOurs ? told.exitCode : errorCatalog.INTERNAL.exitCode);
+    this.#host.setExitCode(isOurs ? shown.exitCode : errorCatalog.INTERNAL.exitCode);
   }
 
   async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
@@ -252,8 +252,8 @@ function addCommand(parser: Argv, { name, positional, describe }: ListedCommand,
 
 function interrupted(cause: unknown): BevelstoneError {
   return new BevelstoneError('INTERRUPTED', {
-    message: 'Interrupted',
-    why: 'the program was asked to stop',
+    message: 'interrupted',
+    why: 'the program received a signal',
     fix: 'Nothing was changed; run the same command again',
     cause,
   });

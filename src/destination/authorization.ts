@@ -22,8 +22,8 @@ export function authorizationHeaders(speaks: Protocol, credential: Credential): 
   if (item.type === 'basic') return { authorization: basic(item.user, item.password) };
   if (item.type === 'header') return { [item.name.toLowerCase()]: item.value };
   throw new BevelstoneError('CREDENTIAL_KIND', {
-    message: `${speaks} has no use for a credential of this shape`,
-    why: 'access keys and the usual chain are for s3',
+    message: `invalid credential for ${speaks}`,
+    why: 'access keys and chain are only for s3',
     fix: 'Write env:NAME, file:PATH, kept:NAME, or a mapping with token, user and password, or header and value',
     where: { file: 'bevelstone.yaml' },
   });

@@ -81,7 +81,7 @@ export type Withdrawal = { readonly how: string; readonly limits: string | null 
 export type Sending = {
   /** Every parcel of the same release that goes to this destination. */
   readonly all: readonly Parcel[];
-  /** Is told how many bytes more have left. */
+  /** Gets the number of bytes sent since the last call. */
   readonly moved: (bytes: number) => void;
 };
 

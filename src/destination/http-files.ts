@@ -94,9 +94,9 @@ export async function changeRemoteText({
     isChanged = true;
   }
   throw new BevelstoneError('DESTINATION_BUSY', {
-    message: `${url} could not be changed`,
-    why: `others wrote to it at each of ${tries} tries`,
-    fix: 'Run the same command again; what is delivered stays delivered',
+    message: `cannot update ${url}`,
+    why: `others pushed to it during each of ${tries} attempts`,
+    fix: 'Run the same command again; finished uploads are kept',
   });
 }
 
@@ -153,8 +153,8 @@ export async function deleteAt(web: Web, url: string): Promise<void> {
   if (isDone(answer.status) || answer.status === 404) return;
   if (answer.status !== 405 && answer.status !== 501) throw refused(web, `to delete ${url}`, answer);
   throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
-    message: `${web.name} does not delete ${url}`,
-    why: `it answered ${answer.status}: this server never takes a file back`,
-    fix: 'Release a higher version, and say in its notes what is wrong with this one',
+    message: `${web.name} cannot delete ${url}`,
+    why: `it answered ${answer.status}: this server does not support deletion`,
+    fix: 'Release a higher version, and describe the problem in its notes',
   });
 }

@@ -19,7 +19,7 @@ export type Web = {
   readonly secrets: ReadonlySet<string>;
 };
 
-/** Requests that leave something behind; a server never refers them to somebody else's host. */
+/** Requests that leave something behind; a server never redirects them to another host. */
 const changing: ReadonlySet<string> = new Set(['PUT', 'POST', 'PATCH', 'DELETE', 'MKCOL']);
 
 /**
@@ -44,8 +44,8 @@ export function isOwnOrigin({ origins }: Pick<Web, 'origins'>, url: string): boo
 export function untrustedOrigin({ name, origins }: Pick<Web, 'name' | 'origins'>, url: string): BevelstoneError {
   const origin = URL.canParse(url) ? new URL(url).origin : 'an address that is none';
   return new BevelstoneError('ORIGIN_UNTRUSTED', {
-    message: `${name} refers to ${origin}, which gets neither credential nor files`,
-    why: `the configuration names only ${[...origins].join(', ')}`,
+    message: `${name} refers to ${origin}, which does not get credentials or files`,
+    why: `the configuration only allows ${[...origins].join(', ')}`,
     fix: `If ${origin} belongs to the same service, add it: also-trusts: [${origin}]`,
     where: { file: 'bevelstone.yaml' },
   });
@@ -160,7 +160,7 @@ export function parseJson(text: string): unknown {
 /** The error for an answer that is not this protocol's. */
 export function unexpectedAnswer(destination: string, why: string, url: string): BevelstoneError {
   return new BevelstoneError('DESTINATION_ANSWER', {
-    message: `${destination} did not answer like a server of its protocol`,
+    message: `${destination} did not answer as its protocol requires`,
     why,
     fix: `Check the address: ${url}`,
   });

@@ -1,4 +1,4 @@
-/** Something worth telling while work goes on. Texts may hold names from outside; whoever shows them cleans them. */
+/** Progress of the work. Texts may contain names from outside; the view cleans them. */
 export type ProgressEvent =
   /** What comes next belongs together under this title. */
   | { readonly type: 'group'; readonly title: string }

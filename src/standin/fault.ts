@@ -4,10 +4,10 @@ import { pauseFor } from '../world/poll.ts';
 
 /** Something that goes wrong on purpose, so that a client's answer to it can be seen. */
 export type Fault = {
-  /** Which requests it befalls; all when left out. */
+  /** Which requests it affects; all by default. */
   readonly method?: string;
   readonly path?: RegExp;
-  /** How many requests it befalls; 1 when left out. */
+  /** How many requests it affects; 1 by default. */
   readonly times?: number;
 } & (
   | { readonly type: 'latency'; readonly ms: number }
@@ -24,7 +24,7 @@ export type Fault = {
   | { readonly type: 'disk-full'; readonly room: number }
 );
 
-/** The faults of a server; each befalls its number of requests and is over. */
+/** The faults of a server; each affects its number of requests and then ends. */
 export class Faults {
   readonly #open: { fault: Fault; left: number }[];
   /** What the server was asked, in order: method and path. */
@@ -90,7 +90,7 @@ export function addFaults(server: FastifyInstance, faults: Faults): void {
         return done(new Error('the connection was cut'));
       },
     });
-    // Whoever reads it is told; where nobody does any more, nobody needs to be.
+    // The reader is informed if there still is one.
     counted.on('error', () => {});
     return payload.pipe(counted);
   });

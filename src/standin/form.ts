@@ -10,7 +10,7 @@ export type ReceivedForm = {
   readonly files: ReadonlyMap<string, Received & { readonly fileName: string }>;
 };
 
-/** Takes a form in as a stream (RFC 7578); whoever calls commits or discards its files. */
+/** Takes a form in as a stream (RFC 7578); the caller commits or discards its files. */
 export async function receiveForm(request: FastifyRequest, store: Store, receiving: Receiving): Promise<ReceivedForm> {
   const type = request.headers['content-type'] ?? '';
   if (!/^multipart\/form-data\b/.test(type)) throw new Refusal(400, 'a form with a file is needed');

@@ -28,7 +28,7 @@ export type Credential =
 
 /**
  * Follows the references of a credential to its secrets.
- * @param found is told every secret, so that nothing shows it.
+ * @param found gets every secret, so that it is never shown.
  * @throws CREDENTIAL_MISSING, CREDENTIAL_UNSAFE when others could read the file.
  */
 export async function readCredential(
@@ -78,7 +78,7 @@ export async function readSecret(reference: SecretReference, { env, folder, orig
   if (secret !== '') return secret;
   const [why, fix] = missing(reference, name);
   throw new BevelstoneError('CREDENTIAL_MISSING', {
-    message: `The credential ${reference} is empty or missing`,
+    message: `the credential ${reference} is empty or missing`,
     why,
     fix,
   });

@@ -34,8 +34,8 @@ export async function* within(chunks: AsyncIterable<Uint8Array>, left: () => num
 
 function tooLate(): BevelstoneError {
   return new BevelstoneError('DESTINATION_UNREACHABLE', {
-    message: 'The download was given up',
-    why: 'it did not come in the time that `confirm-for` allows',
-    fix: 'Run the same command again, or give the destination a longer `confirm-for`',
+    message: 'the download timed out',
+    why: 'it did not finish within `confirm-for`',
+    fix: 'Run the same command again, or set a longer `confirm-for`',
   });
 }

@@ -1,7 +1,7 @@
 import type { BigIntStats } from 'node:fs';
 import { stat } from 'node:fs/promises';
 
-/** What tells a file from a changed one without reading it: every write moves the change time, which nobody can set. */
+/** Detects a changed file without reading it: every write updates the change time, which cannot be set. */
 export type FileStamp = { readonly inode: bigint; readonly sizeBytes: bigint; readonly changedNs: bigint };
 
 /** The stamp of a file. */

@@ -240,7 +240,7 @@ function unwritable(error: unknown, file: string): unknown {
   return new BevelstoneError('FILE_UNWRITABLE', {
     message: `${file} cannot be written`,
     why: message,
-    fix: 'Name a folder that can be written, with room left',
+    fix: 'Give a writable folder with free space',
     where: { file },
     cause: error,
   });

@@ -9,7 +9,7 @@ const markerName = 'release.json';
 
 /**
  * Fills a new folder and puts it in the place of the old one; a reader sees one or the other. Only a folder that was made here
- * is replaced: another one may hold somebody's work.
+ * is replaced: another one may contain a user's work.
  * @param final absolute path. @param fill gets the folder to fill, and writes a release.json into it.
  * @throws FOLDER_NOT_OURS before anything is done.
  */
@@ -70,7 +70,7 @@ async function refuseForeign(final: string): Promise<void> {
   throw new BevelstoneError('FOLDER_NOT_OURS', {
     message: `${final} is not replaced`,
     why: `Bevelstone did not create it: it has no ${markerName} of a release`,
-    fix: 'Move it away, or choose another folder with `output`',
+    fix: 'Move it, or set another folder with `output`',
     where: { file: final },
   });
 }

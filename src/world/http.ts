@@ -4,7 +4,7 @@ import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-err
 import { isPassing, parseRetryAfter, retryDelay } from '../core/protocol/retry-delay.ts';
 import { timeLimits, transferMs } from './time-limit.ts';
 
-/** A request; the body may be any size, its length is told exactly. */
+/** A request; the body may be any size, its exact length is sent. */
 export type HttpRequest = {
   readonly method: 'GET' | 'HEAD' | 'PUT' | 'POST' | 'PATCH' | 'DELETE' | 'OPTIONS' | 'PROPFIND' | 'MKCOL';
   readonly url: string;
@@ -92,7 +92,7 @@ async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
   }
 }
 
-/** What may be told to a server that nobody named. */
+/** What may be sent to a server that is not configured. */
 const harmless: ReadonlySet<string> = new Set(['accept', 'user-agent', 'range']);
 
 /** Reads what is left of a short body: only then is the connection free for the next request. A long one is cut off. */
@@ -208,8 +208,8 @@ export function unreachable(url: string, cause: unknown): BevelstoneError {
   const proxy = proxyNames[protocol as keyof typeof proxyNames]?.find((name) => process.env[name]);
   return new BevelstoneError('DESTINATION_UNREACHABLE', {
     message: `${origin} could not be reached`,
-    why: proxy === undefined ? why : `${why}; the proxy that ${proxy} names is in between`,
-    fix: 'Check the address and the network, then run the same command again; it asks first what arrived',
+    why: proxy === undefined ? why : `${why}; the connection uses the proxy from ${proxy}`,
+    fix: 'Check the address and the network, then run the same command again; it checks first what was uploaded',
     cause,
   });
 }

@@ -63,7 +63,7 @@ export class Journal {
 
   /**
    * Continues a journal behind its last complete record.
-   * @param anyDamage whether one that somebody changed is opened too: for a run that is given up.
+   * @param anyDamage whether a changed one is opened too: for a run that is abandoned.
    * @throws JOURNAL_DAMAGED, JOURNAL_UNOPENED
    */
   static async open(folder: string, settings: JournalSettings, anyDamage = false): Promise<Journal> {
@@ -194,8 +194,8 @@ function cutShort(folder: string, cause: unknown): BevelstoneError {
   const { code, message } = cause as NodeJS.ErrnoException;
   const isFull = code === 'ENOSPC' || code === 'EDQUOT' || code === 'EFBIG';
   return new BevelstoneError('CUT_SHORT', {
-    message: "The run's journal could not be written",
-    why: isFull ? 'the disk is full; nothing was done that is not written down' : message,
+    message: 'cannot write the journal of this run',
+    why: isFull ? 'the disk is full; nothing was done that is not in the journal' : message,
     fix: `${isFull ? 'Make room' : 'Check the disk'}, then run: bevelstone release --resume ${path.basename(folder)}`,
     resume: path.basename(folder),
     where: { file: folder },
@@ -208,8 +208,8 @@ export function unusable(folder: string, { line, why, type }: JournalDamage): Be
   const run = path.basename(folder);
   const givenUp = `bevelstone release --abandon ${run}`;
   return new BevelstoneError('JOURNAL_DAMAGED', {
-    message: `Line ${line} of the journal of ${run} cannot be used`,
-    why: type === 'newer' ? why : `${why}, so something other than Bevelstone changed the file`,
+    message: `line ${line} of the journal of ${run} is not valid`,
+    why: type === 'newer' ? why : `${why}, so another program changed the file`,
     fix:
       type === 'newer'
         ? `Finish the run, or give it up, with that version: bevelstone release --resume ${run}, or: ${givenUp}`
@@ -226,9 +226,9 @@ function unopened(error: unknown, folder: string): unknown {
   const fault = systemFault(error);
   if (code === 'ENOENT' || isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT')) return fault ?? error;
   return new BevelstoneError('JOURNAL_UNOPENED', {
-    message: `The journal in ${folder} could not be opened`,
+    message: `cannot open the journal in ${folder}`,
     why: message,
-    fix: 'Make the git folder readable and writable for this user, with room left, then run the same command again',
+    fix: 'Make the git folder readable and writable for this user, with free space, then run the same command again',
     where: { file: folder },
     cause: error,
   });

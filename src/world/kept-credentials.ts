@@ -65,9 +65,9 @@ async function readAll(env: Env): Promise<KeptEntries> {
 
 function damaged(file: string, why: string): BevelstoneError {
   return new BevelstoneError('KEPT_DAMAGED', {
-    message: 'The kept credentials cannot be read',
+    message: 'cannot read the kept credentials',
     why,
-    fix: 'Correct the file, or delete it and store the credentials again',
+    fix: 'Fix the file, or delete it and store the credentials again',
     where: { file },
   });
 }

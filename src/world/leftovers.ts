@@ -54,7 +54,7 @@ export async function makeOwnFolder(commonFolder: string, name: string): Promise
  * @param place has a name of this program (`ownSuffix`).
  */
 export async function registerOwn(commonFolder: string, place: string): Promise<() => Promise<void>> {
-  if (!ownName.test(path.basename(place))) throw new Error(`${place} cannot be told from the files of others`);
+  if (!ownName.test(path.basename(place))) throw new Error(`${place} is not recognisable as our own`);
   const { folder, forget } = await joinWork(commonFolder);
   const note = path.join(folder, `note-${ownSuffix()}`);
   await writeFile(note, place, { flag: 'wx' });
@@ -72,7 +72,7 @@ export type NotedLocks = { readonly removeLocks: () => Promise<void>; readonly f
 
 /**
  * Writes down which locks a git that is about to be started will take, so that they are removed if it is killed. A lock
- * that was there before, or appears much later, is somebody else's.
+ * that was there before, or appears much later, belongs to another process.
  * @param files absolute paths inside the git folder.
  */
 export async function noteLocks(commonFolder: string, files: readonly string[]): Promise<NotedLocks> {
@@ -251,9 +251,9 @@ function noTemporaryFolder(error: unknown): unknown {
   const { code, message } = error as NodeJS.ErrnoException;
   if (!['ENOENT', 'ENOTDIR', 'EACCES', 'EPERM', 'EROFS'].includes(code ?? '')) return error;
   return new BevelstoneError('TEMPORARY_MISSING', {
-    message: `No temporary folder can be made in ${tmpdir()}`,
+    message: `cannot create a temporary folder in ${tmpdir()}`,
     why: message,
-    fix: 'Set TMPDIR to a folder that exists and can be written',
+    fix: 'Set TMPDIR to an existing, writable folder',
     where: { file: tmpdir() },
     cause: error,
   });

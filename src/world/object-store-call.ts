@@ -57,9 +57,9 @@ function translate({ destination, what, url, secrets }: StoreCall, error: unknow
   const message = cleanText(clipRedacted(cause.message, 200, secrets));
   if (name === 'CredentialsProviderError') {
     return new BevelstoneError('CREDENTIAL_MISSING', {
-      message: `${destination} has no credential`,
-      why: 'the usual chain (environment, shared files, the machine’s role) gives none',
-      fix: 'Log in as usual for this store, or name keys in `credential`',
+      message: `no credential for ${destination}`,
+      why: 'none found in the environment, shared files or the machine’s role',
+      fix: 'Log in to this store as usual, or set keys in `credential`',
       cause,
     });
   }
@@ -70,7 +70,7 @@ function translate({ destination, what, url, secrets }: StoreCall, error: unknow
     return new BevelstoneError('CREDENTIAL_REFUSED', {
       message: `${destination} refused ${what}`,
       why,
-      fix: isClock ? 'Set the clock of this machine' : 'Use keys that may write to this bucket',
+      fix: isClock ? 'Set the clock of this machine' : 'Use keys with write access to this bucket',
       cause,
     });
   }

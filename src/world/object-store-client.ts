@@ -59,8 +59,8 @@ function credentialsOf(credential: Credential): Partial<ConstructorParameters<ty
   const colon = text.indexOf(':');
   if (colon > 0) return { credentials: { accessKeyId: text.slice(0, colon), secretAccessKey: text.slice(colon + 1) } };
   throw new BevelstoneError('CREDENTIAL_KIND', {
-    message: 's3 has no use for a credential of this shape',
-    why: 'an object store wants an access key and a secret key',
+    message: 'invalid credential for s3',
+    why: 'an object store needs an access key and a secret key',
     fix: 'Write { access-key: REF, secret-key: REF }, a reference to ACCESS:SECRET, or chain',
     where: { file: 'bevelstone.yaml' },
   });

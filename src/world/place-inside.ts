@@ -35,8 +35,8 @@ async function isLink(file: string): Promise<boolean> {
 function outside(place: string, what: string, why: string): BevelstoneError {
   return new BevelstoneError('PATH_OUTSIDE', {
     message: `${what} is not used: ${place}`,
-    why: `${why}, and a path of the configuration stays inside the repository`,
-    fix: 'Replace the link by a file or folder of the repository, or write the path that is meant',
+    why: `${why}, and paths in the configuration must stay inside the repository`,
+    fix: 'Replace the link with a file or folder of the repository, or correct the path',
     where: { file: place },
   });
 }

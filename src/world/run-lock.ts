@@ -11,7 +11,7 @@ const released = 'released\n';
 const keptFiles = 8;
 
 /**
- * Takes the lock of a workspace. The lock is the file `lock.N` with the highest N: whoever creates the next number holds it,
+ * Takes the lock of a workspace. The lock is the file `lock.N` with the highest N: the process that creates the next number holds it,
  * and creating a file with a link succeeds for one process only. So a lock left by a killed process is taken over by
  * exactly one of those that find it. It is taken over only when that process is certainly gone.
  * @returns what releases it.
@@ -25,7 +25,7 @@ export async function takeLock(folder: string): Promise<() => Promise<void>> {
     for (;;) {
       const last = await highest(folder);
       const holder = last === null ? 'free' : await readHolder(lockFile(folder, last));
-      // Removed meanwhile: somebody took a higher number.
+      // Removed meanwhile: another process took a higher number.
       if (holder === 'missing') continue;
       if (last !== null && holder !== 'free' && !isGone(holder)) throw busy(lockFile(folder, last), holder);
       const next = (last ?? 0) + 1;
@@ -103,9 +103,9 @@ async function readHolder(file: string): Promise<ProcessIdentity | 'free' | 'mis
 
 function busy(file: string, { pid, host }: ProcessIdentity): BevelstoneError {
   return new BevelstoneError('RUN_BUSY', {
-    message: 'Another release of this workspace is running',
+    message: 'another release of this workspace is running',
     why: `process ${pid} on ${host} holds the lock`,
-    fix: `Wait until it ends. If that machine or container is gone for good, delete ${file}`,
+    fix: `Wait until it ends. If that machine or container no longer exists, delete ${file}`,
     where: { file },
   });
 }
@@ -116,7 +116,7 @@ function lockFailed(error: unknown, folder: string): unknown {
   const fault = systemFault(error);
   if (isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT')) return fault;
   return new BevelstoneError('LOCK_FAILED', {
-    message: `The lock in ${folder} could not be taken`,
+    message: `cannot take the lock in ${folder}`,
     why: message,
     fix: 'Make the git folder writable for this user, then run the same command again; nothing was changed',
     where: { file: folder },

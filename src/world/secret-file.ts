@@ -31,12 +31,12 @@ function unsafe({
   const why = isLink
     ? 'it is a symbolic link'
     : isOthers
-      ? 'it belongs to somebody else'
+      ? 'it has another owner'
       : `its mode is ${(mode & 0o777).toString(8).padStart(4, '0')}`;
   return new BevelstoneError('CREDENTIAL_UNSAFE', {
-    message: `The credential file ${file} is not safe`,
-    why: `${why}; a token must be readable by its owner alone`,
-    fix: isLink || isOthers ? 'Use a plain file of your own' : `Run: chmod 600 ${file}`,
+    message: `the credential file ${file} is not protected`,
+    why: `${why}; a token file must be readable only by its owner`,
+    fix: isLink || isOthers ? 'Use a regular file that you own' : `Run: chmod 600 ${file}`,
     where: { file },
   });
 }

@@ -92,9 +92,9 @@ async function checkUntouched(sent: SentFile, handle: FileHandle): Promise<void>
 /** The error for a file whose bytes are no longer those that were checked. */
 function sentFileChanged({ file, fileName }: SentFile): BevelstoneError {
   return new BevelstoneError('FILE_CHANGED', {
-    message: `${fileName} changed while it was sent`,
-    why: 'it was written to after its digest was checked',
-    fix: 'Build again; what was sent of it is not used',
+    message: `${fileName} changed during the upload`,
+    why: 'another program wrote to it after its digest was checked',
+    fix: 'Build again; the partial upload is not used',
     where: { file },
   });
 }

@@ -45,7 +45,7 @@ export function systemFault(error: unknown, fix?: string): BevelstoneError | nul
   const again = fix ?? 'run the same command again';
   if (full.has(code)) {
     return new BevelstoneError('DISK_FULL', {
-      message: `${what} could not be written`,
+      message: `cannot write ${what}`,
       why: code === 'EFBIG' ? 'the file would be larger than the system allows' : 'the disk is full',
       fix: `Make room, then ${again}`,
       cause: error,
@@ -54,7 +54,7 @@ export function systemFault(error: unknown, fix?: string): BevelstoneError | nul
   }
   if (faults.has(code)) {
     return new BevelstoneError('DISK_FAULT', {
-      message: `${what} could not be read or written`,
+      message: `cannot read or write ${what}`,
       why: `the disk reported an error: ${message}`,
       fix: `Check the disk, then ${again}`,
       cause: error,
@@ -64,9 +64,9 @@ export function systemFault(error: unknown, fix?: string): BevelstoneError | nul
   const why = refusals[code];
   if (why === undefined) return null;
   return new BevelstoneError('SYSTEM_REFUSED', {
-    message: file === undefined ? `The system call ${syscall} failed` : `${file} cannot be used`,
+    message: file === undefined ? `the system call ${syscall} failed` : `${file} cannot be used`,
     why: `${why} (${code}, ${syscall})`,
-    fix: 'Correct that, then run the same command again',
+    fix: 'Fix this, then run the same command again',
     cause: error,
     ...place,
   });
@@ -103,7 +103,7 @@ export async function probeRoom(folder: string, reason: string): Promise<Bevelst
     const { bavail, bsize } = await statfs(folder);
     if (bavail * bsize >= littleRoom) return null;
     return new BevelstoneError('DISK_FULL', {
-      message: 'There was no room for a file',
+      message: 'no space left for a file',
       why: reason,
       fix: `Make room on the disk of ${folder}, then run the same command again`,
     });
@@ -125,7 +125,7 @@ export function faultInMessage(program: string, stderr: string): BevelstoneError
   if (line === undefined) return null;
   const isFault = /input\/output error/i.test(line);
   return new BevelstoneError(isFault ? 'DISK_FAULT' : 'DISK_FULL', {
-    message: `${program} could not write`,
+    message: `${program} could not write a file`,
     why: isFault ? `the disk reported an error: ${line.trim()}` : `the disk is full: ${line.trim()}`,
     fix: `${isFault ? 'Check the disk' : 'Make room'}, then run the same command again`,
   });

@@ -28,8 +28,8 @@ export async function readAgreements(env: Env): Promise<Agreement[]> {
   } catch (cause) {
     throw new BevelstoneError('CONFIG_SYNTAX', {
       message: `${file} cannot be read`,
-      why: 'it is not well-formed YAML',
-      fix: 'Correct the file, or delete it and answer again',
+      why: 'it is not valid YAML',
+      fix: 'Fix the file, or delete it and answer again',
       where: { file },
       cause,
     });

@@ -140,6 +140,6 @@ describe('our own npm tarball', () => {
     expect(card).toMatch(/rehearsed +bevelstone: npm \S+ on Node \S+: installed/);
     expect(card).toMatch(/pushes +main, v\d/);
     expect(card).toContain('verify (1 artifact, no warnings)');
-    expect(card).toContain('dry run: nothing was changed, tagged, pushed or sent');
+    expect(card).toContain('dry run: nothing was changed, tagged, pushed or uploaded');
   });
 });

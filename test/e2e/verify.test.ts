@@ -211,7 +211,7 @@ describe('what the configuration says of rules', () => {
       .filter(({ rule }: { rule: string }) => rule === 'metadata/licence-policy');
     expect(exitCode).toBe(3);
     expect(new Set(told.map(({ message }: { message: string }) => message))).toEqual(
-      new Set(['store 1.0.0 is under AGPL-3.0-only, which the policy refuses']),
+      new Set(['store 1.0.0 has the licence AGPL-3.0-only, which the policy refuses']),
     );
   });
 });

@@ -8,23 +8,29 @@ export const build: Command<BuildOptions, Build> = {
   options: (yargs) =>
     yargs
       .option('at', { type: 'string', describe: 'Build this commit instead of HEAD' })
-      .option('list', { type: 'boolean', describe: 'Show what would be packed, and pack nothing' })
+      .option('list', { type: 'boolean', describe: 'List what would be packed, without packing' })
       .option('platform', {
         type: 'string',
         array: true,
         nargs: 1,
         describe: "Build for this platform instead of this machine's own; may be repeated",
       })
-      .option('jobs', { type: 'number', describe: 'Packages at work at the same time; by default one per core' })
-      .option('twice', { type: 'boolean', describe: 'Build again at another place and compare' })
-      .option('uncommitted', { type: 'boolean', describe: 'Build the working folder as it is, as a preview' })
+      .option('jobs', {
+        type: 'number',
+        describe: 'How many packages to build at the same time; by default one per core',
+      })
+      .option('twice', { type: 'boolean', describe: 'Build again in another folder and compare' })
+      .option('uncommitted', {
+        type: 'boolean',
+        describe: 'Build the working folder with its uncommitted changes, as a preview',
+      })
       .conflicts('uncommitted', 'at')
       .conflicts('list', 'twice'),
   examples: [
-    ['build', 'Build everything that has something to release'],
+    ['build', 'Build every package that has changes to release'],
     ['build --list -p gauges', 'What one package would ship'],
-    ['build --twice', 'Prove that the bytes depend on the commit alone'],
-    ['build --at tidemark/1.3.0', 'Build a past release again'],
+    ['build --twice', 'Check that the build is reproducible'],
+    ['build --at tidemark/1.3.0', 'Rebuild a past release'],
   ],
   parse: (raw) => ({
     at: optionalText(raw, 'at'),

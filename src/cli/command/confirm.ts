@@ -11,7 +11,7 @@ export const confirm: Command<ConfirmOptions, Confirmed> = {
       .positional('release', { type: 'string', describe: 'PACKAGE@VERSION; by default the newest of each package' })
       .option('within', { type: 'string', default: '10 min', describe: 'How long to wait at each destination' }),
   examples: [
-    ['confirm', 'Is the newest release of every package there for everybody?'],
+    ['confirm', 'Check that everyone can install the newest release of every package'],
     ['confirm tidemark@1.4.0 --within "30 min"', 'Wait longer; works in any clone'],
   ],
   parse: (raw) => ({ release: optionalText(raw, 'release'), withinMs: durationOf(String(raw['within'])) }),
@@ -28,7 +28,7 @@ function durationOf(text: string): number {
   const found = parseDuration(text);
   if (found !== null) return found;
   throw new BevelstoneError('USAGE', {
-    message: `"${text}" is no length of time`,
+    message: `invalid duration "${text}"`,
     why: '--within needs a number and a unit',
     fix: 'Write for example: --within "90 s", --within "10 min"',
   });

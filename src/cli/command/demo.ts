@@ -5,7 +5,7 @@ import { demoJson, renderDemo } from '../view/demo.ts';
 /** `bevelstone demo [DIR]`. */
 export const demo: Command<{ to: string | null }, Demo> = {
   options: (yargs) =>
-    yargs.positional('to', { type: 'string', describe: 'An empty or new folder; a temporary one when left out' }),
+    yargs.positional('to', { type: 'string', describe: 'An empty or new folder; by default a temporary one' }),
   examples: [
     ['demo', 'See the whole way once'],
     ['demo tides', 'The same in ./tides, to play with afterwards'],

@@ -8,7 +8,7 @@ export const gather: Command<{ folders: readonly string[] }, Build> = {
     yargs.positional('folders', {
       type: 'string',
       array: true,
-      describe: 'Output folders of machines, this one included',
+      describe: 'Output folders of all machines, including this one',
     }),
   examples: [['gather bevelstone-out ../from-arm/bevelstone-out', 'Put the parts of two machines together']],
   parse: (raw) => ({ folders: textList(raw, 'folders') }),

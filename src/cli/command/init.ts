@@ -6,7 +6,7 @@ import { initJson, renderInit } from '../view/init.ts';
 export const init: Command<{ dryRun: boolean }, Init> = {
   options: (yargs) =>
     yargs
-      .option('dry-run', { type: 'boolean', describe: 'Print what would be written, and write nothing' })
+      .option('dry-run', { type: 'boolean', describe: 'Print the file instead of writing it' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Ask nothing' }),
   examples: [
     ['init', 'Write a commented bevelstone.yaml from what the repository tells'],

@@ -8,12 +8,12 @@ type Arguments = InspectOptions & { readonly tree: boolean };
 export const inspect: Command<Arguments, Inspection> = {
   options: (yargs) =>
     yargs
-      .positional('file', { type: 'string', describe: 'An artifact of any form, ours or not', demandOption: true })
+      .positional('file', { type: 'string', describe: 'An artifact of any form, from anywhere', demandOption: true })
       .option('tree', { type: 'boolean', describe: 'Show entries as a tree' })
       .option('against', { type: 'string', describe: 'Compare with this artifact, or with `last`, the last release' })
       .option('picks', { type: 'boolean', describe: 'Show which file each kind of consumer gets' })
-      .option('left-behind', { type: 'boolean', describe: 'List files of the package that are not inside, and why' })
-      .option('print', { type: 'string', describe: 'Print one entry as it is' })
+      .option('left-behind', { type: 'boolean', describe: 'List files of the package that are not included, and why' })
+      .option('print', { type: 'string', describe: 'Print one entry unchanged' })
       .option('extract', { type: 'string', describe: 'Write all entries into this folder' })
       .conflicts('print', ['tree', 'against', 'picks', 'left-behind', 'extract', 'json']),
   examples: [

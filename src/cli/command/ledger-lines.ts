@@ -13,10 +13,10 @@ export const ledgerLines: Command<LinesArguments, ReleaseLines> = {
         demandOption: true,
         describe: 'PACKAGE@VERSION, or PACKAGE for the newest',
       })
-      .option('set-up', { type: 'boolean', describe: 'Also what a machine or project needs once' }),
+      .option('set-up', { type: 'boolean', describe: 'Also print what each machine or project needs once' }),
   examples: [
-    ['ledger lines tidemark@1.4.0', 'What a user types or pastes to get exactly this release'],
-    ['ledger lines tidemark-py --set-up', 'With the index address, and a token by its variable'],
+    ['ledger lines tidemark@1.4.0', 'Print what users type or paste to get exactly this release'],
+    ['ledger lines tidemark-py --set-up', 'With the index address and the variable of the token'],
   ],
   parse: (raw) => ({ release: String(raw['release']), setUp: raw['setUp'] === true }),
   run: async ({ release, setUp }, context) => {

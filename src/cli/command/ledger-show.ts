@@ -10,11 +10,11 @@ export const ledgerShow: Command<Arguments, ShownRelease & { readonly page: stri
     yargs
       .positional('release', { type: 'string', describe: 'PACKAGE@VERSION, or a package for its newest release' })
       .option('against', { type: 'string', describe: 'Compare with this release of the package' })
-      .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' }),
+      .option('card', { type: 'string', describe: 'Write the release card to this file, as HTML' }),
   examples: [
-    ['ledger show tidemark@1.4.0', 'All that is on record of a release'],
-    ['ledger show tidemark --against tidemark@1.3.2', 'What two releases differ in'],
-    ['ledger show tidemark@1.4.0 --card card.html', 'The same as a page, for people elsewhere'],
+    ['ledger show tidemark@1.4.0', 'Everything recorded about a release'],
+    ['ledger show tidemark --against tidemark@1.3.2', 'The differences between two releases'],
+    ['ledger show tidemark@1.4.0 --card card.html', 'The same as an HTML page'],
   ],
   parse: (raw) => ({
     release: optionalText(raw, 'release') ?? '',

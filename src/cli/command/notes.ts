@@ -6,18 +6,18 @@ import { notesJson, renderNotes } from '../view/notes.ts';
 export const notes: Command<NotesOptions, Notes> = {
   options: (yargs) =>
     yargs
-      .option('from', { type: 'string', describe: 'Begin behind this commit or tag instead of the last release' })
+      .option('from', { type: 'string', describe: 'Start after this commit or tag instead of the last release' })
       .option('to', {
         type: 'string',
         describe: 'End at this commit; the tag of a release gives the notes of that release',
       })
       .option('format', { choices: ['md', 'text', 'json', 'debian'], default: 'md', describe: 'How to write them' })
-      .option('template', { type: 'string', describe: 'A template of your own (mustache language)' })
-      .option('contributors', { type: 'boolean', describe: 'Name everyone who wrote a change' })
-      .option('write', { type: 'boolean', describe: 'Put them into the changelog file of each package' }),
+      .option('template', { type: 'string', describe: 'Your own template (mustache language)' })
+      .option('contributors', { type: 'boolean', describe: 'List everyone who contributed' })
+      .option('write', { type: 'boolean', describe: 'Add them to the changelog file of each package' }),
   examples: [
     ['notes', 'Notes of the next release of every package'],
-    ['notes -p tidemark --write', "Put them into the package's changelog"],
+    ['notes -p tidemark --write', "Add them to the package's changelog"],
     ['notes --to tidemark/1.3.2 --format text', 'Notes of a past release'],
   ],
   parse: (raw) => ({

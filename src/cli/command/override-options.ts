@@ -9,14 +9,14 @@ export type Overrides = Pick<SurveyOptions, 'branch' | 'stream' | 'exactly' | 'r
 /** Options of every command that works out versions. */
 export function overrideOptions(yargs: Argv): Argv {
   return yargs
-    .option('branch', { type: 'string', describe: 'Work as if on this branch' })
+    .option('branch', { type: 'string', describe: 'Act as if on this branch' })
     .option('stream', { type: 'string', describe: 'Use this stream of bevelstone.yaml' })
-    .option('exactly', { type: 'string', describe: 'Release as this version (one package or group)' })
+    .option('exactly', { type: 'string', describe: 'Release exactly this version (one package or group)' })
     .option('raise', {
       choices: weights.filter((weight) => weight !== 'none'),
-      describe: 'Raise at least by this weight',
+      describe: 'Raise the version by at least this weight',
     })
-    .option('because', { type: 'string', describe: 'Why, for the record' });
+    .option('because', { type: 'string', describe: 'Reason, stored in the ledger' });
 }
 
 /** The same as values. */

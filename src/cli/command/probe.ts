@@ -9,7 +9,7 @@ export const probe: Command<ProbeOptions, Probe> = {
       .positional('destinations', {
         type: 'string',
         array: true,
-        describe: 'Destinations; all that are used by default',
+        describe: 'Destinations; by default all that are used',
       })
       .option('keep', {
         type: 'string',

@@ -10,10 +10,10 @@ export const promote: Command<PromoteOptions, Promotion> = {
       .option('from', { type: 'string', demandOption: true, describe: 'Destination that has it' })
       .option('to', { type: 'string', demandOption: true, describe: 'Destination that gets it' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
-      .option('dry-run', { type: 'boolean', describe: 'Fetch and compare, and stop' }),
+      .option('dry-run', { type: 'boolean', describe: 'Download and compare, and stop' }),
   examples: [
-    ['promote tidemark@1.4.0 --from testing --to public', 'The very bytes that were tried, for everybody'],
-    ['promote tidemark@1.4.0 --from testing --to public --dry-run', 'Would they be taken?'],
+    ['promote tidemark@1.4.0 --from testing --to public', 'Publish exactly the bytes that were tested'],
+    ['promote tidemark@1.4.0 --from testing --to public --dry-run', 'Check whether the destination would accept them'],
   ],
   parse: (raw) => ({
     release: String(raw['release']),

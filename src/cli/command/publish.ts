@@ -9,10 +9,10 @@ export const publish: Command<TagOptions, Publication> = {
     yargs
       .option('push-tag', {
         type: 'boolean',
-        describe: "Make and push the release's tag first, when the remote lacks it",
+        describe: "Create and push the release's tag first if the remote does not have it",
       })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
-      .option('dry-run', { type: 'boolean', describe: 'Show what would go where, and stop' }),
+      .option('dry-run', { type: 'boolean', describe: 'Show what would be uploaded where, and stop' }),
   examples: [
     ['publish --dry-run', 'What would go where'],
     ['publish --push-tag', 'Tag, push the tag, deliver; asks once'],

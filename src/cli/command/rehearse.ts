@@ -5,7 +5,7 @@ import { renderRehearsal, triedJson } from '../view/trial.ts';
 /** `bevelstone rehearse`. */
 export const rehearse: Command<{ readonly everyone: boolean }, Rehearsal> = {
   options: (yargs) =>
-    yargs.option('everyone', { type: 'boolean', describe: 'Install all packages in one environment too' }),
+    yargs.option('everyone', { type: 'boolean', describe: 'Also install all packages together in one environment' }),
   examples: [
     ['rehearse', 'Install everything from throw-away stand-ins, and run the trials'],
     ['rehearse -p tidemark-py --everyone --json', 'One package, for a program'],

@@ -11,25 +11,31 @@ type Arguments = ReleaseOptions & { readonly abandon: string | null };
 export const release: Command<Arguments, Released> = {
   options: (yargs) =>
     overrideOptions(yargs)
-      .option('dry-run', { type: 'boolean', describe: 'Stop at the card, and leave nothing behind' })
+      .option('dry-run', {
+        type: 'boolean',
+        describe: 'Stop at the release card; nothing is changed, pushed or uploaded',
+      })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
-      .option('resume', { type: 'string', describe: 'Go on with a release that was cut short; the only one, or RUN' })
-      .option('abandon', { type: 'string', describe: 'Give up a release that was cut short; the only one, or RUN' })
-      .option('again', { type: 'boolean', describe: 'With --resume: repeat commands that may have run already' })
-      .option('tagged', { type: 'string', describe: 'Release what somebody tagged: the version is that of TAG' })
-      .option('card', { type: 'string', describe: 'Write the release card into this file, as a page' })
+      .option('resume', { type: 'string', describe: 'Finish an unfinished release: the only one, or RUN' })
+      .option('abandon', { type: 'string', describe: 'Abandon an unfinished release: the only one, or RUN' })
+      .option('again', { type: 'boolean', describe: 'With --resume: run commands again that may already have run' })
+      .option('tagged', { type: 'string', describe: 'Release an existing tag with its version' })
+      .option('card', { type: 'string', describe: 'Write the release card to this file, as HTML' })
       .option('accept-rebuild', {
         type: 'boolean',
-        describe: 'With --resume: accept other bytes for an artifact whose planned bytes no longer exist',
+        describe: 'With --resume: accept different bytes for an artifact whose original bytes no longer exist',
       })
-      .option('with-needed', { type: 'boolean', describe: 'Add packages whose unreleased changes are needed' })
-      .option('hand-out', { type: 'boolean', describe: 'Push the commit for other machines to build, and stop' })
+      .option('with-needed', { type: 'boolean', describe: 'Include dependencies with unreleased changes' })
+      .option('hand-out', {
+        type: 'boolean',
+        describe: 'Push the commit so that other machines can build it, and stop',
+      })
       .option('without', { type: 'string', array: true, nargs: 1, describe: 'Release without this platform' }),
   examples: [
     ['release --dry-run', 'Everything up to the question'],
-    ['release', 'The whole way; asks once'],
+    ['release', 'The complete release; asks once'],
     ['release --yes --json', 'The same in CI'],
-    ['release --resume', 'Finish what was cut short'],
+    ['release --resume', 'Finish an unfinished release'],
   ],
   parse: (raw) => ({
     asked: {

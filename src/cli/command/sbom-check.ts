@@ -9,7 +9,7 @@ export const sbomCheck: Command<Arguments, SbomCheck> = {
   options: (yargs) =>
     yargs
       .positional('file', { type: 'string', describe: 'SPDX 2.3 or CycloneDX 1.6 in JSON' })
-      .option('against', { type: 'string', describe: 'Artifact or folder that the SBOM is about' }),
+      .option('against', { type: 'string', describe: 'Artifact or folder described by the SBOM' }),
   examples: [
     ['sbom check theirs.spdx.json', 'Does it follow its specification?'],
     ['sbom check tidemark-1.4.0.cdx.json --against tidemark-1.4.0.tgz', 'Does it tell the truth?'],

@@ -8,8 +8,8 @@ type Arguments = { readonly files: readonly string[]; readonly to: string };
 export const sbomMerge: Command<Arguments, SbomMerge> = {
   options: (yargs) =>
     yargs
-      .positional('files', { type: 'string', array: true, describe: 'SBOMs to join, of either kind' })
-      .option('to', { type: 'string', demandOption: true, describe: 'File to write; its name says the kind' }),
+      .positional('files', { type: 'string', array: true, describe: 'SBOMs to merge, of either format' })
+      .option('to', { type: 'string', demandOption: true, describe: 'File to write; its name determines the format' }),
   examples: [['sbom merge tidemark.spdx.json gauges.spdx.json --to all.spdx.json', 'One SBOM for both packages']],
   parse: (raw) => ({ files: textList(raw, 'files'), to: optionalText(raw, 'to') ?? '' }),
   run: async ({ files, to }, context) => {

@@ -17,9 +17,9 @@ export const sbomWrite: Command<SbomOptions, SbomsWritten> = {
         array: true,
         nargs: 1,
         choices: sbomKinds,
-        describe: 'Which kinds to write; by default both',
+        describe: 'Formats to write; by default both',
       })
-      .option('to', { type: 'string', describe: 'Folder for the SBOMs; by default beside what they are about' }),
+      .option('to', { type: 'string', describe: 'Folder for the SBOMs; by default next to what they describe' }),
   examples: [
     ['sbom write', 'SBOMs of everything built for this commit'],
     ['sbom write theirs.whl --kind spdx', 'An SBOM of any artifact'],

@@ -9,7 +9,7 @@ export const standin: Command<StandinOptions, RunningStandin> = {
   options: (yargs) =>
     yargs
       .option('port', { type: 'number', default: 8088, describe: 'Port on the loopback interface; 0 for any free one' })
-      .option('store', { type: 'string', describe: 'Folder for what it is given; without it a temporary one' })
+      .option('store', { type: 'string', describe: 'Folder for uploads; by default a temporary one' })
       .option('speaks', {
         type: 'string',
         array: true,
@@ -20,13 +20,14 @@ export const standin: Command<StandinOptions, RunningStandin> = {
         type: 'string',
         array: true,
         nargs: 1,
-        describe: 'Token it takes, as env:NAME or file:PATH, with ,read or ,only=PACKAGE behind; may be repeated',
+        describe:
+          'Accepted token, as env:NAME or file:PATH, optionally followed by ,read or ,only=PACKAGE; may be repeated',
       })
       .option('private', { type: 'boolean', describe: 'Reading needs a token too' }),
   examples: [
-    ['standin --store ../office', 'A registry on 127.0.0.1:8088 that keeps what it gets in ../office'],
-    ['standin --port 0 --token env:TRY_TOKEN', 'On any free port, with a token of yours'],
-    ['standin --private --token env:TRY_TOKEN,only=tidemark', 'A token for one package, and reading needs it too'],
+    ['standin --store ../office', 'A registry on 127.0.0.1:8088 that stores uploads in ../office'],
+    ['standin --port 0 --token env:TRY_TOKEN', 'On any free port, with your own token'],
+    ['standin --private --token env:TRY_TOKEN,only=tidemark', 'A token for one package, also needed for reading'],
   ],
   parse: (raw) => ({
     port: Number(raw['port']),

@@ -8,14 +8,14 @@ export const survey: Command<SurveyOptions, Survey> = {
   options: (yargs) =>
     overrideOptions(
       yargs
-        .option('changes', { type: 'boolean', describe: 'List every commit with what it counted as and why' })
+        .option('changes', { type: 'boolean', describe: 'List every commit with its weight and the reason' })
         .option('tags', { type: 'boolean', describe: 'List the version tags, and the tags that are not read' })
         .option('at', { type: 'string', describe: 'Survey this commit instead of HEAD' }),
     ),
   examples: [
-    ['survey', 'What would be released from here'],
-    ['survey --changes -p tidemark', 'Every commit of one package, and what it counts as'],
-    ['survey --at early --branch early --json', 'The same of another commit, for a program'],
+    ['survey', 'What would be released now'],
+    ['survey --changes -p tidemark', 'Every commit of one package with its weight'],
+    ['survey --at early --branch early --json', 'The same for another commit, as JSON'],
   ],
   parse: (raw) => ({
     at: optionalText(raw, 'at'),

@@ -27,14 +27,14 @@ export const verify: Command<Arguments, Result> = {
         describe: 'Artifacts to check; without any, what was built for this commit',
       })
       .option('rules', { type: 'boolean', describe: 'List the rules' })
-      .option('explain', { type: 'string', describe: 'Say what one rule is for' })
+      .option('explain', { type: 'string', describe: 'Explain one rule' })
       .option('page', { type: 'boolean', describe: 'Print what an index page would show' })
       .option('sarif', { type: 'string', describe: 'Write the findings to a file as SARIF 2.1.0' }),
   examples: [
     ['verify', 'Check what was built for this commit'],
     ['verify theirs.tgz other.whl', 'Check any artifacts'],
-    ['verify --page', 'Read the pages of the packages before anybody else does'],
-    ['verify --explain contents/secret', 'What a rule wants, and why'],
+    ['verify --page', "Preview the packages' index pages"],
+    ['verify --explain contents/secret', 'What a rule requires, and why'],
   ],
   parse: (raw) => ({
     files: textList(raw, 'files'),

@@ -9,10 +9,14 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     yargs
       .positional('release', { type: 'string', demandOption: true, describe: 'PACKAGE@VERSION' })
       .option('from', { type: 'string', demandOption: true, describe: 'Destination that has it' })
-      .option('reason', { type: 'string', demandOption: true, describe: 'Why; shown to users where the protocol can' })
+      .option('reason', {
+        type: 'string',
+        demandOption: true,
+        describe: 'Why; shown to users if the protocol supports it',
+      })
       .option('erase', { type: 'boolean', describe: 'Delete it where the destination allows, instead of marking it' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
-      .option('dry-run', { type: 'boolean', describe: 'Show what would be taken back, and stop' }),
+      .option('dry-run', { type: 'boolean', describe: 'Show what would be withdrawn, and stop' }),
   examples: [
     [
       'withdraw tidemark@1.4.0 --from office --reason "Low water an hour late; use 1.4.1"',

@@ -27,7 +27,7 @@ export function renderBuild(build: Build, screen: Screen): string {
   );
   const columns = ['release', pathColumn('artifact'), numberColumn('size'), numberColumn('entries'), 'sha256'];
   const isPreview = releases.some(({ version }) => version.includes('.uncommitted.'));
-  const from = isPreview ? 'the working folder as it is, on top of' : 'a fresh checkout of';
+  const from = isPreview ? 'the working folder on top of' : 'a fresh checkout of';
   const places = releases.map(({ folder }) => `  ${displayPath(folder)}/`);
   const blocks = [
     parts.join('\n'),
@@ -58,7 +58,7 @@ function renderTwice(twice: Build['twice'], artifacts: number, screen: Screen): 
   if (twice === null) return '';
   if (twice.same) {
     const count = `${artifacts} ${artifacts === 1 ? 'artifact' : 'artifacts'}`;
-    return `${sign('done', screen)} same  built twice, at two places: ${count} with the same bytes`;
+    return `${sign('done', screen)} same  built twice in different folders: ${count} identical`;
   }
   return twice.differences
     .slice(0, 20)

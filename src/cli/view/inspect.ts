@@ -75,7 +75,7 @@ function renderLeftBehind(leftBehind: NonNullable<Inspection['leftBehind']>, scr
     leftBehind[index - 1]?.reason === reason ? '' : reason,
     inside,
   ]);
-  return renderTable({ columns: ['left behind because', pathColumn('file')], rows, screen });
+  return renderTable({ columns: ['left out because', pathColumn('file')], rows, screen });
 }
 
 /** The `result` of `inspect --json`. */

@@ -6,7 +6,7 @@ import { renderTable } from './table.ts';
 
 /** Where something was released first, one line per package, line and place. */
 export function renderTrace({ asked, matches }: Trace, screen: Screen): string {
-  if (matches.length === 0) return `No release on record has ${cleanText(asked)}, and the next one would not either`;
+  if (matches.length === 0) return `No release on record has ${cleanText(asked)}, nor will the next one`;
   const rows = matches.map(({ package: name, version, isReleased, line, artifact, entry, origin, commit }) => [
     name,
     isReleased ? (version ?? '') : version === null ? 'not yet' : `not yet: would be ${version}`,

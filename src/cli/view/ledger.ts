@@ -4,7 +4,7 @@ import { numberColumn, renderTable } from './table.ts';
 
 /** One line per release, newest first. */
 export function renderLedger(releases: readonly LedgerRelease[], screen: Screen): string {
-  if (releases.length === 0) return 'The ledger is empty: nothing was published yet';
+  if (releases.length === 0) return 'The ledger is empty: nothing was released yet';
   const rows = releases.map(({ date, package: name, version, commit, artifacts, deliveries }) => [
     `${date.slice(0, 10)} ${date.slice(11, 16)}`,
     name,

@@ -7,7 +7,7 @@ import type { Screen } from './screen.ts';
 export function renderLines({ package: name, version, lines, setUp }: ReleaseLines, screen: Screen): string {
   const { bold } = screen.colours;
   if (lines.length === 0)
-    return `${cleanText(name)} ${cleanText(version)} is at no destination that bevelstone.yaml names`;
+    return `${cleanText(name)} ${cleanText(version)} is not at any destination in bevelstone.yaml`;
   const parts = [
     `${bold(`To install ${cleanText(name)} ${cleanText(version)}`)}`,
     ...lines.map((line) => block(line, screen)),

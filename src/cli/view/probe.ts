@@ -6,7 +6,7 @@ import { renderTable } from './table.ts';
 
 /** Destinations side by side: one line each, then one per package and destination. */
 export function renderProbe({ destinations, kept }: Probe, screen: Screen): string {
-  if (destinations.length === 0) return 'No package is sent anywhere: there is nothing to probe';
+  if (destinations.length === 0) return 'No package has a destination: nothing to probe';
   const rows = destinations.map((destination) => [
     `${signText(markOf(destination), screen)} ${cleanText(destination.name)}`,
     destination.speaks,
@@ -57,7 +57,7 @@ function markOfPackage({ nameState, versionState, opens }: ProbedPackage): Mark 
 
 function credentialText({ credential, why, reachable }: ProbedDestination): string {
   if (credential === 'accepted') return why === null ? 'accepted' : `accepted ${why}`;
-  if (credential === 'unknown') return reachable ? 'cannot be asked' : 'not asked';
+  if (credential === 'unknown') return reachable ? 'not checked' : 'not checked';
   return credential === 'none' ? 'none given' : credential;
 }
 

@@ -32,7 +32,7 @@ export function renderPromotion(
   { package: name, version, deliveries, dryRun, from, to }: Promotion,
   screen: Screen,
 ): string {
-  const head = dryRun ? 'Nothing was copied: this is a dry run' : `From ${cleanText(from)} to ${cleanText(to)}`;
+  const head = dryRun ? 'Dry run: nothing was copied' : `From ${cleanText(from)} to ${cleanText(to)}`;
   return [screen.colours.bold(head), '', renderDeliveries([{ package: name, version, deliveries }], screen)].join('\n');
 }
 

@@ -17,7 +17,7 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
     artifact.file,
     formatBytes(artifact.size),
     destination.name,
-    presence === null ? 'cannot be asked' : presence.type === 'same' ? 'already there' : 'will be sent',
+    presence === null ? 'not checked' : presence.type === 'same' ? 'already there' : 'will be uploaded',
   ]);
   const columns = ['release', pathColumn('artifact'), 'size', 'to', ''];
   const places = [...new Map(shipments.map(({ destination }) => [destination.name, destination.url]))];
@@ -33,7 +33,7 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
           ),
         ];
   return [
-    screen.colours.bold('About to deliver'),
+    screen.colours.bold('About to upload'),
     '',
     renderTable({ columns, rows, screen }),
     '',
@@ -45,7 +45,7 @@ export function renderPlan({ shipments, tagsToPush, remote }: PublishPlan, scree
 
 /** What came of the deliveries. */
 export function renderPublication({ releases, dryRun }: Publication, screen: Screen): string {
-  const head = dryRun ? 'Nothing was sent: this is a dry run' : 'Deliveries';
+  const head = dryRun ? 'Dry run: nothing was uploaded' : 'Deliveries';
   return [screen.colours.bold(head), '', renderDeliveries(releases, screen)].join('\n');
 }
 

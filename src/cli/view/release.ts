@@ -102,12 +102,12 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   const from = commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`;
   const facts: (readonly [string, readonly string[]])[] = [
     ['built from', [`${commit.slice(0, 12)}${from}`]],
-    ['writes', [writes.length === 0 ? 'nothing into the repository' : files]],
+    ['writes', [writes.length === 0 ? 'no files in the repository' : files]],
     ['pushes', [`${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`]],
     ['rules', findings.length === 0 ? ['no findings'] : findings],
     ['rehearsed', rehearsed],
     ['without', without],
-    ['let pass', card.opted],
+    ['allowed', card.opted],
   ];
   return facts.filter(([, lines]) => lines.length > 0);
 }
@@ -130,7 +130,7 @@ function labelled(facts: readonly (readonly [string, readonly string[]])[], scre
 export function renderReleased({ releases, run, dryRun, advice, page, error }: Released, screen: Screen): string {
   const card = page === null ? [] : [`  ${cleanText(page)}`];
   if (dryRun)
-    return [`${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or sent`, ...card].join('\n');
+    return [`${sign('nothing', screen)} dry run: nothing was changed, tagged, pushed or uploaded`, ...card].join('\n');
   const notes = advice.map((text) => indented(2, cleanText(text), screen));
   if (releases.length === 0) return [`${sign('done', screen)} run ${run}`, ...notes].join('\n');
   const names = releases.map(({ tag }) => tag).join(', ');

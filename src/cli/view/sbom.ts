@@ -36,7 +36,7 @@ export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen:
       `${sign('done', screen)} SBOM  ${displayPath(file).padEnd(width)}  ${screen.colours.dim(`${counted(components, 'component')}, ${counted(count, 'file')}`)}`,
   );
   return [
-    sources.length === 0 ? 'No manifest or lockfile names a dependency' : renderTable({ columns, rows, screen }),
+    sources.length === 0 ? 'No dependencies found in manifests or lockfiles' : renderTable({ columns, rows, screen }),
     ...(notes.length === 0 ? [] : [[...notes, ...rest].join('\n')]),
     files.join('\n'),
   ].join('\n\n');
@@ -100,7 +100,7 @@ function renderTree(sbom: Sbom, screen: Screen): string {
   for (const { from, to, type } of sbom.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
   const seen = new Set<string>();
   const lines: string[] = [];
-  // Without recursion: an SBOM of somebody else's may be one long chain.
+  // Without recursion: an SBOM from outside may be one long chain.
   const waiting = [...sbom.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
   for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
     const { id, depth, kind } = next;

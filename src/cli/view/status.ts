@@ -10,8 +10,8 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
   const where = branch === null ? 'on no branch' : `on ${cleanText(branch)}`;
   const parts = [bold(`At ${commit.slice(0, 7)} ${where}`)];
   if (run !== null) {
-    const what = run.isPublic ? 'its tags may be public already' : 'nothing of it is public';
-    parts.push(`${sign('warning', screen)} the release ${run.id} was cut short; ${what}`);
+    const what = run.isPublic ? 'its tags may already be public' : 'nothing of it is public';
+    parts.push(`${sign('warning', screen)} unfinished release ${run.id}; ${what}`);
   }
   const names = [...new Set([...waiting, ...last].map((item) => item.package))];
   if (names.length > 0) {

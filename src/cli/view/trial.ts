@@ -21,8 +21,8 @@ export function renderRehearsal({ releases, everyone }: Rehearsal, screen: Scree
 
 /** What a stranger sees by now. */
 export function renderConfirmed({ releases }: Confirmed, screen: Screen): string {
-  if (releases.length === 0) return 'The ledger is empty: there is nothing to confirm';
-  return [screen.colours.bold('As a stranger sees it'), '', table(rowsOf(releases, screen), screen)].join('\n');
+  if (releases.length === 0) return 'The ledger is empty: nothing to confirm';
+  return [screen.colours.bold('Confirmed from outside'), '', table(rowsOf(releases, screen), screen)].join('\n');
 }
 
 function table(rows: readonly (readonly string[])[], screen: Screen): string {

@@ -70,7 +70,7 @@ function renderGroup(group: readonly Finding[], screen: Screen): string[] {
     ...(rest > 0 ? [`${indent}${colours.dim(`and ${rest} more; --json has them all`)}`] : []),
     first.excepted === null
       ? `${indent}${colours.dim(cleanText(first.fix))}`
-      : `${indent}${colours.dim(`let pass: ${cleanText(first.excepted)}`)}`,
+      : `${indent}${colours.dim(`accepted: ${cleanText(first.excepted)}`)}`,
   ];
 }
 

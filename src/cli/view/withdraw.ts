@@ -15,7 +15,7 @@ export function renderWithdrawal(
     `    released ${date.slice(0, 10)}`,
     `    reason   ${cleanText(reason)}`,
     '',
-    '    The version stays used up: it is never released again.',
+    '    The version number cannot be used again.',
     '',
   ].join('\n');
 }
@@ -27,7 +27,7 @@ export function renderWithdrawn(
 ): string {
   const title = cleanText(`${name} ${version} at ${destination}`);
   const files = deliveries.map(({ artifact, address }) => `    ${cleanText(artifact)}  ${cleanText(address ?? '')}`);
-  if (dryRun) return [screen.colours.bold(`${title} would be withdrawn: this is a dry run`), '', ...files].join('\n');
+  if (dryRun) return [screen.colours.bold(`${title} would be withdrawn (dry run)`), '', ...files].join('\n');
   const notes = [`    ${how}`, ...(limits === null ? [] : [`    ${limits}`])];
   return [screen.colours.bold(`${title} was withdrawn`), '', ...notes, '', ...files].join('\n');
 }

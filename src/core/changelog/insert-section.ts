@@ -89,7 +89,7 @@ function splitLines(text: string): string[] {
   return text.match(/[^\n]*\n|[^\n]+$/g) ?? [];
 }
 
-/** What lacks for an empty line between what stands there and what follows. */
+/** Line breaks missing for an empty line between the text before and the text after. */
 function gap(before: string, newline: string): string {
   if (before === '' || before === '\ufeff' || /\n\r?\n$/.test(before)) return '';
   return before.endsWith('\n') ? newline : newline + newline;

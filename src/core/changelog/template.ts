@@ -41,7 +41,7 @@ export function renderTemplate({
     return mustache.render(template, view, {}, { escape: (value: unknown) => escapeMarkdown(String(value)) });
   } catch (cause) {
     throw new BevelstoneError('TEMPLATE_INVALID', {
-      message: `The template ${file} cannot be used`,
+      message: `invalid template ${file}`,
       why: cause instanceof Error ? cause.message : String(cause),
       fix: 'Close every section that is opened: {{#sections}} … {{/sections}}',
       where: { file },

@@ -54,7 +54,7 @@ export function parseConfig(text: string, file: string): Config {
 
 /** More than anyone writes by hand; a larger file would only keep the checks busy. */
 const maxConfigLength = 1 << 20;
-/** As many mistakes as anybody reads; the rest is counted. */
+/** More mistakes than this are only counted. */
 const maxProblems = 100;
 
 type Path = readonly (string | number)[];
@@ -125,7 +125,7 @@ function duplicateKeys(document: Document.Parsed, places: Places): Problem[] {
         if (seen.has(name)) {
           problems.push({
             code: 'CONFIG_DUPLICATE_KEY',
-            message: 'this key is written twice in one mapping',
+            message: 'duplicate key',
             fix: 'Keep one of them',
             where: places.at(key.range?.[0] ?? 0),
           });
@@ -142,7 +142,7 @@ function syntaxProblem(error: YAMLError, places: Places): Problem {
   if (error.code === 'TAB_AS_INDENT') {
     return {
       code: 'CONFIG_SYNTAX',
-      message: 'a tab is used to indent, which YAML does not allow',
+      message: 'tab used for indentation, which YAML does not allow',
       fix: 'Indent with spaces',
       where,
     };
@@ -150,7 +150,7 @@ function syntaxProblem(error: YAMLError, places: Places): Problem {
   const message = error.message.split('\n')[0]?.replace(/ at line \d+.*$/, '') ?? 'not well-formed';
   return {
     code: 'CONFIG_SYNTAX',
-    message: `not well-formed YAML: ${message}`,
+    message: `invalid YAML: ${message}`,
     fix: 'Correct this line, or the one before it',
     where,
   };
@@ -182,7 +182,7 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
     const fix = near === null ? fixFromKnown(known) : `Did you mean "${near}"?`;
     return {
       code: 'CONFIG_UNKNOWN_KEY',
-      message: `"${shown}" is not a key Bevelstone knows`,
+      message: `unknown key "${shown}"`,
       fix,
       where: places.key(path),
     };
@@ -191,7 +191,7 @@ function schemaProblem(detail: Joi.ValidationErrorItem, keys: KnownKeys, places:
     const fix = `Add "${path.at(-1)}" there`;
     return { code: 'CONFIG_MISSING_KEY', message: `"${shown}" is missing`, fix, where: places.value(path) };
   }
-  // Joi would repeat the value, and somebody may have written a secret there.
+  // Joi would repeat the value, and it may be a secret.
   const isPattern = type === 'string.pattern.name';
   const message = isPattern
     ? `"${shown}" is not ${detail.context?.['name']}`
@@ -244,7 +244,7 @@ function referenceProblems(config: Config, places: Places): Problem[] {
       near !== null ? `Did you mean "${near}"?` : known.length > 0 ? `Known: ${known.join(', ')}` : `Define it first`;
     problems.push({
       code: 'CONFIG_UNKNOWN_REFERENCE',
-      message: `there is no ${what} "${name}"`,
+      message: `unknown ${what} "${name}"`,
       fix,
       where: places.value(path),
     });
@@ -281,7 +281,7 @@ function tooLarge(length: number, file: string): BevelstoneError {
   return new BevelstoneError('CONFIG_TOO_LARGE', {
     message: `${file} has ${length} characters`,
     why: `a configuration has at most ${maxConfigLength}`,
-    fix: 'Check that it is the right file',
+    fix: 'Check that this is the right file',
     where: { file },
   });
 }

@@ -308,7 +308,7 @@ const exception = () =>
       .valid(...ruleIds)
       .required(),
     path: glob().default(null),
-    // An exception that nobody can explain later is not one.
+    // An exception needs a reason that explains it later.
     reason: Joi.string().trim().min(8).required(),
   });
 

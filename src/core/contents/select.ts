@@ -99,7 +99,7 @@ function relativeTo(base: string, path: string): string {
 function noMatch({ from, only }: FileRuleConfig, packageName: string): BevelstoneError {
   const limited = only.length === 0 ? '' : ` with only ${only.join(', ')}`;
   return new BevelstoneError('CONTENTS_NO_MATCH', {
-    message: `The \`files\` rule \`from: ${from}\`${limited} of ${packageName} matches no file`,
+    message: `the \`files\` rule \`from: ${from}\`${limited} of ${packageName} matches no file`,
     why: 'neither the checkout nor what the build steps made has such a file',
     fix: 'Correct the rule, or let a build step make the file',
     where: { file: 'bevelstone.yaml' },
@@ -108,7 +108,7 @@ function noMatch({ from, only }: FileRuleConfig, packageName: string): Bevelston
 
 function severalAs({ from, as }: FileRuleConfig, chosen: readonly Staged[], packageName: string): BevelstoneError {
   return new BevelstoneError('CONTENTS_COLLISION', {
-    message: `The \`files\` rule \`from: ${from}\` of ${packageName} gives ${as} to ${chosen.length} files`,
+    message: `the \`files\` rule \`from: ${from}\` of ${packageName} gives ${as} to ${chosen.length} files`,
     why: `it matches ${chosen[0]?.source.path}, ${chosen[1]?.source.path} and \`as\` names one path`,
     fix: 'Name one file in `from`, or write `to` for a folder',
     where: { file: 'bevelstone.yaml' },
@@ -117,7 +117,7 @@ function severalAs({ from, as }: FileRuleConfig, chosen: readonly Staged[], pack
 
 function collision(file: Staged, other: Staged, packageName: string): BevelstoneError {
   return new BevelstoneError('CONTENTS_COLLISION', {
-    message: `Two \`files\` rules of ${packageName} write ${file.path}`,
+    message: `two \`files\` rules of ${packageName} write ${file.path}`,
     why: `one takes ${other.source.path}, the other ${file.source.path}`,
     fix: 'Leave one of them out with `except`, or give it another place with `to`',
     where: { file: 'bevelstone.yaml' },

@@ -111,7 +111,7 @@ function kindOf(path: string, head: Uint8Array): FileKind | null {
   if (/\.[cm]?js\.map$|\.css\.map$/.test(path)) return 'map';
   if (head[0] === 0x7f && head[1] === 0x45 && head[2] === 0x4c && head[3] === 0x46) return 'elf';
   if (path.endsWith('.class')) return 'class';
-  // A program without an ending, told by its first line.
+  // A program without an extension, recognised by its first line.
   const first = Buffer.from(head.subarray(0, 64)).toString('latin1');
   return /^#!\S*[/ ]node\b/.test(first) ? 'script' : null;
 }

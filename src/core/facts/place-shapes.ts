@@ -1,8 +1,8 @@
 import { quotePattern } from '../text/quote-pattern.ts';
 import type { Shape } from './shape.ts';
 
-/** People and machines that texts name when they mean anybody's. */
-const anybody =
+/** Users and machines that texts use as examples. */
+const exampleUser =
   /^(?:user\d*|users|username|you|your|yourname|your-name|name|me|my|myname|myuser|someone|somebody|foo|bar|baz|alice|bob|carol|fred|bill|john|jane|jdoe|johndoe|doe|joe|test|tester|example|demo|admin|node|app|web|www|public|shared|default|guest|home|dev|developer|xxx|\w)$/i;
 
 const generic = (anchor: string, pattern: RegExp): Shape => ({
@@ -12,7 +12,7 @@ const generic = (anchor: string, pattern: RegExp): Shape => ({
   pattern,
   what: ([text]) => text,
   // A comment in a source may talk about any folder.
-  isReal: (match, line) => !anybody.test(match[1] ?? '') && !/^\s*(?:\*|\/\/|\/\*|#)/.test(line),
+  isReal: (match, line) => !exampleUser.test(match[1] ?? '') && !/^\s*(?:\*|\/\/|\/\*|#)/.test(line),
 });
 
 /** Places on a machine: this machine's own for certain, and what home folders look like anywhere. */

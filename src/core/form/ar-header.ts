@@ -31,7 +31,7 @@ export function decodeArHeader(header: Buffer): { name: string; sizeBytes: numbe
 function field(value: string, width: number, what: string): string {
   if (value.length <= width && !value.startsWith('-')) return value.padEnd(width);
   throw new BevelstoneError('FORM_FIELD_TOO_LARGE', {
-    message: `The ${what} ${value} does not fit an ar header`,
+    message: `the ${what} ${value} is too long for an ar header`,
     why: `the field holds ${width} characters`,
     fix: what === 'size' ? 'Make the package smaller; 9.9 GB is the most one may have' : 'Use an ordinary value',
   });

@@ -3,7 +3,7 @@ import { BevelstoneError } from '../error/bevelstone-error.ts';
 /** The error for a form whose contents only the maintainer knows. */
 export function contentsNeeded(packageName: string, form: string, usual: readonly string[]): BevelstoneError {
   return new BevelstoneError('CONTENTS_NEEDED', {
-    message: `Nothing says what goes into the ${form} of ${packageName}`,
+    message: `no \`files\` for the ${form} of ${packageName}`,
     why:
       usual.length === 0
         ? 'this form has no usual contents'

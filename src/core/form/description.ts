@@ -3,7 +3,7 @@ import type { Entry } from '../contents/entry.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Form } from '../name/form.ts';
 
-/** What was read of an artifact, before anybody knows its form. */
+/** What was read of an artifact, before its form is known. */
 export type RawArtifact = {
   readonly fileName: string;
   readonly container: Extract<Form, 'tar.gz' | 'tar' | 'zip' | 'deb' | 'text'>;

@@ -163,7 +163,7 @@ function escapeDesktop(value: string): string {
 
 function impossible(helper: string, packageName: string, why: string): BevelstoneError {
   return new BevelstoneError('HELPER_IMPOSSIBLE', {
-    message: `The helper ${helper} cannot be written for ${packageName}`,
+    message: `the helper ${helper} cannot be written for ${packageName}`,
     why,
     fix: 'Add what it needs to `files`, or give the helper its `run` or leave it out',
     where: { file: 'bevelstone.yaml' },

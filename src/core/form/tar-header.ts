@@ -16,7 +16,7 @@ export type TarMember = {
 
 /**
  * The header of a member: a ustar header, before it a pax extended header when a name does not fit. Owner is 0 without a
- * name, so that nobody's machine shows (POSIX.1-2017, pax, "ustar Interchange Format" and "pax Header Block").
+ * name, so that no machine is revealed (POSIX.1-2017, pax, "ustar Interchange Format" and "pax Header Block").
  * @throws FORM_FIELD_TOO_LARGE rather than cutting anything off.
  */
 export function encodeTarHeader(member: TarMember): Buffer {
@@ -110,7 +110,7 @@ function octal(value: number, width: number, field: string): string {
   const digits = value.toString(8);
   if (value >= 0 && Number.isSafeInteger(value) && digits.length < width) return `${digits.padStart(width - 1, '0')}\0`;
   throw new BevelstoneError('FORM_FIELD_TOO_LARGE', {
-    message: `The ${field} ${value} does not fit a tar header`,
+    message: `the ${field} ${value} is too long for a tar header`,
     why: `the field holds ${width - 1} octal digits`,
     fix: field === 'size' ? 'Split the file; 8 GiB is the most one may have' : 'Use a commit with an ordinary date',
   });

@@ -70,7 +70,7 @@ export function encodeDosTime(time: number): number {
   const year = at.getUTCFullYear() - 1980;
   if (year < 0 || year > 127) {
     throw new BevelstoneError('FORM_FIELD_TOO_LARGE', {
-      message: `The time ${at.toISOString()} does not fit a zip archive`,
+      message: `the time ${at.toISOString()} is out of range for a zip archive`,
       why: 'its dates go from 1980 to 2107',
       fix: 'Use a commit with an ordinary date',
     });

@@ -47,8 +47,8 @@ export function orderByDependency(names: readonly string[], edges: readonly Depe
 
 function circle(names: readonly string[]): BevelstoneError {
   return new BevelstoneError('DEPENDENCY_CIRCLE', {
-    message: `Packages depend on each other in a circle: ${names.join(' needs ')}`,
-    why: 'no order of release would let each be installed before what needs it',
+    message: `dependency cycle: ${names.join(' needs ')}`,
+    why: 'there is no order in which they could be released',
     fix: 'Remove one of these dependencies, or make it a development dependency if only tests use it',
   });
 }

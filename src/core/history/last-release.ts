@@ -70,8 +70,8 @@ function refuseAmbiguous(found: VersionTag | null, tags: readonly VersionTag[]):
   );
   if (other === undefined) return;
   throw new BevelstoneError('TAG_AMBIGUOUS', {
-    message: `${found.version} is tagged at two commits: ${found.tag} and ${other.tag}`,
-    why: `they name ${found.commit.slice(0, 7)} and ${other.commit.slice(0, 7)}, and only one of them can be the release`,
-    fix: 'Delete the tag that names no release, here and on the remote',
+    message: `${found.version} has two tags: ${found.tag} and ${other.tag}`,
+    why: `they point to ${found.commit.slice(0, 7)} and ${other.commit.slice(0, 7)}; only one can be the release`,
+    fix: 'Delete the wrong tag, here and on the remote',
   });
 }

@@ -180,7 +180,7 @@ function kindWeight(kind: string, { weights }: MeaningRules): Weight {
 function ambiguous(prefix: string, ids: readonly string[]): BevelstoneError {
   return new BevelstoneError('AMEND_AMBIGUOUS', {
     message: `history.amend: "${prefix}" matches more than one commit`,
-    why: `it could be ${ids.join(' or ')}`,
+    why: `candidates: ${ids.join(', ')}`,
     fix: 'Write more characters of the id',
     where: { file: 'bevelstone.yaml' },
   });

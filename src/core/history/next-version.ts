@@ -370,8 +370,8 @@ function outsideProblem(version: string, members: readonly PackageFacts[], { str
   if (stream.type !== 'maintained' || semver.satisfies(version, stream.only)) return null;
   return {
     code: 'VERSION_OUTSIDE',
-    message: `${namesOf(members)} would be ${version}, and the stream ${stream.name} takes only ${stream.only}`,
-    fix: 'Make this change on the main line, or soften it so that it fits this line',
+    message: `${namesOf(members)} would be ${version}, but the stream ${stream.name} only allows ${stream.only}`,
+    fix: 'Make this change on the main branch, or reduce it so that it fits this range',
     where: null,
   };
 }
@@ -381,7 +381,7 @@ function elsewhereProblem(version: string, members: readonly PackageFacts[]): Pr
   if (taken === undefined) return null;
   return {
     code: 'VERSION_ELSEWHERE',
-    message: `${namesOf(members)} would be ${version}, and the tag ${taken.tag} says that was released from ${taken.commit.slice(0, 7)}`,
+    message: `${namesOf(members)} would be ${version}, but the tag ${taken.tag} already marks that version at ${taken.commit.slice(0, 7)}`,
     fix: `Merge ${taken.tag} into this branch, or choose another version with --exactly`,
     where: null,
   };
@@ -390,7 +390,7 @@ function elsewhereProblem(version: string, members: readonly PackageFacts[]): Pr
 function behindProblem(ahead: VersionTag, core: string, members: readonly PackageFacts[]): Problem {
   return {
     code: 'STREAM_BEHIND',
-    message: `${namesOf(members)} would go on towards ${core}, and ${ahead.version} is out already, from a commit that this branch lacks`,
+    message: `${namesOf(members)} would continue towards ${core}, but ${ahead.version} was already released from a commit that is not on this branch`,
     fix: `Merge ${ahead.tag} into this branch first`,
     where: null,
   };
@@ -404,7 +404,7 @@ function unmarkedProblems(packages: readonly PackageFacts[], rules: VersionRules
         .filter(({ unmarked }) => unmarked)
         .map(({ commit, item: { summary } }) => ({
           code: 'COMMIT_UNMARKED' as const,
-          message: `${commit.slice(0, 7)} "${summary}" says nothing of its kind, for ${packages[member]?.name}`,
+          message: `${commit.slice(0, 7)} "${summary}" has no recognisable kind (package ${packages[member]?.name})`,
           fix: `Add it to history.amend: "${commit.slice(0, 7)}": { kind: fix }`,
           where: null,
         })),
@@ -435,7 +435,7 @@ function prereleaseProblems({
     return [
       {
         code: 'DEPENDENCY_PRERELEASE' as const,
-        message: `${name} would be stable and needs ${dependency} ${edge.range}, a prerelease`,
+        message: `${name} would be stable but depends on ${dependency} ${edge.range}, a prerelease`,
         fix: `Release ${dependency} as stable first, or change the range`,
         where: null,
       },

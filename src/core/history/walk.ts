@@ -12,7 +12,7 @@ export type TouchingCommit = {
   readonly isRecord: boolean;
 };
 
-/** A commit that touches no package, kept only when somebody wants to see it. */
+/** A commit that touches no package, kept only on request. */
 export type OtherCommit = {
   readonly index: number;
   readonly id: string;

@@ -35,7 +35,7 @@ export type LedgerRelease = {
   /** Whether its run was given up half-way. */
   readonly isAbandoned: boolean;
   readonly withdrawals: readonly Withdrawal[];
-  /** Whether its tag names the digest of this plan: then it was not made up by somebody who can only write to the ledger. */
+  /** Whether its tag names the digest of this plan: then it was not forged by someone who can only write to the ledger. */
   readonly isVouched: boolean;
   /** Files that were built again with other bytes than planned, for which no tag vouches. */
   readonly replanned: readonly string[];

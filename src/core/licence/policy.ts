@@ -8,7 +8,7 @@ export type Verdict = 'allow' | 'refuse' | 'ask' | 'unknown';
 /**
  * Judges a licence by a policy. Of `A OR B` the better counts, of `A AND B` the worse; what no list names is asked about as
  * soon as there is a list of what is allowed.
- * @param licence an SPDX expression, or what a manifest says; null when nobody knows.
+ * @param licence an SPDX expression, or what a manifest says; null when unknown.
  */
 export function judgeLicence(licence: string | null, policy: LicencePolicyConfig): Verdict {
   if (licence === null) return 'unknown';

@@ -6,7 +6,7 @@ import { coreOf, prereleaseOf } from '../version/version.ts';
 /**
  * Writes the version into a file by a rule of the maintainer's: every match of `find` becomes `write` with its placeholders
  * filled: `{version} {commit} {major} {minor} {patch}`.
- * @throws STAMP_NO_MATCH when nothing matches, since the version would be in nobody's hands then.
+ * @throws STAMP_NO_MATCH when nothing matches, since the version would then be missing.
  */
 export function stampByRule(text: string, rule: StampConfig, facts: { version: string; commit: string }): string {
   const pattern = compilePattern(rule.find, true);
@@ -25,7 +25,7 @@ export function stampByRule(text: string, rule: StampConfig, facts: { version: s
 /** The error for a stamp rule that finds no place. */
 export function noMatch({ file, find }: StampConfig, why: string): BevelstoneError {
   return new BevelstoneError('STAMP_NO_MATCH', {
-    message: `The version cannot be written into ${file}`,
+    message: `cannot write the version into ${file}`,
     why,
     fix: `Correct the rule; \`find: ${find}\` is a regular expression`,
     where: { file: 'bevelstone.yaml' },

@@ -21,7 +21,7 @@ const allowed: sanitizeHtml.IOptions = {
 };
 
 /**
- * Markdown by anybody as HTML for a page: parsed without its HTML, then passed through a sanitiser that knows what may stay.
+ * Markdown from outside as HTML for a page: parsed without its HTML, then passed through a sanitiser that knows what may stay.
  * Of a very long text only the first 128 Ki characters are shown.
  */
 export function markdownToHtml(text: string): string {

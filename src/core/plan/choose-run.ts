@@ -24,7 +24,7 @@ export function chooseRun(runs: readonly KnownRun[], named: string | null): Know
   if (named !== null && runs.length === 0) return null;
   throw new BevelstoneError('RUN_NOT_FOUND', {
     message: named === null ? `${runs.length} releases were cut short` : `There is no open run ${named}`,
-    why: `open here: ${runs.map(({ id }) => id).join(', ')}`,
+    why: `unfinished releases: ${runs.map(({ id }) => id).join(', ')}`,
     fix: 'Name one of them: bevelstone release --resume RUN',
   });
 }
@@ -32,7 +32,7 @@ export function chooseRun(runs: readonly KnownRun[], named: string | null): Know
 /** The error for a run that is not there. */
 export function noRun(): BevelstoneError {
   return new BevelstoneError('RUN_NOT_FOUND', {
-    message: 'No unfinished release',
+    message: 'no unfinished release',
     why: 'every run in this clone is finished or abandoned',
     fix: 'Run: bevelstone release',
   });
@@ -43,7 +43,7 @@ export function refuseOpen(runs: readonly KnownRun[]): void {
   const [first] = runs;
   if (first === undefined) return;
   throw new BevelstoneError('RUN_OPEN', {
-    message: `The release ${first.id} was cut short`,
+    message: `unfinished release ${first.id}`,
     why: 'it is not finished, and a second release could take its versions',
     fix: 'Run: bevelstone release --resume, or: bevelstone release --abandon',
     resume: first.id,
@@ -69,7 +69,7 @@ export function isUnreadable({ records }: Pick<KnownRun, 'records'>): boolean {
 /** The error for a run of which this machine knows no more than its name. */
 export function unreadableRun(id: string, folder: string): BevelstoneError {
   return new BevelstoneError('JOURNAL_DAMAGED', {
-    message: `The journal of the run ${id} cannot be read`,
+    message: `the journal of the run ${id} cannot be read`,
     why: 'its first record is damaged, and the remote has no unfinished release of this run',
     fix: `Run: bevelstone release --abandon ${id}`,
     where: { file: folder },

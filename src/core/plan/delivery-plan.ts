@@ -75,8 +75,8 @@ export function planRoutes<Release extends { readonly record: ReleaseRecord }>(
 
 function uncommittedRefused({ package: name, version }: ReleaseRecord, destination: string): BevelstoneError {
   return new BevelstoneError('UNCOMMITTED_REFUSED', {
-    message: `${destination} does not take ${name} ${version}`,
-    why: 'it was built from files that no commit holds, so its contents could not be traced later',
-    fix: 'Commit, and build again; a folder takes such a build for looking at it',
+    message: `${destination} does not accept ${name} ${version}`,
+    why: 'it was built from uncommitted files, so its contents cannot be traced',
+    fix: 'Commit and build again, or deliver it to a folder',
   });
 }

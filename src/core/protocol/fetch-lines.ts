@@ -2,7 +2,7 @@ import type { ArtifactRecord } from '../record/release-record.ts';
 import { quoteShell } from '../text/quote-shell.ts';
 import { type ClientLine, type Offer, offeredPackages } from './offer.ts';
 
-/** Fetches each file and checks its digest before anybody uses it. */
+/** Downloads each file and checks its digest before use. */
 export function fileLines(offer: Offer): ClientLine[] {
   return offeredPackages(offer).map(({ address, record }) => ({
     client: /^https?:/.test(address) ? 'curl' : 'cp',

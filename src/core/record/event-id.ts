@@ -20,7 +20,7 @@ export function eventId(event: Omit<LedgerEvent, 'id'> | (NewEvent & EventStamp)
   return `${content.at.replace(/[-:.]/g, '')}-${String(content.seq).padStart(4, '0')}-${digest}`;
 }
 
-/** Digest of what a release consists of. The tag names it, so it cannot be changed by somebody who can only write to the ledger. */
+/** Digest of what a release consists of. The tag names it, so it cannot be changed by someone who can only write to the ledger. */
 export function planDigest(planned: PlannedEvent | Omit<PlannedEvent, 'id' | 'at' | 'run' | 'seq'>): string {
   const { package: name, version, commit, source, tag, artifacts, destinations, contents, about } = planned;
   return sha256(

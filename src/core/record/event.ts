@@ -64,7 +64,7 @@ export type LedgerEvent =
     })
   /** Its run was given up after the push: what was delivered until then stays. */
   | (Common & { readonly type: 'abandoned' })
-  /** An artifact that nobody holds any more was built again, with other bytes than planned. */
+  /** An artifact that no longer existed was rebuilt with different bytes than planned. */
   | (Common & { readonly type: 'replanned'; readonly artifact: ArtifactRecord });
 
 /** The event that says what a release consists of. */

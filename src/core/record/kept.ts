@@ -27,7 +27,7 @@ export function parseKept(text: string): ParsedRecord<KeptEntries> {
   try {
     value = parse(text, { maxAliasCount: 0, logLevel: 'error' });
   } catch {
-    return { type: 'damaged', why: 'it is not well-formed YAML' };
+    return { type: 'damaged', why: 'it is not valid YAML' };
   }
   const { schema } = (value ?? {}) as { schema?: unknown };
   if (isCount(schema) && (schema as number) > format) return { type: 'newer', format: `schema ${String(schema)}` };

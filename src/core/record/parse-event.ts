@@ -93,7 +93,7 @@ export const newEventSchema: Schema = union(
 );
 
 /**
- * Reads a file of the ledger. Everything in it comes from whoever can push a ref: each field has its grammar, no field is
+ * Reads a file of the ledger. Anyone who can push a ref can write it: each field has its grammar, no field is
  * missing or added, and the id is that of the content.
  * @param path of the file in the ledger's tree, which repeats package, version and id.
  */

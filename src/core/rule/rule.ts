@@ -63,7 +63,7 @@ export type RuleSettings = {
   /** Names of the workspace's other packages. */
   readonly others: readonly string[];
   readonly last: LastArtifact | null;
-  /** Third-party dependencies; null when nobody looked for them. */
+  /** Third-party dependencies; null when they were not searched for. */
   readonly components: readonly LicensedComponent[] | null;
   readonly browser: BrowserReach | null;
   /** Seconds since 1970. */

@@ -218,25 +218,25 @@ function referenceProblems(document: Json, components: readonly Placed[]): SbomP
   for (const { entry, pointer } of components) {
     const id = textOf(entry['bom-ref']);
     if (id === null) continue;
-    if (known.has(id)) found.push({ pointer: `${pointer}/bom-ref`, message: `${id} is there twice` });
+    if (known.has(id)) found.push({ pointer: `${pointer}/bom-ref`, message: `${id} occurs twice` });
     known.add(id);
   }
   for (const item of objectsOf(document['services'])) known.add(String(item['bom-ref']));
   const asked = new Set<string>();
   for (const [index, { ref, dependsOn }] of objectsOf(document['dependencies']).entries()) {
-    if (asked.has(String(ref))) found.push({ pointer: `/dependencies/${index}/ref`, message: `${ref} is there twice` });
+    if (asked.has(String(ref))) found.push({ pointer: `/dependencies/${index}/ref`, message: `${ref} occurs twice` });
     asked.add(String(ref));
     if (!known.has(String(ref)))
-      found.push({ pointer: `/dependencies/${index}/ref`, message: `nothing is called ${ref}` });
+      found.push({ pointer: `/dependencies/${index}/ref`, message: `unknown element ${ref}` });
     for (const [at, to] of [dependsOn ?? []].flat().entries())
       if (!known.has(String(to)))
-        found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `nothing is called ${to}` });
+        found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `unknown element ${to}` });
   }
   for (const [index, value] of objectsOf(document['compositions']).entries())
     for (const field of ['assemblies', 'dependencies'] as const)
       for (const [at, to] of [value[field] ?? []].flat().entries())
         if (!known.has(String(to)) && !String(to).startsWith('urn:cdx:'))
-          found.push({ pointer: `/compositions/${index}/${field}/${at}`, message: `nothing is called ${to}` });
+          found.push({ pointer: `/compositions/${index}/${field}/${at}`, message: `unknown element ${to}` });
   return found;
 }
 
@@ -244,13 +244,13 @@ function contentProblems(item: Json, pointer: string): SbomProblem[] {
   const found: SbomProblem[] = [];
   const purl = textOf(item['purl']);
   const problem = purl === null ? null : purlProblem(purl);
-  if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `it is no package URL: ${problem}` });
+  if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `invalid package URL: ${problem}` });
   for (const [index, { alg, content }] of objectsOf(item['hashes']).entries()) {
     const length = (digestLengths as Readonly<Record<string, number>>)[String(alg)];
     if (length !== undefined && typeof content === 'string' && content.length !== length)
       found.push({
         pointer: `${pointer}/hashes/${index}/content`,
-        message: `a ${alg} has ${length} digits, and this has ${content.length}`,
+        message: `a ${alg} has ${length} digits, this one has ${content.length}`,
       });
   }
   const licences = objectsOf(item['licenses']);
@@ -263,7 +263,7 @@ function contentProblems(item: Json, pointer: string): SbomProblem[] {
     if (each['license'] === undefined && each['expression'] === undefined)
       found.push({ pointer: place, message: 'it is neither a licence nor an expression' });
     if (typeof each['expression'] === 'string' && !isLicenceExpression(each['expression']))
-      found.push({ pointer: `${place}/expression`, message: `"${each['expression']}" is no licence expression` });
+      found.push({ pointer: `${place}/expression`, message: `"${each['expression']}" is not a licence expression` });
     if (typeof inner['id'] === 'string' && !isListedLicence(inner['id']))
       found.push({ pointer: `${place}/license/id`, message: `"${inner['id']}" is not on the SPDX licence list` });
     if (each['license'] !== undefined && (inner['id'] === undefined) === (inner['name'] === undefined))

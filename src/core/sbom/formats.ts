@@ -61,7 +61,7 @@ function unreadable(file: string, why: string, cause?: unknown): BevelstoneError
   return new BevelstoneError('SBOM_UNREADABLE', {
     message: `${file} is not an SBOM in SPDX 2.3 or CycloneDX 1.6`,
     why,
-    fix: 'Name an SPDX 2.3 or CycloneDX 1.6 document in JSON',
+    fix: 'Give an SPDX 2.3 or CycloneDX 1.6 document in JSON',
     where: { file },
     ...(cause === undefined ? {} : { cause }),
   });

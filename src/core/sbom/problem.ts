@@ -64,7 +64,7 @@ function checkObject(
   pointer: string,
 ): SbomProblem[] {
   if (typeof value !== 'object' || value === null || Array.isArray(value))
-    return [{ pointer, message: 'it is no object' }];
+    return [{ pointer, message: 'it is not an object' }];
   const missing = needs
     .filter((name) => !(name in value))
     .map((name) => ({ pointer, message: `it has no \`${name}\`` }));
@@ -72,7 +72,7 @@ function checkObject(
     const place = `${pointer}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`;
     const shape = Object.hasOwn(fields, name) ? fields[name] : undefined;
     return shape === undefined
-      ? [{ pointer: place, message: 'the specification knows no such field' }]
+      ? [{ pointer: place, message: 'the specification has no such field' }]
       : checkShape(value, shape, place);
   });
   return [...missing, ...inside];

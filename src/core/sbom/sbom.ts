@@ -26,7 +26,7 @@ export type SbomPackage = {
   readonly name: string;
   readonly version: string | null;
   readonly purl: string | null;
-  /** An SPDX expression, or what the manifest says instead; null when nobody knows. */
+  /** An SPDX expression, or what the manifest says instead; null when unknown. */
   readonly licence: string | null;
   readonly supplier: string | null;
   readonly copyright: string | null;
@@ -38,7 +38,7 @@ export type SbomPackage = {
   readonly location: string | null;
   /** Files of the workspace that name it. */
   readonly foundIn: readonly string[];
-  /** Null when nobody looked into it. */
+  /** Null when it was not examined. */
   readonly files: readonly SbomFile[] | null;
   /** What else is to be said of it. */
   readonly comment: string | null;

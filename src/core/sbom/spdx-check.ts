@@ -214,7 +214,7 @@ function checkReferences(document: Json): SbomProblem[] {
     for (const [index, value] of objectsOf(document[part]).entries()) {
       const id = textOf(value['SPDXID']);
       if (id !== null && known.has(id))
-        found.push({ pointer: `/${part}/${index}/SPDXID`, message: `${id} is there twice` });
+        found.push({ pointer: `/${part}/${index}/SPDXID`, message: `${id} occurs twice` });
       if (id !== null) known.add(id);
     }
   const isThere = (id: unknown) =>
@@ -224,12 +224,12 @@ function checkReferences(document: Json): SbomProblem[] {
     if (value['relationshipType'] === 'DESCRIBES' || value['relationshipType'] === 'DESCRIBED_BY') describes = true;
     for (const field of ['spdxElementId', 'relatedSpdxElement'] as const)
       if (!isThere(value[field]))
-        found.push({ pointer: `/relationships/${index}/${field}`, message: `nothing is called ${value[field]}` });
+        found.push({ pointer: `/relationships/${index}/${field}`, message: `unknown element ${value[field]}` });
   }
   for (const [index, id] of [document['documentDescribes'] ?? []].flat().entries())
-    if (!isThere(id)) found.push({ pointer: `/documentDescribes/${index}`, message: `nothing is called ${id}` });
+    if (!isThere(id)) found.push({ pointer: `/documentDescribes/${index}`, message: `unknown element ${id}` });
   if (!describes)
-    found.push({ pointer: '', message: 'nothing says what it describes (a relationship DESCRIBES, §11.1)' });
+    found.push({ pointer: '', message: 'it does not say what it describes (relationship DESCRIBES, §11.1)' });
   return found;
 }
 
@@ -285,7 +285,7 @@ function licenceProblems({
     [entry[field] ?? []].flat().flatMap((value, index): SbomProblem[] => {
       const place = Array.isArray(entry[field]) ? `${pointer}/${field}/${index}` : `${pointer}/${field}`;
       if (typeof value !== 'string' || value === 'NONE' || value === 'NOASSERTION') return [];
-      if (!isLicenceExpression(value)) return [{ pointer: place, message: `"${value}" is no licence expression` }];
+      if (!isLicenceExpression(value)) return [{ pointer: place, message: `"${value}" is not a licence expression` }];
       const unknown = [...value.matchAll(/(?<!:)\bLicenseRef-[A-Za-z0-9.-]+/g)]
         .map(([id]) => id)
         .find((id) => !refs.has(id));
@@ -307,7 +307,7 @@ function digestProblems(item: Json, pointer: string): SbomProblem[] {
     return [
       {
         pointer: `${pointer}/checksums/${index}/checksumValue`,
-        message: `a ${algorithm} has ${length} digits, and this has ${checksumValue.length}`,
+        message: `a ${algorithm} has ${length} digits, this one has ${checksumValue.length}`,
       },
     ];
   });
@@ -318,7 +318,7 @@ function purlProblems(item: Json, pointer: string): SbomProblem[] {
     const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
     return problem === null
       ? []
-      : [{ pointer: `${pointer}/externalRefs/${index}/referenceLocator`, message: `it is no package URL: ${problem}` }];
+      : [{ pointer: `${pointer}/externalRefs/${index}/referenceLocator`, message: `invalid package URL: ${problem}` }];
   });
 }
 

@@ -252,7 +252,7 @@ export function knownClassifiers(): ReadonlySet<string> {
   return known;
 }
 
-/** Whether a classifier is on the list, or is a newer version of one that is; `Private ::` is anybody's own. */
+/** Whether a classifier is on the list, or is a newer version of one that is; `Private ::` is always allowed. */
 export function isClassifier(text: string): boolean {
   if (known.has(text) || /^(?:Private|Framework) :: ./.test(text)) return true;
   const at = text.lastIndexOf(' :: ');

@@ -21,7 +21,7 @@ function refuseComplex(glob: string): void {
   const why = whyComplex(glob);
   if (why === null) return;
   throw new BevelstoneError('TOO_COMPLEX', {
-    message: `The glob ${JSON.stringify(glob.slice(0, 80))} is not used`,
+    message: `the glob ${JSON.stringify(glob.slice(0, 80))} is not used`,
     why,
     fix: 'Write several simpler globs instead of one',
   });

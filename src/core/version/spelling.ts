@@ -139,7 +139,7 @@ function labelledParts(version: string, stream: Stream, title: string) {
     return { core: version.split('-')[0], spell: spelling, counter };
   throw new BevelstoneError('STREAM_UNSPELLABLE', {
     message: `${version} cannot be spelt for ${title}`,
-    why: `${title} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+    why: `${title} has only alpha, beta and rc, and the stream does not map "${identifier}" to one of them`,
     fix: 'Add `spell: alpha` (or beta, rc) to the stream in bevelstone.yaml',
     where: { file: 'bevelstone.yaml' },
   });

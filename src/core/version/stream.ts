@@ -54,7 +54,7 @@ export function chooseStream(
     if (captured !== null) return fill({ name, config, branch, captured });
   }
   throw new BevelstoneError('STREAM_NOT_FOUND', {
-    message: `No stream takes the branch ${branch}`,
+    message: `no stream matches the branch ${branch}`,
     why: 'the `from` of no entry of `streams` matches it',
     fix: 'Add a stream for it to bevelstone.yaml, or name one with --stream',
   });
@@ -113,7 +113,7 @@ function fill({
   const only = config.only.replace(/\{(\d)\}/g, (_, digit: string) => captured[Number(digit) - 1] ?? '');
   if (only === '' || semver.validRange(only) === null) {
     throw new BevelstoneError('CONFIG_INVALID', {
-      message: `The stream ${name} takes only "${only}", which is no range of versions`,
+      message: `the stream ${name} takes only "${only}", which is no range of versions`,
       why: `it is what \`only: ${config.only}\` gives for the branch ${branch ?? '(none)'}`,
       fix: 'Name the branch after a range, such as line/1.x or line/1.4, or write the range into `only`',
       where: { file: 'bevelstone.yaml' },
@@ -140,7 +140,7 @@ function isSpelling(text: string): text is PrereleaseSpelling {
 
 function unknownStream(name: string, known: readonly string[]): BevelstoneError {
   return new BevelstoneError('STREAM_NOT_FOUND', {
-    message: `There is no stream "${name}"`,
+    message: `unknown stream "${name}"`,
     why: `bevelstone.yaml knows ${known.join(', ')}`,
     fix: 'Name one of these with --stream, or add it to `streams`',
   });

@@ -57,7 +57,7 @@ async function below({ top, name }: Shelf, inside: string): Promise<string> {
   const place = path.resolve(top, inside);
   if (place.startsWith(top + path.sep)) return placeInside(top, inside, `a file of ${name}`);
   throw new BevelstoneError('DESTINATION_REFUSED', {
-    message: `${place} is outside of ${name}`,
+    message: `${place} is outside ${name}`,
     why: `it is not below ${top}`,
     fix: 'Correct `under` of the destination',
   });
@@ -90,9 +90,9 @@ async function deliver(shelf: Shelf, parcel: Parcel, { moved }: Sending): Promis
     const fault = systemFault(cause);
     if (fault !== null && isBevelstoneError(fault, 'DISK_FULL', 'DISK_FAULT')) throw fault;
     throw new BevelstoneError('DESTINATION_REFUSED', {
-      message: `${name} could not be written`,
+      message: `cannot write to ${name}`,
       why: cause instanceof Error ? cause.message : String(cause),
-      fix: 'Check that the folder can be written and has room',
+      fix: 'Check that the folder is writable and has free space',
       cause,
     });
   }

@@ -69,8 +69,8 @@ function folderOf({ under, web }: HttpStore, subject: Subject): string {
   const path = fill(under, subject);
   if (!path.split('/').some((part) => part === '..' || part === '.')) return encode(path);
   throw new BevelstoneError('DESTINATION_REFUSED', {
-    message: `${web.name} would be left: ${path}`,
-    why: 'it climbs out of the address',
+    message: `the path leaves ${web.name}: ${path}`,
+    why: 'it is not below the address',
     fix: 'Correct `under` of the destination',
   });
 }

@@ -74,7 +74,7 @@ function placeOf({ snapshots, web }: Repository, subject: Subject): Coordinates 
   const coordinates = coordinatesOf(subject.name, version);
   if (coordinates !== null && isSnapshot(version) === snapshots) return coordinates;
   throw new BevelstoneError('DESTINATION_REFUSED', {
-    message: `${web.name} does not take ${subject.name} ${version}`,
+    message: `${web.name} does not accept ${subject.name} ${version}`,
     why:
       coordinates === null
         ? 'its name is no groupId:artifactId'
@@ -243,8 +243,8 @@ async function withdraw(repository: Repository, subject: Subject, { delivered }:
 
 function notOfRelease(destination: string, address: string): BevelstoneError {
   return new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
-    message: `${destination} is not asked to delete ${address}`,
-    why: 'the ledger names it, and it does not lie in the folder of this release',
-    fix: 'Look at the release with bevelstone ledger show, and delete its files by hand',
+    message: `${address} at ${destination} was not deleted`,
+    why: 'it is not in the folder of this release, although the ledger lists it',
+    fix: 'Check the release with bevelstone ledger show, and delete its files yourself',
   });
 }

@@ -117,7 +117,7 @@ async function find(registry: Registry, parcel: Parcel): Promise<Presence> {
   if (isSame) return { type: 'same', address: there.tarball ?? url };
   return {
     type: 'different',
-    why: `its integrity is ${there.integrity ?? there.shasum ?? 'unknown'}, ours ${integrityOf(parcel.sha512)}`,
+    why: `its integrity is ${there.integrity ?? there.shasum ?? 'unknown'}, expected ${integrityOf(parcel.sha512)}`,
   };
 }
 
@@ -214,7 +214,7 @@ async function withdraw(
     body: () => textBody(JSON.stringify(changed)),
   });
   expectDone(web, `to deprecate ${name} ${version}`, oneTimeTold(answer));
-  return { how: 'deprecated', limits: 'whoever asks for exactly this version still gets it, with the reason' };
+  return { how: 'deprecated', limits: 'users who request exactly this version still get it, with the reason' };
 }
 
 /** Takes the version out of the document, then its tarball away; registries allow that for a short time, or not at all. */
@@ -236,16 +236,19 @@ async function unpublish(
   expectErased(registry, changed, `to unpublish ${name} ${version}`);
   const gone = await call(registry, { method: 'DELETE', path: `${file}/-rev/${rest.revision}` });
   if (gone.status !== 404) expectErased(registry, gone, `to delete the tarball of ${name} ${version}`);
-  return { how: 'deleted', limits: 'the version can never be used again, and whoever depends on it is stuck' };
+  return {
+    how: 'deleted',
+    limits: 'the version can never be used again, and packages that depend on it cannot be installed',
+  };
 }
 
 function expectErased({ web }: Registry, answer: TextAnswer, what: string): void {
   if (isDone(answer.status)) return;
   if (answer.status !== 405) throw refused(web, what, oneTimeTold(answer));
   throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
-    message: `${web.name} does not erase this version`,
+    message: `${web.name} cannot delete this version`,
     why: refused(web, what, answer).why,
-    fix: 'Leave --erase out: the version is then deprecated, with the reason',
+    fix: 'Omit --erase to deprecate the version with the reason instead',
   });
 }
 

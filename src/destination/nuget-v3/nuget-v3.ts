@@ -168,6 +168,6 @@ async function withdraw(server: Server, subject: Subject): Promise<Withdrawal> {
   if (!isDone(answer.status) && answer.status !== 404) throw refused(web, `to unlist ${subject.name}`, answer);
   return {
     how: 'unlisted',
-    limits: 'whoever names exactly this version still gets it, and no reason is shown there',
+    limits: 'users who request exactly this version still get it, and no reason is shown',
   };
 }

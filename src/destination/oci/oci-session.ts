@@ -12,7 +12,7 @@ export class OciSession {
   readonly #secrets: Set<string>;
   readonly #headers = new Map<string, string>();
 
-  /** @param secrets is told every token that the registry gives. */
+  /** @param secrets gets every token that the registry issues. */
   constructor(web: Web, credential: Credential, secrets: Set<string>) {
     [this.web, this.#credential, this.#secrets] = [web, credential, secrets];
   }

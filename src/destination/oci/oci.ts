@@ -111,7 +111,7 @@ async function find(registry: Registry, parcel: Parcel, all: readonly Parcel[]):
   if (tagged.digest === release?.descriptor.digest) return { type: 'absent' };
   return {
     type: 'different',
-    why: `the tag ${tagFor(parcel.version)} leads to ${tagged.digest.slice(0, 19)}…, ours would be ${release?.descriptor.digest.slice(0, 19)}…`,
+    why: `the tag ${tagFor(parcel.version)} points to ${tagged.digest.slice(0, 19)}…, expected ${release?.descriptor.digest.slice(0, 19)}…`,
   };
 }
 

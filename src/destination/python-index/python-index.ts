@@ -62,7 +62,7 @@ async function find(index: Index, parcel: Parcel): Promise<Presence> {
   const there = (await fetchProject(index, parcel.name))?.files.find(({ filename }) => filename === parcel.fileName);
   if (there === undefined) return { type: 'absent' };
   if (there.sha256 === parcel.sha256) return { type: 'same', address: there.url };
-  const why = `its SHA-256 is ${there.sha256?.slice(0, 12) ?? 'not told'}…, ours ${parcel.sha256.slice(0, 12)}…`;
+  const why = `its SHA-256 is ${there.sha256?.slice(0, 12) ?? 'unknown'}…, ours ${parcel.sha256.slice(0, 12)}…`;
   return { type: 'different', why };
 }
 
@@ -126,8 +126,8 @@ async function nameState(index: Index, { name, spellings, version }: Subject): P
 
 async function withdraw({ web }: Index, { name, version, spellings }: Subject): Promise<Withdrawal> {
   throw new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
-    message: `${web.name} cannot be asked to take ${name} ${version} back`,
-    why: 'the upload interface has no way to yank a release; indexes offer that on the page of the project',
-    fix: `Yank ${spellings.python ?? version} on that page (PEP 592): installers then pass it over unless it is pinned`,
+    message: `${web.name} cannot yank ${name} ${version} for us`,
+    why: "the upload interface has no yank; indexes offer it on the project's page",
+    fix: `Yank ${spellings.python ?? version} on that page (PEP 592): installers then skip it unless it is pinned`,
   });
 }

@@ -190,8 +190,8 @@ function addressBase(url: string, bucket: string, pathStyle: boolean): string {
 function noBucket({ name, bucket }: Pick<Bucket, 'name' | 'bucket'>, cause: unknown): BevelstoneError {
   return new BevelstoneError('DESTINATION_REFUSED', {
     message: `${name} has no bucket ${bucket}`,
-    why: 'a bucket has an owner and a policy, so none is made unless that is asked for',
-    fix: 'Make it there, or set `make-bucket: true`',
+    why: 'a bucket needs an owner and a policy, so it is only created on request',
+    fix: 'Create it, or set `make-bucket: true`',
     cause,
   });
 }

@@ -88,12 +88,12 @@ function changes(before: ReadonlyMap<string, string>, after: ReadonlyMap<string,
 
 function noneBefore(file: string, name: string | null, form: string): BevelstoneError {
   return new BevelstoneError('RELEASE_NOT_BUILT', {
-    message: `There is no earlier release to compare ${path.basename(file)} with`,
+    message: `no earlier release to compare ${path.basename(file)} with`,
     why:
       name === null
         ? 'nothing says which package it is of'
         : `the ledger has no ${form} of ${name} before this version`,
-    fix: 'Name the other file: --against FILE',
+    fix: 'Give the other file: --against FILE',
     where: { file },
   });
 }

@@ -69,8 +69,8 @@ function picksOf(artifact: ReadArtifact, file: string): FilePick[] {
   if (formDefinitions[form].hasNodeEntries && manifest !== null) return pickFiles(manifest.json, insidePaths(artifact));
   throw new BevelstoneError('USAGE', {
     message: `${file} has no picks`,
-    why: `only an npm tarball leads different consumers to different files, and this is of the form ${form}`,
-    fix: 'Leave --picks out',
+    why: `only npm tarballs give different files to different consumers; this is a ${form}`,
+    fix: 'Omit --picks',
   });
 }
 
@@ -106,9 +106,9 @@ function sameFormBefore({ record }: ReleaseFolder, position: number, form: Form)
 
 function notOurs(file: string): BevelstoneError {
   return new BevelstoneError('RELEASE_NOT_BUILT', {
-    message: `Nothing says which package ${path.basename(file)} was built from`,
-    why: 'there is no release.json with this file beside it',
-    fix: 'Name an artifact in the output folder of this workspace',
+    message: `the package of ${path.basename(file)} is unknown`,
+    why: 'there is no release.json next to it that lists this file',
+    fix: 'Give an artifact in the output folder of this workspace',
     where: { file },
   });
 }

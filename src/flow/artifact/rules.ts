@@ -14,8 +14,8 @@ export function findRule(id: string): Rule {
   if (found !== undefined) return found;
   const near = nearest(id, Object.keys(rules));
   throw new BevelstoneError('RULE_NOT_FOUND', {
-    message: `There is no rule "${id}"`,
-    why: 'rules are called THEME/NAME',
+    message: `unknown rule "${id}"`,
+    why: 'rule names have the form THEME/NAME',
     fix: near === null ? 'List them with: bevelstone verify --rules' : `Did you mean "${near}"?`,
   });
 }

@@ -166,7 +166,7 @@ function warnOfUnused(context: Context, jobs: readonly Job[], artifacts: readonl
     ),
   );
   for (const [key, { rule, reason }] of all)
-    if (!used.has(key)) warn(context, `The exception from ${rule} ("${reason}") excuses nothing; take it out`);
+    if (!used.has(key)) warn(context, `the exception for ${rule} ("${reason}") matches no finding; remove it`);
 }
 
 /** The error that keeps artifacts from being uploaded, or null when no rule refuses. Its problems are the findings. */
@@ -183,9 +183,9 @@ export function refusal({ refused, artifacts }: Verification): BevelstoneError |
       })),
   );
   return new BevelstoneError('RULES_REFUSED', {
-    message: `${refused} ${refused === 1 ? 'finding refuses' : 'findings refuse'} an upload`,
-    why: "an upload can't be taken back, so the rules come first",
-    fix: 'Settle each, commit, build again; `bevelstone verify` shows them at any time',
+    message: `${refused} ${refused === 1 ? 'finding prevents' : 'findings prevent'} the upload`,
+    why: 'an upload cannot be undone, so these must be fixed first',
+    fix: 'Fix each, commit, and build again. To see them again: bevelstone verify',
     problems,
   });
 }

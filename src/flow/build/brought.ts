@@ -91,8 +91,8 @@ function nameOf(name: string | null, form: Form): string | null {
 function notOne(packageName: string, glob: string, matches: readonly Candidate[]): BevelstoneError {
   const named = matches.map(({ path: file }) => file).join(', ');
   return new BevelstoneError('BROUGHT_NOT_ONE', {
-    message: `\`brought: ${glob}\` of ${packageName} matches ${matches.length === 0 ? 'no file' : `${matches.length} files`}`,
-    why: matches.length === 0 ? 'no build step made such a file' : `they are ${named}`,
+    message: `\`brought: ${glob}\` of ${packageName} matches ${matches.length === 0 ? 'no file' : `${matches.length} files`}, expected one`,
+    why: matches.length === 0 ? 'no build step produced it' : `matches: ${named}`,
     fix:
       matches.length === 0 ? 'Correct the glob, or let a step make the file' : 'Write a glob that matches one of them',
     where: { file: 'bevelstone.yaml' },
@@ -101,8 +101,8 @@ function notOne(packageName: string, glob: string, matches: readonly Candidate[]
 
 function differs(packageName: string, fileName: string, problems: readonly string[]): BevelstoneError {
   return new BevelstoneError('BROUGHT_DIFFERS', {
-    message: `${fileName}, brought for ${packageName}, is not what is released`,
+    message: `${fileName}, brought for ${packageName}, does not match the release`,
     why: problems.join('\n'),
-    fix: 'Let the step take the version from BEVELSTONE_VERSION or the stamped manifest',
+    fix: 'Make the step read the version from BEVELSTONE_VERSION or the stamped manifest',
   });
 }

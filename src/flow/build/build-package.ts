@@ -189,7 +189,7 @@ export function pendingOf({ pkg, platforms }: Pick<BuildJob, 'pkg' | 'platforms'
     return elsewhere.map((platform) => ({
       form: artifact.form,
       platform,
-      why: `this machine is ${hostPlatform()}; where the steps can: bevelstone build --platform ${platform}`,
+      why: `this machine is ${hostPlatform()}; if the build steps can cross-compile: bevelstone build --platform ${platform}`,
     }));
   });
 }

@@ -48,9 +48,9 @@ export async function runBuildStep(job: BuildJob, { step, index, platform }: Ste
     : `ended with ${end.exitCode === null ? 'a signal' : `exit code ${end.exitCode}`}`;
   context.report({ type: 'failed', what, why: `it ${how}` });
   throw new BevelstoneError('STEP_FAILED', {
-    message: `Build step ${index + 1} of ${pkg.name}, \`${step.name}\`, ${how}`,
-    why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
-    fix: `Read the whole log: ${log}\n${
+    message: `build step ${index + 1} of ${pkg.name}, \`${step.name}\`, ${how}`,
+    why: ['last lines of its output:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
+    fix: `Full log: ${log}\n${
       end.isLate
         ? 'Then make the step faster, or give it more time with `at-most`'
         : 'Then correct the step or what it builds, commit, and build again'
@@ -99,9 +99,9 @@ function dependencyVariable(name: string): string {
 
 function noStepFolder(step: StepConfig, index: number, { pkg }: BuildJob): BevelstoneError {
   return new BevelstoneError('STEP_FAILED', {
-    message: `Build step ${index + 1} of ${pkg.name}, \`${step.name}\`, cannot start`,
+    message: `build step ${index + 1} of ${pkg.name}, \`${step.name}\`, cannot start`,
     why: `the checkout has no folder ${step.in} in ${pkg.folder || 'its root'}`,
-    fix: 'Correct `in` of the step, or let an earlier step make the folder',
+    fix: 'Correct `in` of the step, or create the folder in an earlier step',
     where: { file: 'bevelstone.yaml' },
   });
 }

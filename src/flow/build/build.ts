@@ -133,7 +133,7 @@ export function differenceError({ twice }: Build): BevelstoneError | null {
   const [first] = twice?.differences ?? [];
   if (first === undefined) return null;
   return new BevelstoneError('BUILD_DIFFERS', {
-    message: `Two builds of the same commit differ: ${first.artifact}`,
+    message: `two builds of the same commit differ: ${first.artifact}`,
     why: `the first difference is ${first.entry === null ? 'in the file itself' : `in ${first.entry}`}: ${first.what}`,
     fix: first.fix,
   });
@@ -269,7 +269,7 @@ async function makeCheckout({ context, survey, options, warned }: Run, name: str
   if (options.uncommitted) return copyWorkingFolder(repository, name);
   // Filters that .gitattributes names may run while git checks out.
   const place = { ...repository.place, env: withoutCredentials(context.env, config) };
-  // Every package has a checkout of its own, and all of them lack the same.
+  // Every package has its own checkout, and the same files are missing in all of them.
   const once = (text: string) => {
     if (!warned.has(text)) warn(context, text);
     warned.add(text);
@@ -303,9 +303,9 @@ function refuseUnknownPlatforms({ packages }: Plan, asked: readonly string[]): v
   if (unknown === undefined) return;
   const near = nearest(unknown, known);
   throw new BevelstoneError('PLATFORM_UNKNOWN', {
-    message: `No package is built for ${unknown}`,
-    why: known.length === 0 ? 'no package lists `platforms`' : `they are built for ${known.join(', ')}`,
-    fix: near === null ? 'Name one of `platforms` of a package, or add it there' : `Did you mean "${near}"?`,
+    message: `unknown platform ${unknown}`,
+    why: known.length === 0 ? 'no package lists `platforms`' : `platforms of this workspace: ${known.join(', ')}`,
+    fix: near === null ? 'Use one of them, or add it to `platforms` of a package' : `Did you mean "${near}"?`,
   });
 }
 
@@ -320,7 +320,10 @@ async function warnAboutDirt(context: Context, { workspace }: Survey, { uncommit
 /** A step that runs as root can write anywhere, also where no checkout is removed afterwards. */
 function warnAboutRoot(context: Context, packages: readonly Package[]): void {
   if (!isRoot() || packages.every(({ config }) => config.build.length === 0)) return;
-  warn(context, 'build steps run as root: what they write outside the checkout stays, and a slip can harm the machine');
+  warn(
+    context,
+    'build steps run as root: files they write outside the checkout remain, and a mistake can damage this machine',
+  );
 }
 
 function some(paths: readonly string[]): string {

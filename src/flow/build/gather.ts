@@ -156,8 +156,8 @@ function differs({
   readonly wanted: string;
 }): BevelstoneError {
   return new BevelstoneError('GATHER_DIFFERS', {
-    message: `${folder} does not belong to the others`,
-    why: `${what}: ${found}, elsewhere ${wanted}`,
+    message: `${folder} is from a different build`,
+    why: `${what} is ${found}; the others have ${wanted}`,
     fix: 'Build all parts at the same commit, with the same Bevelstone and Node: bevelstone build --at COMMIT --platform P',
     where: { file: folder },
   });
@@ -165,8 +165,8 @@ function differs({
 
 function nothing(folders: readonly string[]): BevelstoneError {
   return new BevelstoneError('RELEASE_NOT_BUILT', {
-    message: `There is no release in ${folders.join(', ') || 'no folder'}`,
-    why: 'no folder there has a release.json',
-    fix: 'Name output folders of other machines, or release folders in them',
+    message: `no release found in ${folders.join(', ') || 'the given folders'}`,
+    why: 'none of the folders contains a release.json',
+    fix: 'Give the output folders of the other machines, or release folders in them',
   });
 }

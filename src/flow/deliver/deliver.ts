@@ -196,7 +196,7 @@ async function deliverOne(
       context.report({ type: 'failed', what, why: `what ${destination.name} gives back is not what was sent: ${why}` });
       return { ...blank, state: 'failed' };
     }
-    if (why !== null) warn(context, `${what} is not confirmed: the server took it, but ${why}`);
+    if (why !== null) warn(context, `${what} is not confirmed: the server accepted it, but ${why}`);
     context.report({
       type: 'finished',
       what,
@@ -248,7 +248,7 @@ async function sendUntilThere(
       context.report({
         type: 'waiting',
         what,
-        why: `${error.message}: ${error.why}; trying again in ${Math.ceil(delay / 1000)} s`,
+        why: `${error.message}: ${error.why}; retrying in ${Math.ceil(delay / 1000)} s`,
       });
       await pauseFor(delay, context.signal);
     }

@@ -47,7 +47,7 @@ export async function checkNarrow(
 
 function wide(destination: string, name: string, step: string): BevelstoneError {
   return new BevelstoneError('CREDENTIAL_WIDE', {
-    message: `The credential for ${destination} can publish other packages than ${name}`,
+    message: `the credential for ${destination} can publish packages other than ${name}`,
     why: '`gates.narrow-credential` is set, and a leaked token could be used for those packages too',
     fix: `${step[0]?.toUpperCase()}${step.slice(1)}`,
   });

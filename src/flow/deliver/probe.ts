@@ -115,8 +115,8 @@ async function secretFor(
   const [name = ''] = names;
   if (names.length !== 1) {
     throw new BevelstoneError('USAGE', {
-      message: 'Name the one destination whose credential is to be kept',
-      why: `a credential is kept only after one destination took it, and ${names.length} are meant`,
+      message: '--keep needs exactly one destination',
+      why: `a credential is kept after one destination accepted it; ${names.length} destinations are selected`,
       fix: `Run: bevelstone probe DESTINATION --keep ${keep}`,
     });
   }
@@ -124,7 +124,7 @@ async function secretFor(
   const secret = await context.askSecret(`Credential for ${name} at ${origins}, to be kept as ${keep}`, 'or-input');
   if (secret === null) {
     throw new BevelstoneError('CREDENTIAL_MISSING', {
-      message: 'There is no credential to keep',
+      message: 'no credential to keep',
       why: 'no credential was typed or passed on standard input',
       fix: `Run it in a terminal, or pipe the credential in: bevelstone probe ${names[0]} --keep ${keep} < FILE`,
     });
@@ -242,6 +242,6 @@ function problemsOf(destinations: readonly ProbedDestination[]): BevelstoneError
         ? 'One thing stands in the way of a release'
         : `${problems.length} things stand in the way of a release`,
     why: problems.join('\n'),
-    fix: 'Settle that with the destination, then probe again; nothing was changed',
+    fix: 'Fix this with the destination, then probe again; nothing was changed',
   });
 }

@@ -115,7 +115,7 @@ export async function promoteRelease(
 
 function notTaken({ package: name, version }: LedgerRelease, to: string, why: string): BevelstoneError {
   return new BevelstoneError('NOTHING_TO_RELEASE', {
-    message: `Nothing of ${name} ${version} goes to ${to}`,
+    message: `${to} accepts no artifact of ${name} ${version}`,
     why,
     fix: 'Check --from and --to, and `takes` and `streams` of the destination',
   });

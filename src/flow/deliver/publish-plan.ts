@@ -23,7 +23,7 @@ export type PublishPlan = {
 /** Which tags go out, and where to. */
 export type TagPlan = {
   readonly remote: string | null;
-  /** Tags that the remote lacks and that this run makes and pushes. */
+  /** Tags that are missing on the remote and that this run makes and pushes. */
   readonly missing: readonly string[];
 };
 
@@ -62,9 +62,9 @@ export async function planShipments(
   }
   if (shipments.length > 0 || ifNone === 'none-is-fine') return shipments;
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
-    message: 'Nothing that is built goes anywhere',
-    why: 'no package that was built has a destination for its stream in `send-to`',
-    fix: 'Add destinations to the package, or this stream to the `streams` of one, and commit bevelstone.yaml',
+    message: 'no built package has a destination',
+    why: 'none of them has a destination for this stream in `send-to`',
+    fix: 'Add a destination to `send-to`, or this stream to `streams` of a destination, and commit bevelstone.yaml',
   });
 }
 
@@ -108,9 +108,9 @@ export function refuseDifferent(shipments: readonly Shipment[]): void {
   if (first === undefined) return;
   const { package: name, version } = first.release.record;
   throw new BevelstoneError('DELIVERY_DIFFERS', {
-    message: `${first.destination.name} holds ${name} ${version} already, with other bytes`,
+    message: `${first.destination.name} already has ${name} ${version} with different bytes`,
     why: first.why,
-    fix: 'A published version never changes: release a higher one. If the bytes should be equal, build the tagged commit with the same versions of Bevelstone and Node',
+    fix: 'A published version cannot change: release a higher one. If the bytes should be identical, build the tagged commit with the same versions of Bevelstone and Node',
     problems:
       different.length < 2
         ? []
@@ -164,24 +164,24 @@ export async function planTags(
   if (missing.length > 0 && !options.tag && !options.dryRun) throw notPushed(missing, remote);
   if (missing.length > 0 && !options.dryRun) await checkIdentity(place);
   if (missing.length > 0 && options.dryRun && !options.tag)
-    warn(context, `${missing.join(', ')} would have to be on ${remote} first; --push-tag makes and pushes it`);
+    warn(context, `${missing.join(', ')} must be on ${remote} first; --push-tag creates and pushes it`);
   return { remote, missing };
 }
 
 function notTaken({ package: name, artifacts }: ReleaseRecord, destination: string): BevelstoneError {
   const forms = artifacts.map(({ form }) => form).join(', ') || 'nothing';
   return new BevelstoneError('FORM_NOT_TAKEN', {
-    message: `${destination} takes nothing that ${name} has`,
-    why: `${name} has ${forms}`,
-    fix: 'Add an artifact of a form that it takes, widen `takes`, or remove it from `send-to`',
+    message: `${destination} accepts no artifact of ${name}`,
+    why: `forms of ${name}: ${forms}`,
+    fix: 'Add an artifact of a form that it accepts, extend `takes`, or remove it from `send-to`',
     where: { file: 'bevelstone.yaml' },
   });
 }
 
 function noRemote(): BevelstoneError {
   return new BevelstoneError('REMOTE_MISSING', {
-    message: 'There is no remote to push the tag to',
-    why: 'an uploaded file must not name a commit that others cannot fetch',
+    message: 'no remote to push the tag to',
+    why: 'others could not fetch the released commit',
     fix: 'Add the remote with git remote add, and push the branch',
   });
 }
@@ -189,15 +189,15 @@ function noRemote(): BevelstoneError {
 function notPushed(tags: readonly string[], remote: string): BevelstoneError {
   return new BevelstoneError('TAG_NOT_PUSHED', {
     message: `${remote} has no annotated tag ${tags.join(', ')}`,
-    why: 'the tag decides who releases a version, so it comes before any upload',
-    fix: 'Run: bevelstone publish --push-tag, which makes and pushes it first',
+    why: 'the tag claims the version, so it must exist before any upload',
+    fix: 'To create and push it first, run: bevelstone publish --push-tag',
   });
 }
 
 function notAnnotated(tag: string, remote: string, isThere: boolean): BevelstoneError {
   return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `The tag ${tag} ${isThere ? `on ${remote}` : 'here'} is a lightweight one`,
-    why: 'only an annotated tag says who released when',
+    message: `the tag ${tag} ${isThere ? `on ${remote}` : 'in this clone'} is lightweight`,
+    why: 'only annotated tags record who released and when',
     fix: isThere
       ? `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`
       : `Delete it, so that --push-tag can make an annotated one: git tag -d ${tag}`,
@@ -216,8 +216,8 @@ function tagElsewhere({
   readonly wanted: string;
 }): BevelstoneError {
   return new BevelstoneError('TAG_ELSEWHERE', {
-    message: `The tag ${tag} ${where} points to ${found.slice(0, 7)}, and this was built from ${wanted.slice(0, 7)}`,
-    why: 'a version belongs to one commit for ever',
+    message: `the tag ${tag} ${where} points to ${found.slice(0, 7)}, but these artifacts were built from ${wanted.slice(0, 7)}`,
+    why: 'a version always belongs to one commit',
     fix: 'Build the tagged commit, or release a higher version',
   });
 }

@@ -169,9 +169,9 @@ async function pushPlan(
       return;
     }
     throw new BevelstoneError('TAG_ELSEWHERE', {
-      message: `${remote} has ${missing.join(' or ')} already`,
-      why: 'somebody else released at the same moment; their tag came first',
-      fix: 'Fetch, and survey again; nothing was uploaded from here',
+      message: `${remote} already has ${missing.join(' or ')}`,
+      why: 'another release was pushed first',
+      fix: 'Run git fetch, then survey again; nothing was uploaded',
     });
   } catch (error) {
     for (const tag of made) await git(repository.place, ['tag', '--delete', tag]);
@@ -198,9 +198,9 @@ export function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
   const full = failed.find(({ code }) => code === 'DISK_FULL' || code === 'DISK_FAULT');
   if (full !== undefined) {
     return new BevelstoneError(full.code === 'DISK_FULL' ? 'DISK_FULL' : 'DISK_FAULT', {
-      message: `${full.artifact} could not be delivered to ${full.destination}`,
+      message: `${full.artifact} could not be uploaded to ${full.destination}`,
       why: full.why ?? '',
-      fix: 'Make room or check the disk, then run the same command again: it asks first and uploads only what is missing',
+      fix: 'Make room or check the disk, then run the same command again: it checks each destination and uploads only what is missing',
     });
   }
   if (failed.every(({ isUnconfirmed }) => isUnconfirmed)) {
@@ -219,8 +219,8 @@ export function deliveryFailed(failed: readonly Delivery[]): BevelstoneError {
 
 function cutShort(): BevelstoneError {
   return new BevelstoneError('CUT_SHORT', {
-    message: 'Stopped half-way',
-    why: 'the program was asked to stop; what was delivered until then is recorded',
+    message: 'stopped before the end',
+    why: 'the program received a signal; all uploads so far are recorded',
     fix: 'Run the same command again: it checks each destination and uploads only what is missing',
   });
 }

@@ -69,7 +69,7 @@ export async function withdrawRelease(
   await ensureTrust(context, workspace, [options.from]);
   const destination = await openDestination(context, { name: options.from, config, repository });
   await confirm(release);
-  // It is shown to everybody, and kept for good.
+  // It is public and permanent.
   const reason = redact(options.reason, context.secrets);
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
@@ -102,7 +102,7 @@ function notThere({ package: name, version, deliveries }: LedgerRelease, from: s
   const others = [...new Set(deliveries.map(({ destination }) => destination))].filter((name) => name !== from);
   return new BevelstoneError('NOTHING_TO_RELEASE', {
     message: `${name} ${version} is not at ${from}`,
-    why: isWithdrawn ? 'the ledger says that it was withdrawn already' : 'the ledger has no delivery of it there',
-    fix: others.length === 0 ? 'Nothing is to be done' : `It was delivered to ${others.join(', ')}`,
+    why: isWithdrawn ? 'according to the ledger it was already withdrawn' : 'the ledger has no upload of it there',
+    fix: others.length === 0 ? 'Nothing to do' : `It was uploaded to ${others.join(', ')}`,
   });
 }

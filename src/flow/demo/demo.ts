@@ -107,7 +107,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   }
 }
 
-/** The whole way, with nobody to be asked: everything stays on this machine. */
+/** The complete release, without questions: everything stays on this machine. */
 async function releaseAll(context: Context, without: readonly string[]): Promise<Released> {
   const asked = {
     packages: context.packages,
@@ -202,10 +202,10 @@ async function visitAsStranger(context: Context, top: string, registry: string):
     '--no-fund',
     '--no-update-notifier',
   ];
-  context.report({ type: 'started', what: 'install as a stranger' });
+  context.report({ type: 'started', what: 'install in an empty folder' });
   const version = await runCommand({ program: 'npm', args: ['--version'], folder, env, signal });
   if (version.type === 'missing') {
-    context.report({ type: 'skipped', what: 'install as a stranger', why: 'there is no npm on the PATH' });
+    context.report({ type: 'skipped', what: 'install in an empty folder', why: 'there is no npm on the PATH' });
     return { type: 'skipped', why: 'there is no npm on the PATH' };
   }
   const installed = await runCommand({ program: 'npm', args, folder, env, signal });
@@ -216,7 +216,7 @@ async function visitAsStranger(context: Context, top: string, registry: string):
     throw trialFailed('the tide table', printed.type === 'missing' ? '' : printed.all);
   context.report({
     type: 'finished',
-    what: 'install as a stranger',
+    what: 'install in an empty folder',
     detail: `npm ${version.type === 'ended' ? version.stdout : ''}`,
   });
   return {
@@ -230,8 +230,8 @@ async function visitAsStranger(context: Context, top: string, registry: string):
 function notEmpty(folder: string): BevelstoneError {
   return new BevelstoneError('DEMO_EXISTS', {
     message: `${folder} is not empty`,
-    why: 'the demo never writes over anything',
-    fix: 'Name a new folder, or leave it out to use a temporary one',
+    why: 'the demo never overwrites files',
+    fix: 'Give a new folder, or none to use a temporary one',
     where: { file: folder },
   });
 }
@@ -239,7 +239,7 @@ function notEmpty(folder: string): BevelstoneError {
 function trialFailed(what: string, output: string): BevelstoneError {
   return new BevelstoneError('TRIAL_FAILED', {
     message: `${what} failed in the visitor's folder`,
-    why: output.trim().split('\n').slice(-8).join('\n') || 'it said nothing',
-    fix: 'Run it there by hand to see more',
+    why: output.trim().split('\n').slice(-8).join('\n') || 'it printed nothing',
+    fix: 'Run the command there to see more',
   });
 }

@@ -62,7 +62,7 @@ export async function readContentsList(
   const parsed = isRecorded ? parseContentsList(text) : null;
   if (parsed?.type === 'record') return parsed.record;
   throw new BevelstoneError('LEDGER_DAMAGED', {
-    message: `The contents list of ${name} ${version} in the ledger cannot be used`,
+    message: `the contents list of ${name} ${version} in the ledger is not usable`,
     why:
       text === null
         ? `there is no ${inside}`

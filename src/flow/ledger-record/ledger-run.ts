@@ -31,13 +31,13 @@ export async function beginLedgerRun(
   const known = await localReleases(context, repository);
   const record = async (message: string) => {
     if (!(await hasIdentity(lasting)))
-      return warn(context, 'git does not know who commits, so the ledger was not written');
+      return warn(context, 'git has no identity for commits, so the ledger was not written');
     if (!(await writer.flush(message)) || remote === null) return;
     try {
       await pushLedger(lasting, remote, []);
     } catch (error) {
       if (!isBevelstoneError(error, 'REMOTE_REFUSED', 'LEDGER_CONTENDED')) throw error;
-      warn(context, `the ledger is written here and could not be pushed to ${remote}: ${error.why}`);
+      warn(context, `the ledger was written locally but could not be pushed to ${remote}: ${error.why}`);
     }
   };
   return { run, writer, known, record };

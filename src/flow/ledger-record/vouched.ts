@@ -13,7 +13,7 @@ export type VouchedDelivery = LedgerDelivery & { readonly record: ArtifactRecord
 
 /**
  * The deliveries of a release at a destination, of artifacts that its tag vouches for, at addresses of that very destination.
- * Everything else in the ledger could have been put there by anybody who can push a ref.
+ * Anyone who can push a ref can write everything else in the ledger.
  */
 export function vouchedDeliveries(
   context: Context,
@@ -54,14 +54,14 @@ function isAddressOf(
 
 /** Why a release's record cannot be used: nothing but the ledger says what it consists of. */
 export function whyUnverified({ tag }: LedgerRelease): string {
-  return `the tag ${tag} of this clone does not name this plan, and anybody who can push a ref can write to the ledger`;
+  return `the tag ${tag} of this clone does not name this plan, and anyone who can push a ref can write to the ledger`;
 }
 
 /** @throws PLAN_UNVERIFIED unless the release's tag vouches for its plan. */
 export function requireVouched(release: LedgerRelease, fix: string): void {
   if (release.isVouched) return;
   throw new BevelstoneError('PLAN_UNVERIFIED', {
-    message: `What the ledger says of ${release.package} ${release.version} cannot be verified`,
+    message: `the ledger entry of ${release.package} ${release.version} cannot be verified`,
     why: whyUnverified(release),
     fix,
   });

@@ -58,8 +58,8 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
   } catch (error) {
     if (!isBevelstoneError(error, 'COMMIT_NOT_FOUND')) throw error;
     throw new BevelstoneError('COMMIT_NOT_FOUND', {
-      message: `Nothing here is called ${asked}`,
-      why: 'it is no file, no SHA-256, no commit of this clone and no issue:N',
+      message: `unknown file, digest, commit or issue: ${asked}`,
+      why: 'expected an existing file, a SHA-256, a commit of this clone, or issue:N',
       fix: 'Give a path, 64 hexadecimal digits, a commit, or issue:12',
     });
   }

@@ -68,7 +68,7 @@ export async function writePlannedCard(
         ...checksOf(release),
         sboms: await sbomFacts(out, release.artifacts),
         deliveries: release.artifacts.flatMap(({ file: artifact, to }) =>
-          to.map((destination) => ({ destination, artifact, state: 'will be sent', address: null })),
+          to.map((destination) => ({ destination, artifact, state: 'will be uploaded', address: null })),
         ),
         lines: [],
       };

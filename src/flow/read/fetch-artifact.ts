@@ -33,9 +33,9 @@ export async function fetchArtifact(
   const digest = await fileDigest(file, artifact.size);
   if (digest !== artifact.sha256) {
     throw new BevelstoneError('DELIVERY_DIFFERS', {
-      message: `${from.name} gives other bytes for ${artifact.file} than were delivered`,
-      why: `its SHA-256 is ${digest.slice(0, 12)}…, on record is ${artifact.sha256.slice(0, 12)}…`,
-      fix: 'Do not promote it; find out who changed it there',
+      message: `${from.name} returns different bytes for ${artifact.file} than were uploaded`,
+      why: `its SHA-256 is ${digest.slice(0, 12)}…, recorded is ${artifact.sha256.slice(0, 12)}…`,
+      fix: 'Do not promote it; find out why it changed',
     });
   }
   context.report({ type: 'finished', what });

@@ -157,7 +157,7 @@ export async function readableFolders(
       if (item !== null) found.push(item);
     } catch (error) {
       if (!isBevelstoneError(error, 'RELEASE_ALTERED') || isOfOne(folder, needed)) throw error;
-      warn(context, `${error.message}, and is left out: ${error.why}`);
+      warn(context, `${error.message} and was skipped: ${error.why}`);
     }
   }
   return found;
@@ -182,7 +182,7 @@ async function readRecord(file: string): Promise<ReleaseRecord | null> {
 function usable<Value>(parsed: ParsedRecord<Value>, file: string): Value {
   if (parsed.type === 'record') return parsed.record;
   throw new BevelstoneError('RELEASE_ALTERED', {
-    message: `${file} is not what \`bevelstone build\` wrote`,
+    message: `${file} was changed after \`bevelstone build\``,
     why: whyUnreadable(parsed),
     fix: 'Build again; the folder is replaced',
     where: { file },
@@ -192,7 +192,7 @@ function usable<Value>(parsed: ParsedRecord<Value>, file: string): Value {
 /** The error for a file that is not the one that was recorded. */
 export function alteredArtifact(file: string): BevelstoneError {
   return new BevelstoneError('RELEASE_ALTERED', {
-    message: `${file} is not the file that was built`,
+    message: `${file} was changed after it was built`,
     why: 'its SHA-256 differs from the one in release.json',
     fix: 'Build again; the folder is replaced',
     where: { file },

@@ -22,7 +22,7 @@ export function findRelease(releases: readonly LedgerRelease[], text: string): L
   const near = nearest(name, [...new Set(releases.map((release) => release.package))]);
   const versions = own.slice(0, 5).map((release) => release.version);
   throw new BevelstoneError('RELEASE_NOT_RECORDED', {
-    message: `The ledger has no ${text}`,
+    message: `${text} is not in the ledger`,
     why:
       own.length > 0
         ? `it has ${name} ${versions.join(', ')}${own.length > 5 ? ' and older ones' : ''}`
@@ -95,8 +95,11 @@ export function destinationNamed({ config }: Workspace, name: string): Destinati
   const known = Object.keys(config.destinations);
   const near = nearest(name, known);
   throw new BevelstoneError('CONFIG_UNKNOWN_REFERENCE', {
-    message: `There is no destination "${name}"`,
-    why: known.length === 0 ? 'bevelstone.yaml names none' : `bevelstone.yaml has ${known.join(', ')}`,
-    fix: near === null ? 'Name one of them, or define it first' : `Did you mean "${near}"?`,
+    message: `unknown destination "${name}"`,
+    why:
+      known.length === 0
+        ? 'bevelstone.yaml has no destinations'
+        : `destinations in bevelstone.yaml: ${known.join(', ')}`,
+    fix: near === null ? 'Use one of them, or define it first' : `Did you mean "${near}"?`,
   });
 }

@@ -98,7 +98,7 @@ async function giveUp(
       ...(removed.length === 0 ? [] : [`deleted here: the tags ${removed.join(', ')}`]),
     ];
   }
-  // Of a run that another machine began, or of somebody's own tag, there is no tag of ours to take back.
+  // A run started on another machine, or of an existing tag, has no tag of ours to delete.
   const isDelivered = lastRecord(journal.records, 'sent') !== null;
   const advice: string[] = [];
   if (isDelivered) {
@@ -108,7 +108,7 @@ async function giveUp(
   } else {
     const names = tags.map(({ name }) => name);
     await confirm(names, remote);
-    // By their ids, so that a tag that somebody else put there stays.
+    // By their ids, so that a tag made by others stays.
     const leases = tags.map(({ name, id }) => `--force-with-lease=refs/tags/${name}:${id}`);
     const refs = names.map((name) => `:refs/tags/${name}`);
     await git(repository.place, ['push', '--atomic', '--porcelain', '--no-verify', ...leases, remote, ...refs]);

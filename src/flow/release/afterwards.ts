@@ -39,7 +39,7 @@ export async function runAfterwards(context: Context, afterwards: Afterwards): P
   }
   if (failed.length === 0) return null;
   return new BevelstoneError('AFTERWARDS_FAILED', {
-    message: `Released, but ${failed.length} of ${workspace.config.afterwards.length * releases.length} commands of "afterwards" failed`,
+    message: `released, but ${failed.length} of ${workspace.config.afterwards.length * releases.length} commands of "afterwards" failed`,
     why: failed.join('\n'),
     fix: `All artifacts are uploaded. To retry the failed commands: bevelstone release --resume ${run.id} --again. To skip them: bevelstone release --abandon`,
     resume: run.id,
@@ -58,7 +58,7 @@ async function runOnce(
   if (journal.isDone('afterwards', key)) return null;
   const what = `${line} for ${record.package} ${record.version}`;
   if (journal.isMeant('afterwards', key) && !again) {
-    warn(context, `${what} was begun, and how it ended is not known; to run it again: release --resume ${id} --again`);
+    warn(context, `${what} was started, but its result is unknown. To run it again: release --resume ${id} --again`);
     return `${what} may have run already`;
   }
   journal.append({ step: 'afterwards', key, phase: 'intent' });

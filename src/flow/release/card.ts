@@ -46,10 +46,10 @@ export async function makeCard(input: CardInput): Promise<ReleaseCard> {
       ...new Map(shipments.map(({ destination: { name, url } }) => [name, { name, url }] as const)).values(),
     ],
     opted: [
-      ...(config.gates.clean ? [] : ['uncommitted files are let pass']),
-      ...(config.gates['in-step'] ? [] : ['a remote that is ahead is let pass']),
+      ...(config.gates.clean ? [] : ['uncommitted files are allowed']),
+      ...(config.gates['in-step'] ? [] : ['a remote that is ahead is allowed']),
       ...(config.gates.run.length > 0 && config.gates['run-in'] === 'working-folder'
-        ? ['tests ran in the working folder, not in a fresh checkout']
+        ? ['tests run in the working folder, not in a fresh checkout']
         : []),
     ],
   };

@@ -165,7 +165,11 @@ async function pushAll(
   const verdict = asked === 'absent' ? await pushOrUndo({ repository, run, push, ledgerBefore }) : asked;
   faultPoint('push', '', 'after-effect');
   if (verdict !== 'won') {
-    context.report({ type: 'failed', what, why: verdict === 'lost' ? 'somebody was quicker' : 'the branch moved' });
+    context.report({
+      type: 'failed',
+      what,
+      why: verdict === 'lost' ? 'another release was pushed first' : 'the branch changed',
+    });
     await undo({ repository, run, releasePush: push, ledgerBefore });
     journal.append({ step: 'push', phase: 'failed', data: { verdict } });
     journal.append({ step: 'closed', phase: 'done', data: { verdict } });
@@ -266,7 +270,7 @@ async function makeTags({
   return tags;
 }
 
-/** Writes what the ledger lacks of this run's events, here and on the remote. */
+/** Writes the events of this run that are missing in the ledger, here and on the remote. */
 async function writeLedger(
   context: Context,
   { repository, run, ledger }: { readonly repository: Repository; readonly run: Run; readonly ledger: RunLedger },
@@ -304,12 +308,12 @@ export function pendingDeliveries(
   );
 }
 
-/** The error for a release that somebody else made at the same moment. */
+/** The error for a release that was made elsewhere at the same moment. */
 export function lostError(remote: string, tags: readonly string[]): BevelstoneError {
   return new BevelstoneError('TAG_ELSEWHERE', {
-    message: `${remote} has ${tags.join(' or ')} already`,
-    why: 'somebody else released at the same moment; their tag came first',
-    fix: 'Run: git pull, and survey again. Nothing of this run is public, and its tags here are gone',
+    message: `${remote} already has ${tags.join(' or ')}`,
+    why: 'another release was pushed first',
+    fix: 'Run: git pull, and survey again. Nothing of this run is public; its local tags were deleted',
   });
 }
 
@@ -320,17 +324,17 @@ function verdictError(verdict: Exclude<PushVerdict, 'won'>, { remote, branch, ta
       tags.map(({ name }) => name),
     );
   return new BevelstoneError('RUN_STALE', {
-    message: `${branch?.name ?? 'The branch'} moved on ${remote} while the release was made`,
-    why: 'a commit was pushed there, and the release would not contain it',
-    fix: 'Run: git pull, then release again. Nothing of this run is public, and its tags here are gone',
+    message: `${branch?.name ?? 'The branch'} changed on ${remote} during the release`,
+    why: 'a commit was pushed that this release would not contain',
+    fix: 'Run: git pull, then release again. Nothing of this run is public; its local tags were deleted',
   });
 }
 
 function unfinished(context: Context, { id }: Run, failed: readonly Delivery[]): BevelstoneError {
   const fix = `Run: bevelstone release --resume ${id}`;
   if (context.signal.aborted) {
-    const why = 'the program was asked to stop; what was delivered until then is recorded';
-    return new BevelstoneError('CUT_SHORT', { message: 'Stopped half-way', why, fix, resume: id });
+    const why = 'the program received a signal; all uploads so far are recorded';
+    return new BevelstoneError('CUT_SHORT', { message: 'stopped before the end', why, fix, resume: id });
   }
   const { code, message, why, fix: advice } = deliveryFailed(failed);
   const isUnconfirmed = code === 'NOT_CONFIRMED';

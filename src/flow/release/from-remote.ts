@@ -72,7 +72,7 @@ export async function runFromRemote(context: Context, repository: Repository, op
 
 /**
  * Releases of one run that is not finished: of the run named, else of the newest one. Only what a tag vouches for counts; the
- * rest could be anybody's.
+ * rest could be forged.
  * @throws PLAN_UNVERIFIED when the run is on record, and no tag vouches for it.
  */
 async function findUnfinished(
@@ -95,7 +95,7 @@ async function findUnfinished(
   if (unverified !== undefined)
     requireVouched(
       unverified,
-      `If somebody made the tag by hand, run: bevelstone release --tagged ${unverified.tag}. Otherwise continue on the machine that began the release`,
+      `If the tag was made by hand, run: bevelstone release --tagged ${unverified.tag}. Otherwise continue on the machine where the release was started`,
     );
   return [];
 }
@@ -233,7 +233,7 @@ async function fetchFromAny(
       return true;
     } catch (error) {
       if (!isBevelstoneError(error)) throw error;
-      warn(context, `${artifact.file} could not be had from ${name}: ${error.why}`);
+      warn(context, `${artifact.file} could not be downloaded from ${name}: ${error.why}`);
     }
   }
   return false;
@@ -257,7 +257,7 @@ async function copyBuilt({
   return true;
 }
 
-/** Builds what nobody has any more, at the planned commit, and takes what has the planned digest. */
+/** Rebuilds what is no longer available, at the planned commit, and accepts what has the planned digest. */
 async function rebuild(
   context: Context,
   { workspace, run, found, ledger, options }: Layout,
@@ -313,9 +313,9 @@ async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<vo
 
 function lost({ package: name, version }: LedgerRelease, { file, platform }: ArtifactRecord): BevelstoneError {
   return new BevelstoneError('RELEASE_NOT_BUILT', {
-    message: `${file} of ${name} ${version} cannot be had here`,
-    why: platform === null ? 'no destination has it, and building gives no such file' : `it is for ${platform}`,
-    fix: 'Go on from the machine that began the release, or copy its output folder here first',
+    message: `${file} of ${name} ${version} is not available here`,
+    why: platform === null ? 'no destination has it, and the build does not produce it' : `it is for ${platform}`,
+    fix: 'Continue on the machine where the release was started, or copy its output folder here',
   });
 }
 
@@ -326,8 +326,8 @@ function differs(
 ): BevelstoneError {
   const isAlike = planned.contentDigest === made.contentDigest;
   return new BevelstoneError('BUILD_DIFFERS', {
-    message: `${planned.file} of ${name} ${version} came out otherwise than planned`,
-    why: `its SHA-256 is ${made.sha256.slice(0, 12)}…, planned was ${planned.sha256.slice(0, 12)}…${isAlike ? '; the contents are the same, so Node or its zlib differ' : ''}`,
-    fix: 'Use the versions of Bevelstone and Node that the release was begun with, or take these bytes since the others no longer exist: --accept-rebuild',
+    message: `${planned.file} of ${name} ${version} was built with different bytes than planned`,
+    why: `its SHA-256 is ${made.sha256.slice(0, 12)}…, expected ${planned.sha256.slice(0, 12)}…${isAlike ? '; the contents are identical, so the versions of Node or zlib differ' : ''}`,
+    fix: 'Use the same versions of Bevelstone and Node as at the start of the release, or accept the new bytes: --accept-rebuild',
   });
 }

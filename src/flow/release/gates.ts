@@ -26,7 +26,7 @@ export type GateInput = {
   readonly survey: Survey;
   readonly releasing: readonly Releasing[];
   readonly remote: string | null;
-  /** Whether tags are made and pushed; a release of somebody else's tag makes none. */
+  /** Whether tags are made and pushed; a release of an existing tag makes none. */
   readonly makesTags: boolean;
   readonly run: string;
   /** Platforms that are left out on purpose. */
@@ -37,7 +37,7 @@ export type GateInput = {
 
 type Trouble = Gate['trouble'];
 
-/** Asks everything that must hold, all at once, so that nobody mends one thing only to hear of the next. */
+/** Checks all gates at once, so that all problems are reported together. */
 export async function askGates(context: Context, input: GateInput): Promise<Gate[]> {
   const { config } = input.survey.workspace;
   const remoteHead = await askRemote(input);
@@ -76,7 +76,7 @@ export function refuseGates(gates: readonly Gate[]): void {
         ? `The gate "${first.gate}" is shut`
         : `${refused.length} gates are shut: ${refused.map(({ gate }) => gate).join(', ')}`,
     why: refused.map(({ gate, why }) => `${gate}: ${why}`).join('\n'),
-    fix: refused.length === 1 ? first.fix : 'Settle each, then release again; nothing was built or changed',
+    fix: refused.length === 1 ? first.fix : 'Fix each, then release again; nothing was built or changed',
     problems:
       refused.length === 1
         ? []
@@ -109,13 +109,13 @@ async function askRemote({ survey, remote }: GateInput): Promise<RemoteAnswer> {
 async function branchGate({ survey: { branch, stream } }: GateInput): Promise<Trouble> {
   if (branch === null)
     return {
-      why: 'HEAD is detached, so no stream says what kind of release this is',
-      fix: 'Check a branch out, or name it: --branch NAME, or BEVELSTONE_BRANCH in CI',
+      why: 'HEAD is detached, so no stream applies',
+      fix: 'Check out a branch, or name it: --branch NAME, or BEVELSTONE_BRANCH in CI',
     };
   if (stream.type !== 'preview') return null;
   return {
-    why: `${branch} is of the stream ${stream.name}, which makes preview versions only`,
-    fix: 'Go to a branch of another stream, or use build and publish, which deliver it to a folder',
+    why: `${branch} uses the stream ${stream.name}, which only makes previews`,
+    fix: 'Use a branch of another stream, or publish the preview to a folder with build and publish',
   };
 }
 
@@ -129,11 +129,11 @@ async function cleanGate({ survey }: GateInput): Promise<Trouble> {
 async function remoteGate({ remote }: GateInput, { problem }: RemoteAnswer): Promise<Trouble> {
   if (remote === null)
     return {
-      why: 'there is none, and an uploaded file must not name a commit that others cannot fetch',
-      fix: 'Add one with git remote add, and push the branch',
+      why: 'there is no remote, so others could not fetch the released commit',
+      fix: 'Add one with git remote add and push the branch',
     };
   if (problem === null) return null;
-  return { why: `${remote} could not be asked: ${problem}`, fix: 'Check the network and that you may read there' };
+  return { why: `${remote} cannot be reached: ${problem}`, fix: 'Check the network and your read access' };
 }
 
 async function inStepGate({ survey, remote }: GateInput, { head }: RemoteAnswer): Promise<Trouble> {
@@ -148,7 +148,7 @@ async function identityGate({ survey }: GateInput): Promise<Trouble> {
   const problem = await identityProblem(survey.workspace.repository.place);
   if (problem === null) return null;
   return {
-    why: `git does not know who commits and tags: ${problem}`,
+    why: `git has no identity for commits and tags: ${problem}`,
     fix: 'Set user.name and user.email with git config, or GIT_COMMITTER_NAME and GIT_COMMITTER_EMAIL (and GIT_AUTHOR_…) in CI',
   };
 }
@@ -166,8 +166,8 @@ async function pushGate({ survey, remote }: GateInput, { head, problem: unasked 
   const problem = await pushProblem(workspace.repository.place, remote, head === null ? refs : refs.slice(1));
   if (problem === null) return null;
   return {
-    why: `${remote} would not take a push: ${problem}`,
-    fix: 'Give this account the right to push tags and the branch, or set `write-back.commit: false`, which needs tags only',
+    why: `${remote} rejects pushes: ${problem}`,
+    fix: 'Allow this account to push the branch and tags, or set `write-back.commit: false`, which needs tags only',
   };
 }
 
@@ -188,7 +188,7 @@ async function toolGate(context: Context, { survey, releasing }: GateInput): Pro
   if (missing.length === 0) return null;
   return {
     why: missing.map((missingTool) => `${missingTool.package}: ${missingTool.why}`).join('; '),
-    fix: 'Install them, or name only packages with -p whose tools are here',
+    fix: 'Install them, or select packages whose tools are installed with -p',
   };
 }
 
@@ -201,8 +201,8 @@ async function platformGate({ releasing, without }: GateInput): Promise<Trouble>
   const [first] = pending;
   if (first === undefined) return null;
   return {
-    why: `this machine is ${hostPlatform()} and does not build ${pending.map(({ text }) => text).join(', ')}`,
-    fix: `Build there what belongs there, or release without it: --without ${first.platform}`,
+    why: `this machine is ${hostPlatform()} and cannot build ${pending.map(({ text }) => text).join(', ')}`,
+    fix: `Build those artifacts on a matching machine, or release without them: --without ${first.platform}`,
   };
 }
 
@@ -235,7 +235,7 @@ async function testGate(
     }
     context.report({ type: 'failed', what: line, why: 'see below' });
     const why = [`it ended with ${end.exitCode ?? 'a signal'}; its last lines:`, ...end.tail.slice(-6)].join('\n  | ');
-    return { why, fix: `Read the whole log: ${log}` };
+    return { why, fix: `Full log: ${log}` };
   } finally {
     await checkout?.remove();
   }

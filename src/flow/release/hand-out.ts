@@ -79,7 +79,7 @@ export async function forgetHandedOut({ place }: Repository, { id, journal, open
   await git(place, ['push', '--no-verify', '--porcelain', opened.remote, `:${handedOutRef(id)}`], { allow: [1, 128] });
 }
 
-/** The error for platforms that nobody built; null when all are there, or left out on purpose. */
+/** The error for platforms that were not built; null if all are there or excluded. */
 export function pendingPlatforms(
   releases: readonly ReleaseFolder[],
   without: readonly string[],
@@ -92,8 +92,8 @@ export function pendingPlatforms(
   const [first] = pending;
   if (first === undefined) return null;
   return new BevelstoneError('PLATFORM_PENDING', {
-    message: `Artifacts of ${[...new Set(pending.map(({ platform }) => platform))].join(', ')} are missing`,
+    message: `artifacts of ${[...new Set(pending.map(({ platform }) => platform))].join(', ')} are missing`,
     why: pending.map(({ text }) => text).join('\n'),
-    fix: `Build them on such a machine and gather them; or give the run up and release without: --without ${first.platform}`,
+    fix: `Build them on such a machine and gather them, or abandon the run and release without them: --without ${first.platform}`,
   });
 }

@@ -28,7 +28,7 @@ export async function withNeeded(
       ({ from, to, kind }) => kind !== 'development' && chosen.has(nameOf(from)) && !chosen.has(nameOf(to)),
     );
     if (wanted.length === 0) return own;
-    // What stands in the way of packages that nobody needs is no business of this release.
+    // Problems of packages that are not needed do not matter for this release.
     const quiet: Context = { ...context, packages: [...new Set(wanted.map(({ to }) => nameOf(to)))], report: () => {} };
     const others = await survey(quiet, { ...options, exactly: null, raise: null, because: null });
     const open = new Set(others.packages.filter(({ next }) => next !== null).map(({ name }) => name));
@@ -37,8 +37,8 @@ export async function withNeeded(
     const [from, to] = [nameOf(needed.from), nameOf(needed.to)];
     if (!isAdded) {
       throw new BevelstoneError('NEEDED_UNRELEASED', {
-        message: `${from} needs ${to}, which has changes that are not released`,
-        why: 'whoever installs it would get the old one, with which it was never tried',
+        message: `${from} depends on ${to}, which has unreleased changes`,
+        why: 'users would get the old version, which was not tested with it',
         fix: `Add -p ${to}, or --with-needed`,
       });
     }

@@ -393,9 +393,9 @@ function noteSurvey({ journal, id }: Run, releasing: readonly Releasing[]): void
   const before = journal.done<typeof found>('surveyed');
   if (before !== null && JSON.stringify(before) !== JSON.stringify(found)) {
     throw new BevelstoneError('RUN_STALE', {
-      message: `The release ${id} would be another one now`,
-      why: 'commits, tags or the configuration changed since it was begun',
-      fix: 'Release again; nothing of the earlier run was public, and it is gone',
+      message: `the release ${id} no longer matches the repository`,
+      why: 'commits, tags or the configuration changed since it started',
+      fix: 'Start a new release; nothing of the earlier run was public, and it was deleted',
     });
   }
   if (before === null) journal.append({ step: 'surveyed', phase: 'done', data: found });
@@ -569,7 +569,7 @@ async function agree({
   faultPoint('agreed', '', 'after-done');
 }
 
-/** The releases in the order of their delivery, for whoever finishes the run. */
+/** The releases in the order of their delivery, for the rest of the run. */
 function journalBuilt(journal: Run['journal'], releases: readonly ReleaseFolder[]): void {
   const order = releases.map(({ record }) => record.package);
   const before = journal.done<string[]>('built');
@@ -583,24 +583,24 @@ function inputOf(releases: readonly ReleaseFolder[]): string {
 async function askHead(repository: Repository, remote: string | null, branch: string | null): Promise<string | null> {
   if (remote === null || branch === null) return null;
   const ref = `refs/heads/${branch}`;
-  // Whether the remote can be asked at all is a gate, told with the others.
+  // Whether the remote can be reached is a gate, reported with the others.
   const refs = await readRemoteRefs(repository.place, remote, [ref]).catch(() => new Map<string, string>());
   return refs.get(ref) ?? null;
 }
 
 function dryResume(): BevelstoneError {
   return new BevelstoneError('USAGE', {
-    message: '--dry-run and --resume exclude each other',
-    why: 'what was cut short may be public in part, and finishing it sends the rest',
-    fix: 'Run: bevelstone, which says where it stands, or: bevelstone release --resume',
+    message: '--dry-run and --resume cannot be used together',
+    why: 'the unfinished release may be partly public, and resuming it uploads the rest',
+    fix: 'For its state run: bevelstone. To finish it: bevelstone release --resume',
   });
 }
 
 function nothingToRelease({ packages }: Survey): BevelstoneError {
   return new BevelstoneError('NOTHING_TO_RELEASE', {
-    message: 'There is nothing to release',
-    why: packages.map(({ name, reasons }) => `${name}: ${reasons.join(', ') || 'no change that counts'}`).join('\n'),
-    fix: 'Commit a change that counts, or ask for a version with --raise or --exactly and --because',
+    message: 'nothing to release',
+    why: packages.map(({ name, reasons }) => `${name}: ${reasons.join(', ') || 'no relevant changes'}`).join('\n'),
+    fix: 'Commit a feature or fix, or set a version with --raise or --exactly and --because',
   });
 }
 
@@ -610,8 +610,8 @@ function withResume(error: unknown, id: string): unknown {
   if (!isBevelstoneError(error)) {
     if ((error as Error).name !== 'AbortError') return error;
     return new BevelstoneError('CUT_SHORT', {
-      message: 'Stopped half-way',
-      why: 'the program was asked to stop; everything until then is in the journal',
+      message: 'stopped before the end',
+      why: 'the program received a signal; everything done so far is in the journal',
       fix,
       resume: id,
       cause: error,

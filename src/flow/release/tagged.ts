@@ -9,9 +9,9 @@ import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext } from '../workspace/workspace.ts';
 
 /**
- * The survey of a tag that somebody made: its package gets the tag's version and no other package any. What the changes would
+ * The survey of an existing tag: its package gets the tag's version and no other package any. What the changes would
  * have given is worked out beside it.
- * @throws TAG_NOT_PUSHED when it is not an annotated tag that the remote has, PACKAGE_NOT_FOUND when it is nobody's,
+ * @throws TAG_NOT_PUSHED when it is not an annotated tag that the remote has, PACKAGE_NOT_FOUND when it belongs to no package,
  * VERSION_REFUSED when the changes demand more than the tag gives.
  */
 export async function surveyTagged(context: Context, tag: string, stream: string | null): Promise<Survey> {
@@ -43,7 +43,7 @@ export async function surveyTagged(context: Context, tag: string, stream: string
       `the changes since ${computed.last?.version ?? 'the beginning'} demand ${computed.next}: ${computed.reasons.join('; ')}`,
     );
   if (computed?.next != null && computed.next !== version)
-    warn(context, `${name}: the changes would have given ${computed.next}; the tag says ${version}`);
+    warn(context, `${name}: the commits give ${computed.next}, the tag says ${version}`);
   const packages = survey.packages.map((pkg) =>
     pkg.name === name ? { ...pkg, next: version } : { ...pkg, next: null },
   );
@@ -76,9 +76,9 @@ function notPushed(tag: string, remote: string | null, isAnnotated: boolean | nu
       ? 'there is no such tag here'
       : isAnnotated
         ? `${remote ?? 'a remote'} does not have it, or at another commit`
-        : 'it is a lightweight one, and only an annotated tag says who released when';
+        : 'it is a lightweight one, and only annotated tags record who released and when';
   return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `The tag ${tag} cannot be released`,
+    message: `cannot release the tag ${tag}`,
     why,
     fix: `Run: git fetch --tags, or make it: git tag -a ${tag} && git push ${remote ?? 'origin'} ${tag}`,
   });
@@ -86,16 +86,16 @@ function notPushed(tag: string, remote: string | null, isAnnotated: boolean | nu
 
 function noPackageTag(tag: string): BevelstoneError {
   return new BevelstoneError('PACKAGE_NOT_FOUND', {
-    message: `The tag ${tag} belongs to no package`,
-    why: 'it fits no `tag` pattern of bevelstone.yaml, or names no version',
+    message: `the tag ${tag} does not belong to a package`,
+    why: 'it matches no `tag` pattern in bevelstone.yaml, or contains no valid version',
     fix: 'Add its pattern to `history.tag` or to the package, or correct the tag',
   });
 }
 
 function refused(tag: string, why: string): BevelstoneError {
   return new BevelstoneError('VERSION_REFUSED', {
-    message: `The tag ${tag} gives too low a version`,
+    message: `the version of the tag ${tag} is too low`,
     why,
-    fix: 'Delete the tag, and make one that is high enough',
+    fix: 'Delete the tag and create one with a higher version',
   });
 }

@@ -102,8 +102,7 @@ async function writeChangelog(
     text === null
       ? { text: newChangelog(notes.package, section), change: 'inserted' }
       : insertSection(text, version, section);
-  if (change === 'already-there')
-    warn(context, `${inside} has a section for ${version} already, which is left as it is`);
+  if (change === 'already-there') warn(context, `${inside} already has a section for ${version}; it was not changed`);
   else await writeWhole(file, next);
   return inside;
 }
@@ -134,9 +133,9 @@ async function runMakes(
     if (end.exitCode !== 0) {
       context.report({ type: 'failed', what: line, why: `it ended with ${end.exitCode ?? 'a signal'}` });
       throw new BevelstoneError('STEP_FAILED', {
-        message: `A command of \`write-back.make\`, \`${line}\`, failed`,
-        why: ['its last lines were:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
-        fix: `Read the whole log: ${log}\nThen correct it, commit, and release again`,
+        message: `\`${line}\` from \`write-back.make\` failed`,
+        why: ['last lines of its output:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
+        fix: `Full log: ${log}\nThen correct it, commit, and release again`,
       });
     }
     context.report({ type: 'finished', what: line });

@@ -10,13 +10,13 @@ export function outOf({ folder }: Pick<Run, 'folder'>): string {
   return path.join(folder, 'out');
 }
 
-/** Leaves of a run that nobody heard of its artifacts alone. */
+/** Removes a run that was never public, but keeps its artifacts. */
 export async function dropRunButArtifacts(repository: Repository, run: Pick<Run, 'id' | 'folder'>): Promise<void> {
   if (await exists(outOf(run))) await moveFolder(outOf(run), unreleasedFolder(repository));
   await dropRun(repository, run);
 }
 
-/** Leaves nothing of a run that nobody heard of. */
+/** Removes a run that was never public. */
 export async function dropRun(repository: Repository, { id, folder }: Pick<Run, 'id' | 'folder'>): Promise<void> {
   const { folder: root, env } = repository.place;
   // Also when the person has asked to stop.

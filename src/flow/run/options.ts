@@ -9,7 +9,7 @@ export type ReleaseOptions = {
   readonly again: boolean;
   /** Stop when the commit is made, and push it for other machines to build. */
   readonly handOut: boolean;
-  /** Whether an artifact that nobody holds any more may be built again with other bytes than planned. */
+  /** Whether an artifact that no longer exists may be rebuilt with different bytes than planned. */
   readonly acceptRebuild: boolean;
   /** File for the release card as a page; null for none. */
   readonly card: string | null;

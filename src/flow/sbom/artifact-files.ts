@@ -55,7 +55,7 @@ export async function readArtifactFiles(
   return { artifact, files: withLicenceFiles(files), texts: artifact.texts };
 }
 
-/** The files of a folder, as they lie there. @param progress is told how many bytes there are, and hears of each piece. */
+/** The files of a folder, as they lie there. @param progress gets the total size and returns a counter for the bytes read. */
 export async function readFolderFiles(
   folder: string,
   progress: (of: number) => (bytes: number) => void,

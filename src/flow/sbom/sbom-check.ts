@@ -48,9 +48,9 @@ export function sbomRefusal({ file, problems, missing, extra, altered, against }
     ...(count > 0 ? [`${count} ${count === 1 ? 'file' : 'files'} unlike ${against}`] : []),
   ];
   return new BevelstoneError('SBOM_WRONG', {
-    message: `${file} is wrong: ${parts.join(', ')}`,
-    why: 'whoever reads an SBOM relies on it without looking into the files',
-    fix: 'Write it again with `bevelstone sbom write`, or tell whoever wrote it',
+    message: `${file} does not match: ${parts.join(', ')}`,
+    why: 'users rely on an SBOM without checking the files',
+    fix: 'Write it again with `bevelstone sbom write`, or report it to its author',
     where: { file },
   });
 }
@@ -72,8 +72,8 @@ async function compareWith(
   const differences = compareFiles(sbom, isFolder ? null : path.basename(place), files);
   if (differences !== null) return differences;
   throw new BevelstoneError('SBOM_WRONG', {
-    message: `${file} names no files of ${against}`,
-    why: 'it lists files for none of its packages, or for several others',
+    message: `${file} lists no files of ${against}`,
+    why: 'none of its packages, or more than one, has a file list',
     fix: 'Name the artifact that the SBOM is about',
     where: { file },
   });

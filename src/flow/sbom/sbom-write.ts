@@ -398,7 +398,7 @@ function plainSbom(
   };
 }
 
-/** The time that a build is told to use (reproducible-builds.org, "SOURCE_DATE_EPOCH"). */
+/** The time that a build must use (reproducible-builds.org, "SOURCE_DATE_EPOCH"). */
 function sourceDate({ env }: Context): Date | null {
   const text = env['SOURCE_DATE_EPOCH'] ?? '';
   return /^\d{1,11}$/.test(text) ? new Date(Number(text) * 1000) : null;

@@ -56,7 +56,10 @@ export async function init(context: Context, { dryRun }: { readonly dryRun: bool
   for (const { name, last } of surveyed) {
     const tagged = habit?.last.get(name) ?? null;
     if (tagged !== null && tagged !== last)
-      warn(context, `${name}: ${tagged} is tagged on another line; from here the last one is ${last ?? 'none'}`);
+      warn(
+        context,
+        `${name}: ${tagged} is tagged on another branch; the last release of this branch is ${last ?? 'none'}`,
+      );
   }
   return { file, written: true, config, text, packages: surveyed };
 }
@@ -96,7 +99,7 @@ async function findPackages(
           .at(-1);
         found.set(folder, { name: plain ?? '', folder, ecosystem });
       } catch (error) {
-        warn(context, `${manifest} cannot be read and is left out: ${(error as Error).message}`);
+        warn(context, `${manifest} cannot be read and was skipped: ${(error as Error).message}`);
       }
     }
   }
@@ -146,17 +149,17 @@ function lastOnly(packages: readonly FoundPackage[], last: ReadonlyMap<string, s
 
 function alreadyThere(file: string): BevelstoneError {
   return new BevelstoneError('CONFIG_EXISTS', {
-    message: 'There is a bevelstone.yaml already',
-    why: 'init never writes over anything',
-    fix: 'Change it by hand; bevelstone config check says whether it is right',
+    message: 'bevelstone.yaml already exists',
+    why: 'init never overwrites files',
+    fix: 'Edit it, then run: bevelstone config check',
     where: { file },
   });
 }
 
 function noManifest(): BevelstoneError {
   return new BevelstoneError('PACKAGE_NOT_FOUND', {
-    message: 'No manifest is committed here',
-    why: `none of ${manifestFiles.map(({ file }) => file.replace('{package}', 'NAME')).join(', ')} was found in the first folders`,
-    fix: 'Commit the manifest of what is to be released, or write bevelstone.yaml by hand: docs/configuration.md',
+    message: 'no manifest is committed',
+    why: `none of ${manifestFiles.map(({ file }) => file.replace('{package}', 'NAME')).join(', ')} was found in the top folders`,
+    fix: 'Commit the manifest of your package, or write bevelstone.yaml yourself: docs/configuration.md',
   });
 }

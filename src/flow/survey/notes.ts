@@ -162,8 +162,8 @@ async function fromTemplate(
   const template = await readTextIfThere(path.resolve(context.folder, file));
   if (template === null) {
     throw new BevelstoneError('FILE_NOT_FOUND', {
-      message: `There is no template ${file}`,
-      why: 'it was named with --template',
+      message: `template not found: ${file}`,
+      why: 'it was given with --template',
       fix: 'Check the path',
       where: { file },
     });
@@ -190,7 +190,7 @@ async function writeChangelogs(context: Context, survey: Survey, releases: reado
     if (change === 'already-there') {
       warn(
         context,
-        `${inside} has a section for ${version} already, which is left as it is; remove it to have it written again`,
+        `${inside} already has a section for ${version}; it was not changed; remove it to have it written again`,
       );
       continue;
     }

@@ -134,7 +134,7 @@ export async function noteUnknownAmendments(
   const open = amendments.unknown();
   const found = await findCommits(repository.place, open);
   for (const id of open.filter((id) => !found.has(id))) {
-    warn(context, `history.amend: ${id} matches no commit here, or more than one`);
+    warn(context, `history.amend: ${id} matches no commit, or more than one`);
   }
 }
 

@@ -223,9 +223,9 @@ function refuseClaimedTwice(claimed: readonly { tag: string; owners: readonly st
   const [first] = claimed;
   if (first === undefined) return;
   throw new BevelstoneError('TAG_CLAIMED_TWICE', {
-    message: `The tag ${first.tag} fits ${first.owners.join(' and ')}`,
-    why: 'their tag patterns are equally exact, so it is not clear which package it released',
-    fix: 'Give each package a pattern of its own: `tag: "{package}/{version}"`',
+    message: `the tag ${first.tag} matches the patterns of ${first.owners.join(' and ')}`,
+    why: 'both patterns are equally specific',
+    fix: 'Give each package its own pattern: `tag: "{package}/{version}"`',
     where: { file: 'bevelstone.yaml' },
   });
 }
@@ -234,12 +234,12 @@ function throwAll(problems: readonly Problem[]): void {
   const [first, ...more] = problems;
   if (first === undefined) return;
   throw new BevelstoneError(first.code, {
-    message: more.length === 0 ? first.message : `${problems.length} things keep this from being released`,
+    message: more.length === 0 ? first.message : `${problems.length} problems prevent this release`,
     why:
       more.length === 0
         ? 'a release now would contradict what is tagged, configured or committed'
         : 'each is listed with what to do',
-    fix: more.length === 0 ? first.fix : 'Settle each, or name only some packages with -p',
+    fix: more.length === 0 ? first.fix : 'Fix each, or select packages with -p',
     problems: more.length === 0 ? [] : problems,
   });
 }

@@ -197,9 +197,9 @@ function notConfirmed(open: readonly (TrialStep & { readonly what: string })[]):
   return new BevelstoneError('NOT_CONFIRMED', {
     message:
       open.length === 1
-        ? 'One release is not there for everybody'
-        : `${open.length} releases are not there for everybody`,
+        ? 'one release cannot be installed by everyone'
+        : `${open.length} releases cannot be installed by everyone`,
     why: lines.join('\n'),
-    fix: 'Wait and confirm again, with a longer --within; if it stays so, look at what the destination says',
+    fix: 'Wait, then confirm again with a longer --within; if it still fails, check the destination',
   });
 }

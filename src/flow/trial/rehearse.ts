@@ -140,7 +140,7 @@ async function deliverToStandins(
   }));
 }
 
-/** A delivery to a stand-in must never look like a real one; only what went wrong is told one by one. */
+/** A delivery to a stand-in must never look like a real one; only failures are reported one by one. */
 function reportFailures(context: Context, event: ProgressEvent): void {
   if (event.type === 'failed') context.report({ ...event, what: `${event.what}'s stand-in` });
   else if (event.type === 'warning' || event.type === 'note') context.report(event);
@@ -272,7 +272,7 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
   return steps;
 }
 
-/** What a client is told: a release as the ledger would have it. */
+/** What a client gets: a release as the ledger would record it. */
 function wantedFrom({ release: { record }, destination, config, url, deliveries }: Rehearsed): Wanted {
   const { package: name, version, commit, source, tag, artifacts, sboms } = record;
   const release: LedgerRelease = {
@@ -332,7 +332,10 @@ function trialFailed(failed: readonly (TrialStep & { readonly what: string })[])
     ({ what, client, destination, why }) => `${what} with ${client} from ${destination}: ${why}`,
   );
   return new BevelstoneError('TRIAL_FAILED', {
-    message: failed.length === 1 ? 'A new user would be stuck' : `A new user would be stuck ${failed.length} times`,
+    message:
+      failed.length === 1
+        ? 'a new user could not install or use this'
+        : `a new user could not install or use this in ${failed.length} cases`,
     why: lines.join('\n'),
     fix: 'Fix the package, then build and rehearse again; nothing was uploaded',
   });

@@ -85,8 +85,8 @@ async function readToken(context: Context, text: string): Promise<StandinToken> 
   if (strange === undefined)
     return { secret, may: words.includes('read') ? 'read' : 'write', user: 'harbour-desk', only };
   throw new BevelstoneError('USAGE', {
-    message: `"${strange}" says nothing of a token`,
-    why: 'behind the reference of a token stand read, write or only=PACKAGE, with commas between',
+    message: `invalid token option "${strange}"`,
+    why: 'a token may be followed by read, write or only=PACKAGE, separated by commas',
     fix: 'Write for example: --token env:TRY_TOKEN,only=tidemark',
   });
 }

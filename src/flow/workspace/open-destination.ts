@@ -54,10 +54,10 @@ function warnOfCredential(
   if (hasPlainSecret(credential))
     warnOnce(
       context,
-      `the credential for ${name} is a plain word or shorter than 8 characters: it cannot be told from other text, so nothing would hide it in output`,
+      `the credential for ${name} is a plain word or shorter than 8 characters, so it cannot be hidden in output`,
     );
   if (credential.type !== 'none' && isPlainHttp(url))
-    warn(context, `the credential for ${name} travels unencrypted to ${new URL(url).host}`);
+    warn(context, `the credential for ${name} is sent unencrypted to ${new URL(url).host}`);
 }
 
 /** Whether a secret of a credential is one that cannot be searched for; user names are no secrets. */
@@ -96,9 +96,9 @@ function isPlainHttp(url: string): boolean {
 
 function noAddress(name: string): BevelstoneError {
   return new BevelstoneError('CONFIG_INVALID', {
-    message: `The address of ${name} cannot be used`,
-    why: 'it begins neither with https:// nor with http://',
-    fix: 'Write the whole address',
+    message: `invalid address for ${name}`,
+    why: 'expected an address that begins with https:// or http://',
+    fix: 'Write the complete address',
     where: { file: 'bevelstone.yaml' },
   });
 }

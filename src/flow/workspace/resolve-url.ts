@@ -13,8 +13,8 @@ export function resolveUrl({ env }: Pick<Context, 'env'>, name: string, url: str
   const value = (env[variable] ?? hiddenVariable(variable))?.trim() ?? '';
   if (value === '') {
     throw new BevelstoneError('ENVIRONMENT_MISSING', {
-      message: `The address of ${name} is not set`,
-      why: `bevelstone.yaml takes it from the environment variable ${variable}`,
+      message: `no address for ${name}`,
+      why: `the environment variable ${variable} from \`url\` is not set`,
       fix: `Set ${variable} for this command`,
     });
   }
@@ -35,7 +35,7 @@ function isPlainAddress(value: string): boolean {
 
 function notAnAddress(name: string, variable: string): BevelstoneError {
   return new BevelstoneError('CONFIG_INVALID', {
-    message: `The environment variable ${variable} does not hold an address for ${name}`,
+    message: `the environment variable ${variable} does not contain an address for ${name}`,
     why: 'it must be an http or https address without user, password, query and anything that looks like a token, or a path that begins with / or .; its value is not shown, since it may be a secret',
     fix: `Set ${variable} to the address, or correct \`url\` of ${name}`,
     where: { file: 'bevelstone.yaml' },

@@ -6,7 +6,7 @@ import type { Context } from '../context.ts';
 import { withoutCredentials } from './credential-variables.ts';
 import type { Package } from './workspace.ts';
 
-/** What a package lacks to be built here. */
+/** A tool that a package needs and that is missing here. */
 export type MissingTool = { readonly package: string; readonly tool: string; readonly why: string };
 
 /** The tools of some packages: what was found, by package, and what is missing or of another version. */
@@ -59,8 +59,8 @@ export function refuseMissing(missing: readonly MissingTool[]): void {
       missing.length === 1
         ? `${first.package}: ${first.why}`
         : `${missing.length} tools of the build steps are missing`,
-    why: 'the build steps use what `tools` lists, and nothing was started without it',
-    fix: 'Install them, or name only packages with -p whose tools are here',
+    why: '`tools` lists what the build steps need; nothing was started',
+    fix: 'Install them, or select packages whose tools are installed with -p',
     problems: missing.length === 1 ? [] : problems,
   });
 }

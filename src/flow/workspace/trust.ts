@@ -23,7 +23,7 @@ export type WorkspacePlace = Pick<Repository, 'root' | 'commonFolder'>;
 const given = new WeakMap<ReadonlySet<string>, Set<string>>();
 
 /**
- * Makes sure, before any request, that each credential may go where the configuration sends it: anybody who writes a
+ * Makes sure, before any request, that each credential may go where the configuration sends it: anyone who writes a
  * configuration could name any variable, any file and any address.
  * @param names of destinations that will be used.
  * @throws TRUST_NEEDED when there is no agreement and no terminal to ask on.
@@ -141,7 +141,7 @@ function trustNeeded({ env }: Context, open: readonly Need[]): BevelstoneError {
   const named = (env['BEVELSTONE_TRUST'] ?? '').split(',').filter((text) => text.trim() !== '');
   const isMisspelt = named.some((text) => originOf(text.trim()) === null);
   return new BevelstoneError('TRUST_NEEDED', {
-    message: `You have not agreed yet to send ${open.length === 1 ? 'a credential' : `${open.length} credentials`} to ${origins.join(', ')}`,
+    message: `not confirmed yet: sending ${open.length === 1 ? 'a credential' : `${open.length} credentials`} to ${origins.join(', ')}`,
     why: [
       ...open.map(
         ({ reference, origin, destination }) => `destination ${destination} would send ${reference} to ${origin}`,
@@ -150,7 +150,7 @@ function trustNeeded({ env }: Context, open: readonly Need[]): BevelstoneError {
         ? ['a part of BEVELSTONE_TRUST does not begin with http:// or https://, so it names no origin']
         : []),
     ].join('\n'),
-    fix: `If that is right, run the command in a terminal and answer yes, or set BEVELSTONE_TRUST=${origins.join(',')} for it. For a configuration that you trust as a whole: --trust-config`,
+    fix: `To allow it, run the command in a terminal and answer yes, or set BEVELSTONE_TRUST=${origins.join(',')} for it. To trust the whole configuration: --trust-config`,
     where: { file: 'bevelstone.yaml' },
   });
 }

@@ -150,8 +150,8 @@ function refuseUnspellable({ streams }: Config, packages: readonly Package[]): v
   for (const [name, { identifier, spell }] of Object.entries(streams)) {
     if (identifier === undefined || spell !== undefined || ['alpha', 'beta', 'rc'].includes(identifier)) continue;
     throw new BevelstoneError('STREAM_UNSPELLABLE', {
-      message: `The stream ${name} gives versions that ${needs.name} cannot have`,
-      why: `${schemeTitle(ecosystemDefinitions[needs.ecosystem].scheme)} knows only alpha, beta and rc, and the stream does not say which of them "${identifier}" is`,
+      message: `versions of the stream ${name} cannot be written for ${needs.name}`,
+      why: `${schemeTitle(ecosystemDefinitions[needs.ecosystem].scheme)} has only alpha, beta and rc, and the stream does not map "${identifier}" to one of them`,
       fix: `Add \`spell: alpha\` (or beta, rc) to streams.${name}`,
       where: { file: 'bevelstone.yaml' },
     });
@@ -171,9 +171,9 @@ export function selectPackages(packages: readonly Package[], names: readonly str
       const known = packages.map((pkg) => pkg.name);
       const near = nearest(name, known);
       throw new BevelstoneError('PACKAGE_NOT_FOUND', {
-        message: `There is no package "${name}" in this workspace`,
-        why: `it has ${known.join(', ')}`,
-        fix: near === null ? 'Name one of these with -p' : `Did you mean "${near}"?`,
+        message: `unknown package "${name}"`,
+        why: `packages of this workspace: ${known.join(', ')}`,
+        fix: near === null ? 'Name one of them with -p' : `Did you mean "${near}"?`,
       });
     }),
   );
@@ -191,8 +191,8 @@ async function readConfigText(
     const text = await readTextIfThere(path.resolve(context.folder, context.configFile));
     if (text !== null) return text;
     throw new BevelstoneError('CONFIG_NOT_FOUND', {
-      message: `There is no file ${context.configFile}`,
-      why: 'it was named with --config',
+      message: `file not found: ${context.configFile}`,
+      why: 'it was given with --config',
       fix: 'Check the path, or leave --config out to use bevelstone.yaml at the root',
       where: { file: context.configFile },
     });
@@ -204,8 +204,8 @@ async function readConfigText(
 function checkProgramVersion({ bevelstone }: Config, version: string): void {
   if (bevelstone === null || semver.satisfies(version, bevelstone, { includePrerelease: true })) return;
   throw new BevelstoneError('CONFIG_PROGRAM_VERSION', {
-    message: `This workspace asks for Bevelstone ${bevelstone}, and this is ${version}`,
-    why: 'another version may count or pack otherwise',
+    message: `this workspace requires Bevelstone ${bevelstone}; this is ${version}`,
+    why: 'other versions may derive versions or pack artifacts differently',
     fix: `Install a version inside ${bevelstone}, or change \`bevelstone\` in bevelstone.yaml`,
     where: { file: 'bevelstone.yaml' },
   });
@@ -235,7 +235,7 @@ async function makePackage({
   const ecosystem = config.ecosystem ?? found?.ecosystem;
   if (ecosystem === undefined) {
     throw new BevelstoneError('PACKAGE_NOT_FOUND', {
-      message: `The package ${name} has no manifest in ${folder || 'the root'} at this commit`,
+      message: `no manifest of ${name} in ${folder || 'the root'} at this commit`,
       why: `none of ${manifestFiles.map((format) => fileOf(format, name)).join(', ')} is committed there`,
       fix: 'Correct `folder`, commit the manifest, or name the ecosystem',
       where: { file: 'bevelstone.yaml' },

@@ -82,7 +82,7 @@ async function answer(call: Call, parts: readonly string[], place: string): Prom
       .send(formatMultistatus([own, ...below]));
   }
   if (isCollection) throw new Refusal(404, 'a collection is listed with PROPFIND');
-  // Only small texts are changed by anybody: their tags are worth the reading.
+  // Only small texts are ever updated: computing their tags is worth it.
   if ((await sizeOf(place)) < 1 << 20) reply.header('etag', tagOf((await readTextIfThere(place)) ?? ''));
   return sendFile(call, place);
 }

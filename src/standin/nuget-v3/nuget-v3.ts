@@ -89,7 +89,7 @@ async function take(
     return store.replace(received, store.place(key, `${normal}.snupkg`));
   }
   const owner = guard.tokenOf(request)?.user ?? '';
-  if (before !== null && before.owner !== owner) throw new Refusal(403, `the id ${about.id} belongs to somebody else`);
+  if (before !== null && before.owner !== owner) throw new Refusal(403, `the id ${about.id} has another owner`);
   if (known !== undefined) throw new Refusal(409, `${about.id} ${about.version} exists already`);
   await store.replace(received, store.place(key, `${normal}.nupkg`));
   const at = now();

@@ -16,7 +16,7 @@ export type EntryHeader = Omit<ReadEntry, 'sha256'>;
 
 /** Takes the bytes of one file, piece by piece. */
 export type EntrySink = {
-  /** @returns a promise when whoever watches wants to be waited for. */
+  /** @returns a promise when the watcher needs time. */
   readonly write: (chunk: Uint8Array) => void | Promise<void>;
   readonly end: () => void;
 };

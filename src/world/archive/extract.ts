@@ -87,18 +87,18 @@ async function refuseFull(file: string, folder: string): Promise<boolean> {
     if (!isMissing(error)) throw error;
   }
   throw new BevelstoneError('EXTRACT_UNSAFE', {
-    message: `${path.basename(file)} is not extracted into ${folder}`,
-    why: 'something is there already, and nothing is written over or into it',
-    fix: 'Name a folder that does not exist yet',
+    message: `${path.basename(file)} was not extracted to ${folder}`,
+    why: 'the folder already exists, and existing files are never overwritten',
+    fix: 'Give a folder that does not exist',
     where: { file: folder },
   });
 }
 
 function unsafe(file: string, inside: string, why: string): BevelstoneError {
   return new BevelstoneError('EXTRACT_UNSAFE', {
-    message: `${inside} of ${path.basename(file)} is not extracted`,
+    message: `${inside} of ${path.basename(file)} was not extracted`,
     why,
-    fix: 'Nothing was written; look at the entry with --print',
+    fix: 'Nothing was written; to see the entry use --print',
     where: { file },
   });
 }

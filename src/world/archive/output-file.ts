@@ -64,7 +64,7 @@ export class OutputFile {
     for (const hash of this.#hashes) hash.update(bytes);
   }
 
-  /** Lets the disk begin early, so that nobody waits for all of it at the end. */
+  /** Starts writing early, to avoid a long wait at the end. */
   #settle(bytes: number): void {
     this.#unsettledBytes += bytes;
     if (this.#unsettledBytes < settleBytes || this.#settling !== null) return;

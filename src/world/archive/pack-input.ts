@@ -102,7 +102,7 @@ export function sha256Of(bytes: Uint8Array | string): string {
 function changed(path: string, sizeBytes: number): BevelstoneError {
   return new BevelstoneError('FILE_CHANGED', {
     message: `${path} changed while it was packed`,
-    why: `it had ${sizeBytes} bytes when it was selected`,
-    fix: 'Make sure that no build step goes on writing in the background, and build again',
+    why: `its size was ${sizeBytes} bytes when it was selected`,
+    fix: 'Make sure that no build step keeps writing in the background, then build again',
   });
 }

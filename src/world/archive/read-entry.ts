@@ -30,8 +30,8 @@ export async function readEntry(file: string, path: string): Promise<Buffer> {
   if (found.linkname !== null) return Buffer.from(found.linkname);
   if (sizeBytes <= maxBytes) return Buffer.concat(parts);
   throw new BevelstoneError('ARCHIVE_TOO_LARGE', {
-    message: `${path} is too large to be shown`,
-    why: `it has ${sizeBytes} bytes`,
+    message: `${path} is too large to print`,
+    why: `size: ${sizeBytes} bytes`,
     fix: 'Use --extract to write it into a folder',
     where: { file },
   });
@@ -42,8 +42,8 @@ function notFound(file: string, path: string, paths: readonly string[]): Bevelst
   const near = below ?? nearest(path, paths);
   return new BevelstoneError('ENTRY_NOT_FOUND', {
     message: `${file} has no file ${path}`,
-    why: 'paths are those that `bevelstone inspect` shows, with the top folder',
-    fix: near === null ? 'Look at the list of entries first' : `Did you mean "${near}"?`,
+    why: 'expected a path as shown by `bevelstone inspect`, including the top folder',
+    fix: near === null ? 'List the entries with: bevelstone inspect FILE' : `Did you mean "${near}"?`,
     where: { file },
   });
 }

@@ -6,7 +6,7 @@ export function damaged(file: string, why: string, cause?: unknown): BevelstoneE
   return new BevelstoneError('ARCHIVE_DAMAGED', {
     message: `${file} is truncated or damaged`,
     why,
-    fix: 'Build or fetch it again',
+    fix: 'Build or download it again',
     where: { file },
     ...(cause === undefined ? {} : { cause }),
   });
@@ -15,19 +15,19 @@ export function damaged(file: string, why: string, cause?: unknown): BevelstoneE
 /** The error for an archive beyond the limits. */
 export function tooLarge(file: string, why: string): BevelstoneError {
   return new BevelstoneError('ARCHIVE_TOO_LARGE', {
-    message: `${file} holds more than is reasonable`,
+    message: `${file} exceeds the limits for archives`,
     why,
-    fix: 'Do not unpack it; ask where it comes from',
+    fix: 'Do not unpack it; check where it comes from',
     where: { file },
   });
 }
 
-/** The error for an entry that only somebody with its password can read. */
+/** The error for an entry that needs a password. */
 export function encrypted(file: string, entry: string): BevelstoneError {
   return new BevelstoneError('ARCHIVE_ENCRYPTED', {
     message: `${file} has an encrypted entry`,
     why: `${entry} is encrypted, so its contents cannot be checked`,
-    fix: 'Ask for the archive without a password',
+    fix: 'Get the archive without a password',
     where: { file },
   });
 }
@@ -35,9 +35,9 @@ export function encrypted(file: string, entry: string): BevelstoneError {
 /** The error for a file that is no archive. */
 export function unknownForm(file: string): BevelstoneError {
   return new BevelstoneError('ARCHIVE_UNKNOWN', {
-    message: `${file} is of no form that Bevelstone reads`,
-    why: 'it begins neither as a tar, gzip or zip archive nor as a Debian package or POM',
-    fix: 'Name a built artifact',
+    message: `${file} has no known artifact format`,
+    why: 'expected a tar, gzip or zip archive, a Debian package or a POM',
+    fix: 'Give a built artifact',
     where: { file },
   });
 }

@@ -78,7 +78,7 @@ class TarReader {
     [this.#collector, this.#budget, this.#rename] = [collector, budget, rename];
   }
 
-  /** @returns a promise only when somebody who watches the bytes asks to be waited for. */
+  /** @returns a promise only when a watcher of the bytes needs time. */
   push(chunk: Buffer): Promise<void> | null {
     for (let at = 0; at < chunk.length && !this.isEnded; ) {
       if (this.#body !== null && this.#body.left > 0) {

@@ -41,7 +41,7 @@ async function readMembers({
   const members: Member[] = [];
   const collector = new EntryCollector(watcher, budget);
   let declared = 0;
-  // The count and the sizes are declared before anything is unpacked, so that is where a bomb is told first.
+  // The count and the sizes are declared before anything is unpacked, so a bomb is detected here first.
   budget.refuseCount(zip.entryCount);
   for await (const entry of zip.eachEntry()) {
     declared += entry.uncompressedSize;

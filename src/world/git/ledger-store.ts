@@ -126,7 +126,7 @@ export async function uniteWithRemote(repository: Repository, remote: string): P
     await commitIndex({
       indexed,
       parents: mine === null ? [theirs] : [mine, theirs],
-      message: 'Unite two ledgers',
+      message: 'unite two ledgers',
       old: mine,
     });
   });
@@ -169,13 +169,13 @@ export async function pushLedger(repository: Repository, remote: string, tags: r
     await sleep(50 * attempt + Math.random() * 200);
   }
   throw new BevelstoneError('LEDGER_CONTENDED', {
-    message: `The ledger could not be pushed to ${remote}`,
-    why: `others wrote to it at each of ${tries} tries`,
+    message: `the ledger could not be pushed to ${remote}`,
+    why: `others pushed to it during each of ${tries} attempts`,
     fix: 'Run the same command again; what is done stays done',
   });
 }
 
-/** Puts the local ledger back to where it was before a plan that nobody took. */
+/** Puts the local ledger back to where it was before a plan that was not accepted. */
 export async function restoreLedger(place: GitPlace, before: string | null): Promise<void> {
   await git(place, before === null ? ['update-ref', '-d', ledgerRef] : ['update-ref', ledgerRef, before]);
 }
@@ -215,8 +215,8 @@ async function commitIndex({
 
 function remoteRefused(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
   return new BevelstoneError('REMOTE_REFUSED', {
-    message: `${remote} did not take the tags and the ledger`,
+    message: `${remote} rejected the tags and the ledger`,
     why: remoteMessage(refused, stderr),
-    fix: 'Check that you may push tags there, then run the same command again; nothing was uploaded',
+    fix: 'Check that you are allowed to push tags there, then run the same command again; nothing was uploaded',
   });
 }

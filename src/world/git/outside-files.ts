@@ -8,7 +8,7 @@ import { listFilesAt, listSubmodulesAt, readFilesAt } from './read-objects.ts';
 import type { Repository } from './repository.ts';
 import { git } from './run-git.ts';
 
-/** What a checkout lacks because git keeps it elsewhere, and what its attributes made run. Paths from the root. */
+/** Files missing in a checkout because git stores them elsewhere, and filters that ran. Paths from the root. */
 export type OutsideFiles = {
   readonly submodules: readonly string[];
   readonly largeFiles: readonly string[];

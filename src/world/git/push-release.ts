@@ -37,7 +37,7 @@ export async function pushRelease(repository: Repository, push: ReleasePush): Pr
   for (let attempt = 1; ; attempt++) {
     const args = ['push', '--atomic', '--porcelain', '--no-verify', remote, ...specs];
     const { exitCode, text, stderr } = await git(repository.place, args, { allow: [1, 128] });
-    // With no tag of ours in it, nobody could be the first.
+    // Without a tag of ours in it, neither could be the first.
     if (exitCode === 0 && tags.length === 0) return 'won';
     const verdict = await askVerdict(repository.place, push);
     if (verdict !== 'absent') return verdict;
@@ -74,7 +74,7 @@ function refusedBy(remote: string, refused: readonly string[], stderr: string): 
   const words = remoteMessage(refused, stderr);
   const isProtected = forGood.test(words);
   return new BevelstoneError('REMOTE_REFUSED', {
-    message: `${remote} did not take the release's commit, tags and plan`,
+    message: `${remote} rejected the release's commit, tags and plan`,
     why: words,
     fix: isProtected
       ? 'Let the releasing account push to this branch, or set `write-back.commit: false`, which pushes tags only; nothing was uploaded'

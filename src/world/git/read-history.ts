@@ -23,7 +23,7 @@ export function readCommits(place: GitPlace, ids: readonly string[]): AsyncGener
 }
 
 async function* readLog(place: GitPlace, args: readonly string[], input: string | undefined): AsyncGenerator<Commit[]> {
-  // A path may hold any byte but NUL, so only a text that nobody could know beforehand marks a new commit.
+  // A path may hold any byte but NUL, so only an unpredictable text marks a new commit.
   const mark = Buffer.from(randomBytes(12).toString('hex'));
   const format = `--format=tformat:${mark.toString()}%x00${fields}`;
   const log = ['log', '-z', '--name-only', '--no-renames', '--no-ext-diff', '--encoding=UTF-8', format, ...args];

@@ -18,9 +18,9 @@ export async function readRemoteRefs(
   } catch (cause) {
     if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
     throw new BevelstoneError('REMOTE_REFUSED', {
-      message: `${remote} could not be asked what it has`,
+      message: `cannot read the refs of ${remote}`,
       why: cause.why,
-      fix: 'Check the network and that you may read there, then run the same command again',
+      fix: 'Check the network and your read access, then run the same command again',
       cause,
     });
   }

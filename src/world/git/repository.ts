@@ -30,15 +30,15 @@ export async function openRepository(folder: string, env: GitPlace['env'], signa
   if (answer.exitCode !== 0) {
     throw new BevelstoneError('WORKSPACE_NOT_FOUND', {
       message: `${folder} is not inside a git repository`,
-      why: 'versions come from git history, so there must be one',
-      fix: 'Go into the repository, or name its folder with -C',
+      why: 'versions are derived from git history',
+      fix: 'Change to the repository, or give its folder with -C',
     });
   }
   const [root = '', common = '', shallow] = answer.text.trimEnd().split('\n');
   if (shallow === 'true') {
     throw new BevelstoneError('REPOSITORY_SHALLOW', {
-      message: 'This clone is shallow',
-      why: 'a version counted from half a history would be wrong',
+      message: 'this clone is shallow',
+      why: 'versions derived from an incomplete history would be wrong',
       fix: 'Run: git fetch --unshallow --tags',
     });
   }
@@ -55,8 +55,8 @@ export async function gitFolderAround(folder: string, env: GitPlace['env']): Pro
 
 function noFolder(folder: string): BevelstoneError {
   return new BevelstoneError('WORKSPACE_NOT_FOUND', {
-    message: `There is no folder ${folder}`,
-    why: 'the work was to be done there',
+    message: `folder not found: ${folder}`,
+    why: 'it was given with -C',
     fix: 'Check the path given with -C',
   });
 }
@@ -72,15 +72,15 @@ export async function resolveCommit(place: GitPlace, name: string): Promise<stri
   if (answer.exitCode === 0) return answer.text.trim();
   if (name === 'HEAD') {
     throw new BevelstoneError('REPOSITORY_EMPTY', {
-      message: 'The repository has no commit yet',
-      why: 'there is nothing to count from',
+      message: 'the repository has no commits',
+      why: 'versions are derived from commits',
       fix: 'Commit the first files',
     });
   }
   throw new BevelstoneError('COMMIT_NOT_FOUND', {
-    message: `There is no commit "${name}"`,
-    why: 'neither a branch, a tag nor an id is called so here',
-    fix: 'Check the name, or fetch it first',
+    message: `unknown commit "${name}"`,
+    why: 'it is not a branch, tag or commit id of this clone',
+    fix: 'Check the name, or run git fetch',
   });
 }
 
@@ -118,7 +118,7 @@ export async function checkIdentity(place: GitPlace): Promise<void> {
   } catch (cause) {
     if (!isBevelstoneError(cause, 'GIT_FAILED')) throw cause;
     throw new BevelstoneError('IDENTITY_MISSING', {
-      message: 'git does not know who makes the tag',
+      message: 'git has no identity for the tag',
       why: 'user.name and user.email are not set',
       fix: 'Set both with git config, or GIT_COMMITTER_NAME and GIT_COMMITTER_EMAIL in CI',
       cause,

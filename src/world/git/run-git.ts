@@ -120,7 +120,7 @@ type Running = {
   readonly stdout: AsyncIterable<Buffer>;
   readonly stderr: AsyncIterable<Buffer>;
   readonly end: Promise<End>;
-  /** Ends it when nobody reads on. */
+  /** Ends it when the reader stops. */
   readonly stop: () => void;
 };
 
@@ -184,21 +184,21 @@ function failed({
 }): BevelstoneError {
   if (code === 'ENOENT') {
     return new BevelstoneError('GIT_MISSING', {
-      message: `git could not be started in ${place.folder}`,
-      why: 'there is no git on the PATH, or no such folder',
+      message: `cannot start git in ${place.folder}`,
+      why: 'git is not on the PATH, or the folder does not exist',
       fix: 'Install git 2.30 or newer',
     });
   }
   if (endedBy !== null) {
     return new BevelstoneError('CUT_SHORT', {
-      message: `git ${verbOf(args)} was ended by ${endedBy}`,
-      why: 'something else stopped it, and it may have done a part of its work',
-      fix: 'Run the same command again; it checks first what is there',
+      message: `git ${verbOf(args)} was killed by ${endedBy}`,
+      why: 'another process stopped it, possibly half-way',
+      fix: 'Run the same command again; it checks the current state first',
     });
   }
   return new BevelstoneError('GIT_FAILED', {
     message: `git ${verbOf(args)} failed`,
-    why: message.split('\n').slice(-6).join('\n') || 'it gave no reason',
-    fix: 'Run the same command by hand to see more, and correct what it complains about',
+    why: message.split('\n').slice(-6).join('\n') || 'git printed no reason',
+    fix: 'Run the same git command yourself to see more, and fix what it reports',
   });
 }

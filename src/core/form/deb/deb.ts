@@ -169,7 +169,7 @@ function withFolders(placed: readonly PlannedEntry[]): PlannedEntry[] {
 
 function missing(field: string, packageName: string, why: string): BevelstoneError {
   return new BevelstoneError('FIELD_MISSING', {
-    message: `The Debian package of ${packageName} has no ${field}`,
+    message: `the Debian package of ${packageName} has no ${field}`,
     why,
     fix: `Add \`control: { ${field}: … }\` to the artifact`,
     where: { file: 'bevelstone.yaml' },

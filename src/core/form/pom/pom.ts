@@ -30,7 +30,7 @@ export function coordinatesOf(input: FormInput): Coordinates {
   if (groupId !== undefined && groupId !== '')
     return { group: groupId, artifact: artifact.coordinates['artifactId'] ?? name ?? packageName, version };
   throw new BevelstoneError('FIELD_MISSING', {
-    message: `Nothing names the group of ${packageName}`,
+    message: `no groupId for ${packageName}`,
     why: 'Maven finds an artifact by group, name and version',
     fix: 'Commit a pom.xml, or add `coordinates: { groupId: … }` to the artifact',
     where: { file: 'bevelstone.yaml' },

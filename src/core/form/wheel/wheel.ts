@@ -112,7 +112,7 @@ function platformTag(platform: string | null): string | null {
 function unclearTag(extensions: readonly PlannedEntry[], { packageName, platform }: FormInput): BevelstoneError {
   const named = extensions.map(({ path }) => path).join(', ');
   return new BevelstoneError('PLATFORM_UNCLEAR', {
-    message: `Nothing says which interpreters and platforms the wheel of ${packageName} is for`,
+    message: `unknown interpreters and platforms of the wheel of ${packageName} is for`,
     why:
       platform === null
         ? `it has extension modules (${named}), and the package lists no platforms`

@@ -5,10 +5,10 @@ export const caseClash: Rule = {
   id: 'archive/case-clash',
   forms: allForms,
   severity: 'refuse',
-  what: 'No two paths are the same where capitals or ways to write an accent do not count',
-  why: 'On such file systems one file overwrites the other, and which one is chance',
+  what: 'No two paths differ only in case or Unicode normalisation',
+  why: 'On some file systems one file overwrites the other',
   fix: 'Rename one of them',
-  example: 'lib/Tide.js beside lib/tide.js',
+  example: 'lib/Tide.js and lib/tide.js',
   check: ({ entries }) => {
     const seen = new Map<string, string>();
     return entries

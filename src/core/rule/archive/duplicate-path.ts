@@ -7,7 +7,7 @@ export const duplicatePath: Rule = {
   forms: allForms,
   severity: 'refuse',
   what: 'No two entries have the same path',
-  why: 'Which one is installed depends on the installer, so users get different files',
+  why: 'The installer decides which one is installed, so users get different files',
   fix: 'Keep one of them',
   example: 'lib/tide.js twice, with different bytes',
   check: (artifact) => {
@@ -15,6 +15,6 @@ export const duplicatePath: Rule = {
     for (const { path } of filesIn(artifact)) counts.set(path, (counts.get(path) ?? 0) + 1);
     return [...counts]
       .filter(([, count]) => count > 1)
-      .map(([path, count]) => ({ path, message: `it is there ${count === 2 ? 'twice' : `${count} times`}` }));
+      .map(([path, count]) => ({ path, message: `the path occurs ${count === 2 ? 'twice' : `${count} times`}` }));
   },
 };

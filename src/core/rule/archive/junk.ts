@@ -36,8 +36,8 @@ export const junk: Rule = {
   id: 'archive/junk',
   forms: allForms,
   severity: 'warn',
-  what: 'Nothing inside was left by an editor, a system, a cache or version control, and no older copy of itself',
-  why: 'It makes the package larger, tells about the machine it was built on, and sometimes holds what was deleted',
+  what: 'No files of editors, operating systems, caches or version control, and no older copies of the package',
+  why: 'They make the package larger, reveal details of the build machine, and may contain deleted data',
   fix: 'Leave it out: `except` in a `files` rule, or the ignore list of the manifest',
   example: '.DS_Store, lib/tide.js.orig, tidemark-1.3.2.tgz inside tidemark-1.4.0.tgz',
   check: (artifact) => {
@@ -54,7 +54,7 @@ export const junk: Rule = {
     return filesIn(artifact).flatMap(({ path }): RawFinding[] => {
       const inside = insidePath(path, prefix);
       if (isSelf?.test(inside.replace(/[_-]/g, (mark) => (mark === '_' ? '.' : mark))) === true)
-        return [{ path, message: 'it is an archive of the package itself' }];
+        return [{ path, message: 'it is an archive of this package' }];
       if (formDefinitions[form].isOwnFile(inside)) return [];
       const found = kinds.find(({ pattern }) => pattern.test(inside));
       return found === undefined ? [] : [{ path, message: found.what }];

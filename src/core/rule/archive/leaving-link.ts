@@ -8,9 +8,9 @@ export const leavingLink: Rule = {
   id: 'archive/leaving-link',
   forms: allForms,
   severity: 'refuse',
-  what: 'Links stay inside the artifact, and lead to something there',
-  why: 'A link that leaves shows files of the user instead of yours; one that leads nowhere is a missing file',
-  fix: 'Ship a copy instead of the link, or correct its target',
+  what: 'Links point to existing entries of the artifact',
+  why: "A link to the outside shows the user's own files; a dangling link is a missing file",
+  fix: 'Include a copy instead of the link, or correct its target',
   example: 'lib/tide.h -> ../../../usr/include/tide.h',
   check: ({ entries, form }) => {
     const paths = new Set(entries.map(({ path }) => path.replace(/\/$/, '')));
@@ -20,12 +20,12 @@ export const leavingLink: Rule = {
       const { links } = formDefinitions[form].entries;
       if (links === 'from-root') return [];
       if (linkLeaves(path, linkname, type === 'hardlink'))
-        return [{ path, message: `it is a link that leaves, to ${linkname}` }];
+        return [{ path, message: `it links outside the artifact, to ${linkname}` }];
       if (links === 'dropped')
-        return [{ path, message: `it is a link to ${linkname}, and installers of this form leave links out` }];
+        return [{ path, message: `it links to ${linkname}; installers of this form ignore links` }];
       const target = joinPath(type === 'hardlink' ? '' : parentOf(path), linkname);
       const isThere = paths.has(target) || [...paths].some((path) => path.startsWith(`${target}/`));
-      return isThere ? [] : [{ path, message: `it is a link to ${linkname}, which is not inside` }];
+      return isThere ? [] : [{ path, message: `it links to ${linkname}, which does not exist` }];
     });
   },
 };

@@ -7,8 +7,8 @@ export const oddMode: Rule = {
   id: 'archive/odd-mode',
   forms: allForms,
   severity: 'refuse',
-  what: 'Files are readable by all, writable by their owner only, and not setuid or setgid',
-  why: 'What only the builder could read cannot be used, and what everybody may write can be changed by anybody',
+  what: 'Files are readable by all, writable only by their owner, and not setuid or setgid',
+  why: 'Unreadable files cannot be used, and world-writable files can be changed by anyone',
   fix: 'Set modes 0644 and 0755, with `mode` in a `files` rule or in the build',
   example: 'bin/tide with mode 4777',
   check: ({ entries, form }) => {
@@ -19,18 +19,18 @@ export const oddMode: Rule = {
       if (type === 'symlink' || mode === 0) return [];
       const shown = `its mode is ${formatMode(mode)}`;
       if ((mode & 0o6000) !== 0 && !isPrivilegeAllowed)
-        return [{ path, message: `${shown}: it would run with the rights of its owner` }];
+        return [{ path, message: `${shown}: it would run with its owner's rights` }];
       if ((mode & 0o002) !== 0 && (mode & 0o1000) === 0)
         return [
           {
             path,
-            message: `${shown}: everybody may change it`,
+            message: `${shown}: anyone can change it`,
             ...(modes === 'replaced' ? { severity: 'note' } : {}),
           },
         ];
       if ((mode & 0o400) === 0 && modes === 'kept') return [{ path, message: `${shown}: not readable` }];
       if (type === 'file' && (mode & 0o044) === 0 && modes === 'kept')
-        return [{ path, message: `${shown}: only its owner may read it`, severity: 'warn' }];
+        return [{ path, message: `${shown}: only its owner can read it`, severity: 'warn' }];
       return [];
     });
   },

@@ -7,10 +7,10 @@ export const oddTime: Rule = {
   id: 'archive/odd-time',
   forms: allForms,
   severity: 'warn',
-  what: 'No entry was changed in the future',
-  why: 'Build tools that compare times rebuild such files for ever, and unpacking prints warnings',
+  what: 'No entry has a modification time in the future',
+  why: 'Build tools that compare times keep rebuilding such files, and unpacking prints warnings',
   fix: 'Set the clock of the build machine, or build with `bevelstone build`, which uses the time of the commit',
-  example: 'lib/tide.h changed in 2041',
+  example: 'lib/tide.h with a time in 2041',
   check: ({ entries }, { now }) => {
     const late = entries.filter(({ mtime }) => mtime !== null && mtime > now + day);
     const [first] = late;
@@ -19,6 +19,6 @@ export const oddTime: Rule = {
     // Beyond what a date can be, a number of seconds is all there is to say.
     const at =
       first.mtime < 8.64e12 ? new Date(first.mtime * 1000).toISOString().slice(0, 10) : `second ${first.mtime}`;
-    return [{ path: first.path, message: `it was changed on ${at}, which is still to come${others}` }];
+    return [{ path: first.path, message: `its modification time is in the future: ${at}${others}` }];
   },
 };

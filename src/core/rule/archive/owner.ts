@@ -7,7 +7,7 @@ export const owner: Rule = {
   forms: allForms,
   severity: 'warn',
   what: 'Files belong to root, not to a person or a machine',
-  why: 'Unpacked by root they would belong to whoever has that number there, and the name tells who built it',
+  why: 'Unpacked by root, they belong to the user with that id; the name reveals who built it',
   fix: 'Build the archive with `bevelstone build`, which writes owner 0, or set owners in the build step',
   example: 'owner 1000:1000 harbour:staff',
   check: ({ entries, form }) => {
@@ -16,7 +16,7 @@ export const owner: Rule = {
     const [first] = odd;
     if (first === undefined) return [];
     const others = odd.length === 1 ? '' : `, and so do ${odd.length - 1} more`;
-    return [{ path: first.path, message: `it belongs to ${first.owner}${others}` }];
+    return [{ path: first.path, message: `its owner is ${first.owner}${others}` }];
   },
 };
 

@@ -9,8 +9,8 @@ export const portableName: Rule = {
   id: 'archive/portable-name',
   forms: formsBut('deb'),
   severity: 'warn',
-  what: 'Every name can be written on all common systems',
-  why: 'Where it cannot, unpacking stops half-way or writes another name',
+  what: 'Every name is valid on all common systems',
+  why: 'On other systems unpacking fails half-way or changes the name',
   fix: 'Rename the file',
   example: 'lib/aux.js, or a name with a colon',
   check: ({ entries }) =>

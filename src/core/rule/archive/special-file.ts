@@ -5,12 +5,12 @@ export const specialFile: Rule = {
   id: 'archive/special-file',
   forms: allForms,
   severity: 'refuse',
-  what: 'Everything inside is a file, a folder or a link',
-  why: 'Devices and pipes hang or endanger whoever unpacks them, and no library needs one',
+  what: 'All entries are files, folders or links',
+  why: 'Devices and pipes can block or harm the machine that unpacks them',
   fix: 'Leave it out',
   example: 'a named pipe run/gauge.fifo',
   check: ({ entries }) =>
     entries
       .filter(({ type }) => type === 'special')
-      .map(({ path }) => ({ path, message: 'it is neither file, folder nor link' })),
+      .map(({ path }) => ({ path, message: 'it is not a file, folder or link' })),
 };

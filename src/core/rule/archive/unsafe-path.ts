@@ -6,9 +6,9 @@ export const unsafePath: Rule = {
   id: 'archive/unsafe-path',
   forms: allForms,
   severity: 'refuse',
-  what: 'No entry has a path that could be written outside the folder it is unpacked into',
-  why: 'Installers differ in how they treat such paths; some follow them and overwrite files of the user',
-  fix: 'Give the file a plain relative path',
+  what: 'No entry can be unpacked outside the target folder',
+  why: "Some installers follow such paths and overwrite the user's files",
+  fix: 'Use a plain relative path',
   example: 'package/../../.profile',
   check: ({ entries }) =>
     entries.flatMap(({ path, type }): RawFinding[] => {

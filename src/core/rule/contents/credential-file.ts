@@ -24,9 +24,9 @@ export const credentialFile: Rule = {
   id: 'contents/credential-file',
   forms: allForms,
   severity: 'refuse',
-  what: 'No file is inside in which people keep credentials',
-  why: 'It is read by anybody who installs the package, and a token in it opens what it opened for you',
-  fix: 'Leave it out, and revoke what it holds; an example goes under another name, such as .env.example',
+  what: 'No files that usually contain credentials',
+  why: 'Anyone who installs the package can read it and use its credentials',
+  fix: 'Leave it out, and revoke its credentials; name examples differently, such as .env.example',
   example: '.env, .netrc, id_ed25519',
   check: (artifact) =>
     filesIn(artifact).flatMap(({ path, sizeBytes }): RawFinding[] => {
@@ -34,6 +34,6 @@ export const credentialFile: Rule = {
       const found = sizeBytes === 0 ? undefined : kinds.find(({ pattern }) => pattern.test(inside));
       if (found === undefined) return [];
       const isTest = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\//i.test(inside);
-      return [{ path, message: `such a file holds ${found.what}`, ...(isTest ? { severity: 'warn' as const } : {}) }];
+      return [{ path, message: `such files contain ${found.what}`, ...(isTest ? { severity: 'warn' as const } : {}) }];
     }),
 };

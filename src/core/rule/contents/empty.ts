@@ -9,9 +9,9 @@ export const empty: Rule = {
   id: 'contents/empty',
   forms: formsBut('pom', 'text'),
   severity: 'refuse',
-  what: 'Something is inside beside manifest, readme and licence',
-  why: 'A build that made nothing still packs, uploads and installs without a word',
-  fix: 'Let the build run before packing, and correct the `files` rules',
+  what: 'The artifact contains more than manifest, readme and licence',
+  why: 'An empty build would otherwise be packed, uploaded and installed without an error',
+  fix: 'Run the build before packing, and correct the `files` rules',
   example: 'package.json and README.md only',
   check: (artifact) => {
     const { manifest, prefix } = artifact;
@@ -20,9 +20,9 @@ export const empty: Rule = {
     // A package of declarations or settings, or one that only names others, is a package all the same.
     const isList = (manifest?.common.dependencies.length ?? 0) > 0 || manifest?.json['exports'] !== undefined;
     if (own.length === 0 && !isList)
-      return [{ path: null, message: 'there is nothing inside but what accompanies a package' }];
+      return [{ path: null, message: 'it contains only files that accompany a package' }];
     const bytes = own.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0);
-    if (own.length > 0 && bytes === 0) return [{ path: null, message: 'every file inside is empty' }];
+    if (own.length > 0 && bytes === 0) return [{ path: null, message: 'every file is empty' }];
     return [];
   },
 };

@@ -7,8 +7,8 @@ export const forbiddenFile: Rule = {
   id: 'contents/forbidden-file',
   forms: allForms,
   severity: 'refuse',
-  what: 'Nothing that `verify.forbid` lists is inside',
-  why: 'Tests, fixtures and working files make packages large and sometimes tell more than they should',
+  what: 'No file matches `verify.forbid`',
+  why: 'Tests, fixtures and working files make packages large and can reveal internal data',
   fix: "Leave the file out with `except` or the manifest's `files`",
   example: 'forbid: ["**/*.test.*"] and src/tide.test.js inside',
   check: (artifact, { forbid }) => {
@@ -16,6 +16,6 @@ export const forbiddenFile: Rule = {
     const isForbidden = globMatcher(forbid);
     return insidePaths(artifact)
       .filter((path) => isForbidden(path))
-      .map((path) => ({ path, message: 'the configuration forbids it' }));
+      .map((path) => ({ path, message: 'it matches `verify.forbid`' }));
   },
 };

@@ -7,8 +7,8 @@ export const grown: Rule = {
   forms: allForms,
   severity: 'warn',
   what: 'The artifact has not grown, or shrunk, far beyond the last release',
-  why: 'A sudden change of size is most often something that slipped in, or a target that was lost',
-  fix: 'See what changed with `bevelstone inspect FILE --against last`; raise `verify.growth` when it is meant to be',
+  why: 'A sudden change of size usually means an accidental file or a lost target',
+  fix: 'Compare with `bevelstone inspect FILE --against last`; raise `verify.growth` if the change is intended',
   example: '48 kB in 1.3.2 and 410 kB in 1.4.0',
   check: ({ sizeBytes }, { last, growth }) => {
     if (last === null || growth === null || last.sizeBytes === 0) return [];

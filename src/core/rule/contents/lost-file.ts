@@ -8,9 +8,9 @@ export const lostFile: Rule = {
   id: 'contents/lost-file',
   forms: allForms,
   severity: 'note',
-  what: 'What the last release had inside is still there, and what is new is meant to be',
-  why: 'A file that disappears breaks whoever imports it; one that appears may have slipped in',
-  fix: 'Look at `bevelstone inspect FILE --against last`; say it in the notes when it is meant to be',
+  what: 'No files disappeared since the last release, and new files are intended',
+  why: 'A missing file breaks users who import it; a new one may be included by accident',
+  fix: 'Compare with `bevelstone inspect FILE --against last`; mention intended changes in the notes',
   example: 'dist/browser.js was in 1.3.2 and is not in 1.4.0',
   check: (artifact, { last }) => {
     if (last === null) return [];

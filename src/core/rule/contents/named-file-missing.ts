@@ -9,9 +9,9 @@ export const namedFileMissing: Rule = {
   id: 'contents/named-file-missing',
   forms: allForms,
   severity: 'warn',
-  what: 'Files that the manifest lists, and maps that shipped code names, are inside',
-  why: 'A list that matches nothing is most often a build that did not run; a map that is missing makes every debugger complain',
-  fix: 'Let the build make the file, or take its name out',
+  what: 'Files listed in the manifest, and source maps referenced in code, exist',
+  why: 'An entry without files usually means that a build did not run; a missing map makes debuggers print errors',
+  fix: 'Create the file in the build, or remove the reference',
   example: '"files": ["dist", "types"] and no types; //# sourceMappingURL=tide.js.map and no such file',
   check: (artifact) => {
     const { form, manifest, facts, entries } = artifact;
@@ -19,7 +19,7 @@ export const namedFileMissing: Rule = {
     const maps = facts.marks.flatMap(({ kind, path, what, line }): RawFinding[] => {
       if (kind !== 'map' || /^(?:data|https?|blob):/.test(what) || !/\.(?:[cm]?js|css)$/.test(path)) return [];
       const target = joinPath(parentOf(path), decode(what));
-      return all.has(target) ? [] : [{ path, message: `line ${line} names the map ${what}, which is not inside` }];
+      return all.has(target) ? [] : [{ path, message: `line ${line} refers to the map ${what}, which does not exist` }];
     });
     const files = manifest === null ? null : formDefinitions[form].listedFiles(manifest.json);
     if (files === null) return maps;
@@ -33,7 +33,7 @@ export const namedFileMissing: Rule = {
       const isThere = paths.some(globMatcher(globs, { nocase: true }));
       return isThere
         ? []
-        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${file}, and nothing inside is called so` }];
+        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${file}, which matches no file` }];
     });
     return [...maps, ...lists];
   },

@@ -5,15 +5,15 @@ export const secret: Rule = {
   id: 'contents/secret',
   forms: allForms,
   severity: 'refuse',
-  what: 'No private key, access token or password is inside',
-  why: 'What is uploaded once is copied by others within minutes and stays public',
-  fix: 'Take it out, and revoke it at once if it was ever pushed or shared',
+  what: 'No private keys, access tokens or passwords',
+  why: 'Uploads are copied within minutes and stay public',
+  fix: 'Remove it, and revoke it at once if it was ever pushed or shared',
   example: 'a private key block in config/deploy.pem, or an address with a password',
   check: ({ facts }) =>
     facts.marks
       .filter(({ kind }) => kind === 'secret')
       .map(({ path, what, line }): RawFinding => {
-        // Examples and tests come with keys that open nothing; somebody should still look.
+        // Examples and tests contain keys without access; they are still worth a look.
         const isTrial = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\/|(?:^|\/)tests?\.\w+$/i.test(path);
         return { path, message: `line ${line} looks like ${what}`, ...(isTrial ? { severity: 'warn' } : {}) };
       }),

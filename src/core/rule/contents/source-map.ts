@@ -6,9 +6,9 @@ export const sourceMap: Rule = {
   id: 'contents/source-map',
   forms: allForms,
   severity: 'warn',
-  what: 'A source map can be read, and brings its sources or they are inside',
-  why: 'A map without sources shows users an empty page where they expect code, and weighs as much as one that works',
-  fix: 'Let the build write sources into the map, ship the sources, or leave the maps out',
+  what: 'Source maps are valid, and their sources are embedded or included',
+  why: 'A map without sources is useless in a debugger',
+  fix: 'Embed the sources in the map, include them, or leave the maps out',
   example: 'dist/tide.js.map with "sources": ["../src/tide.ts"] and no src inside',
   check: ({ facts, entries }) => {
     const paths = new Set(entries.map(({ path }) => path));
@@ -21,7 +21,7 @@ export const sourceMap: Rule = {
       );
       if (missing.length === 0) return [];
       const others = missing.length === 1 ? '' : ` and ${missing.length - 1} more`;
-      return [{ path, message: `it leads to ${missing[0]}${others}, not inside, and brings no text of it` }];
+      return [{ path, message: `it refers to ${missing[0]}${others}, which is neither included nor embedded` }];
     });
     const silent = found.filter(({ message }) => message !== unreadable);
     if (silent.length <= most) return found;

@@ -10,9 +10,9 @@ export const testFile: Rule = {
   // Archives of sources are meant to hold tests.
   forms: ['npm-tarball', 'wheel', 'jar', 'nupkg', 'deb'],
   severity: 'note',
-  what: 'Tests, fixtures and settings of the project stay at home',
+  what: 'Tests, fixtures and project settings are not included',
   why: 'Users download them with every install and never run them',
-  fix: "Leave them out with `except` or the manifest's `files`; or switch the rule off where they belong inside",
+  fix: "Leave them out with `except` or the manifest's `files`; or turn this rule off if they belong in the package",
   example: 'lib/tide.test.js, test/fixtures/a-year.csv',
   check: (artifact) => {
     const found = filesIn(artifact).filter(({ path }) => pattern.test(insidePath(path, artifact.prefix)));

@@ -10,8 +10,8 @@ export const frameworkFolders: Rule = {
   id: 'dotnet/framework-folders',
   forms: ['nupkg'],
   severity: 'refuse',
-  what: 'Folders below lib, ref and build are called after target frameworks, and dependency groups exist for the same ones',
-  why: 'Files in a folder of another name are installed and never used; a framework without a group gets no dependencies',
+  what: 'Folders in lib, ref and build are named after target frameworks, and each framework has a dependency group',
+  why: 'Files in other folders are installed but never used; a framework without a group gets no dependencies',
   fix: 'Name the folders by target framework, and give each a <group> in <dependencies>',
   example: 'lib/netstandard/Fenmarsh.Tides.dll, or lib/net8.0 with a <group> for netstandard2.0 only',
   check: (artifact) => {
@@ -28,7 +28,7 @@ export const frameworkFolders: Rule = {
       // `build` may hold files and folders of any name beside those.
       return moniker.test(name) || folder.startsWith('build')
         ? []
-        : [{ path, message: `${name} is no target framework, so nothing in ${folder} is used` }];
+        : [{ path, message: `${name} is not a target framework, so nothing in ${folder} is used` }];
     });
     const groups = [objectOf(manifest.json['dependencies'])['group'] ?? []]
       .flat()
@@ -39,7 +39,7 @@ export const frameworkFolders: Rule = {
         if (moniker.test(framework) && !groups.includes(framework))
           found.push({
             path: manifest.path,
-            message: `lib/${framework} is inside, and <dependencies> has no group for it`,
+            message: `lib/${framework} exists, but <dependencies> has no group for it`,
             severity: 'warn',
           });
     if (libraries.length > 0)
@@ -47,7 +47,7 @@ export const frameworkFolders: Rule = {
         if (group !== '' && !libraries.includes(group))
           found.push({
             path: manifest.path,
-            message: `<dependencies> has a group for ${group}, and lib has nothing for it`,
+            message: `<dependencies> has a group for ${group}, but lib has no folder for it`,
             severity: 'note',
           });
     return found;

@@ -5,8 +5,8 @@ export const partUnlisted: Rule = {
   id: 'dotnet/part-unlisted',
   forms: ['nupkg', 'snupkg'],
   severity: 'refuse',
-  what: 'Every part has a content type, and the relationships lead to the nuspec inside',
-  why: 'Readers of the package format refuse a part without a content type (ECMA-376 part 2, §7.2.3)',
+  what: 'Every part has a content type, and the relationships point to the nuspec',
+  why: 'Readers of the package format reject parts without a content type (ECMA-376 part 2, §7.2.3)',
   fix: 'Build it with `bevelstone build`, which writes both',
   example: 'runtimes/linux-x64/native/libharmonics.so and no type for "so"',
   check: (artifact) => {
@@ -27,19 +27,19 @@ export const partUnlisted: Rule = {
     const found = [...missing].map(
       ([ending, path]): RawFinding => ({
         path,
-        message: `no content type is given for ${ending === '' ? 'files without ending' : `"${ending}"`}`,
+        message: `no content type for ${ending === '' ? 'files without extension' : `"${ending}"`}`,
       }),
     );
     const relations = texts.get('_rels/.rels');
     const target = /<Relationship\b[^>]*Type="[^"]*\/manifest"[^>]*>/
       .exec(relations ?? '')?.[0]
       .match(/Target="\/?([^"]+)"/)?.[1];
-    if (relations === undefined) found.push({ path: null, message: 'there is no _rels/.rels inside' });
+    if (relations === undefined) found.push({ path: null, message: '_rels/.rels is missing' });
     else if (
       target === undefined ||
       !artifact.entries.some(({ path }) => path === target || path === decodeURI(target))
     )
-      found.push({ path: '_rels/.rels', message: 'it does not lead to a nuspec inside' });
+      found.push({ path: '_rels/.rels', message: 'it does not point to a nuspec in the package' });
     return found;
   },
 };

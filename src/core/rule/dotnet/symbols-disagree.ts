@@ -6,9 +6,9 @@ export const symbolsDisagree: Rule = {
   id: 'dotnet/symbols-disagree',
   forms: ['nupkg', 'snupkg'],
   severity: 'refuse',
-  what: 'A symbols package holds symbols only, and a package does not ship them among its libraries',
-  why: 'A symbol server refuses anything else, and debug files in lib go to every user',
-  fix: 'Let the artifact of form snupkg take the .pdb files, and leave them out of the nupkg',
+  what: 'A symbols package contains only symbols, and the main package contains none',
+  why: 'A symbol server rejects anything else, and debug files in lib are downloaded by every user',
+  fix: 'Put the .pdb files into the snupkg artifact, and leave them out of the nupkg',
   example: 'lib/net8.0/Fenmarsh.Tides.pdb inside the .nupkg',
   check: (artifact) => {
     if (formDefinitions[artifact.form].role === 'symbols') {
@@ -16,10 +16,10 @@ export const symbolsDisagree: Rule = {
       const files = filesIn(artifact);
       const odd = files
         .filter(({ path }) => !allowed.test(path))
-        .map(({ path }): RawFinding => ({ path, message: 'it is no symbol file' }));
+        .map(({ path }): RawFinding => ({ path, message: 'it is not a symbol file' }));
       return files.some(({ path }) => path.endsWith('.pdb'))
         ? odd
-        : [...odd, { path: null, message: 'no symbol file is inside' }];
+        : [...odd, { path: null, message: 'it contains no symbol file' }];
     }
     const paths = new Set(filesIn(artifact).map(({ path }) => path));
     return [...paths]

@@ -4,8 +4,8 @@ export const classVersion: Rule = {
   id: 'jvm/class-version',
   forms: ['jar'],
   severity: 'refuse',
-  what: 'Every class runs on the oldest Java that the jar is for',
-  why: 'An older JVM stops at the first newer class, often long after the start',
+  what: 'Every class runs on the oldest supported Java version',
+  why: 'An older JVM fails at the first newer class, often long after startup',
   fix: 'Compile with --release, or raise `verify.java`',
   example: 'Build-Jdk-Spec: 11 is declared by `verify.java: 11`, and a class for Java 17 is inside',
   check: ({ binaries, manifest }, { java }) => {

@@ -4,9 +4,9 @@ export const duplicateClass: Rule = {
   id: 'jvm/duplicate-class',
   forms: ['jar'],
   severity: 'warn',
-  what: 'Every class lies once in a jar, at the place its name says',
-  why: 'A class at another place is never found, and of two with one name a loader takes whichever comes first',
-  fix: 'Correct the `files` rule that takes the classes, or the shading of dependencies',
+  what: 'Every class is in the jar once, at the path that matches its name',
+  why: 'A class at another path is never found, and of two with the same name the loader uses the first',
+  fix: 'Correct the `files` rule for the classes, or the shading of dependencies',
   example: 'classes/example/fenmarsh/Tide.class, whose name is example/fenmarsh/Tide',
   check: ({ facts }) => {
     const places = new Map<string, string>();

@@ -6,10 +6,10 @@ export const manifestUnusable: Rule = {
   id: 'jvm/manifest-unusable',
   forms: ['jar', 'sources-jar', 'documentation-jar'],
   severity: 'refuse',
-  what: "A jar's manifest can be read, stands where readers look for it, and names classes that are inside",
-  why: 'A JVM that reads the jar as a stream sees only a manifest among the first two entries, and stops at a main class that is missing',
+  what: "A jar's manifest is valid, is among the first entries, and refers to existing classes",
+  why: 'A JVM that streams the jar only finds a manifest among the first two entries, and a missing main class stops it',
   fix: 'Build the jar with `bevelstone build`, or correct the manifest',
-  example: 'Main-Class: example.fenmarsh.tidemark.Main, and no such class',
+  example: 'Main-Class: example.fenmarsh.tidemark.Main without that class',
   check: ({ manifest, entries, texts }) => {
     const text = texts.get(path) ?? '';
     const found: RawFinding[] = [];

@@ -6,9 +6,9 @@ export const pomIncomplete: Rule = {
   id: 'jvm/pom-incomplete',
   forms: ['pom'],
   severity: 'warn',
-  what: 'A POM has what public repositories ask for, and resolves without anything else of this machine',
-  why: 'Most public repositories refuse a POM without name, description, address, licence, developers and source',
-  fix: 'Add the elements; write versions out instead of naming properties that are not in the file',
+  what: 'A POM has the elements that public repositories require, and resolves on any machine',
+  why: 'Most public repositories reject a POM without name, description, URL, licence, developers and source',
+  fix: 'Add the elements, and write versions instead of properties that are not defined in the file',
   example: 'a POM without <licenses>',
   check: ({ manifest, texts }) => {
     if (manifest === null) return [];
@@ -25,7 +25,7 @@ export const pomIncomplete: Rule = {
       found.push({ path, message: 'its version is missing or names a property', severity: 'warn' });
     for (const { name, range } of common.dependencies)
       if (/SNAPSHOT$/.test(range) && common.version?.endsWith('SNAPSHOT') === false)
-        found.push({ path, message: `it depends on ${name} ${range}, which changes under its users` });
+        found.push({ path, message: `it depends on ${name} ${range}, whose content can change without a new version` });
     return found;
   },
 };

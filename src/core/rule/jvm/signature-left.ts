@@ -4,9 +4,9 @@ export const signatureLeft: Rule = {
   id: 'jvm/signature-left',
   forms: ['jar', 'sources-jar', 'documentation-jar'],
   severity: 'refuse',
-  what: 'A jar has no signature files without the digests that belong to them',
-  why: 'Left over from a jar that was merged into this one, they make a JVM refuse to load it',
-  fix: 'Leave META-INF/*.SF, *.RSA, *.DSA and *.EC of merged jars out, or sign the whole jar',
+  what: 'A jar has no signature files without matching digests',
+  why: 'Signature files left from a merged jar make the JVM refuse to load this one',
+  fix: 'Leave out META-INF/*.SF, *.RSA, *.DSA and *.EC of merged jars, or sign the whole jar',
   example: 'META-INF/HARBOUR.SF and no digests in MANIFEST.MF',
   check: ({ entries, texts }) => {
     const signatures = entries.filter(({ path }) => /^META-INF\/[^/]+\.(?:SF|RSA|DSA|EC)$/i.test(path));

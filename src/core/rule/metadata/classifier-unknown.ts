@@ -6,9 +6,9 @@ export const classifierUnknown: Rule = {
   id: 'metadata/classifier-unknown',
   forms: ['wheel', 'sdist'],
   severity: 'refuse',
-  what: 'Every trove classifier is one of the list, and none contradicts the licence field',
-  why: 'An index refuses the whole upload for one classifier that it does not know',
-  fix: 'Take one from the list; `Private ::` keeps a package from being uploaded by mistake',
+  what: 'Every trove classifier is in the official list, and none contradicts the licence field',
+  why: 'An index rejects the whole upload because of one unknown classifier',
+  fix: 'Use one from the list; `Private ::` prevents accidental uploads',
   example: 'Classifier: Programming Language :: Pyton',
   check: ({ manifest }) => {
     if (manifest === null) return [];

@@ -6,9 +6,9 @@ export const descriptionMissing: Rule = {
   id: 'metadata/description-missing',
   forms: allForms,
   severity: 'refuse',
-  what: 'The manifest inside has a description',
+  what: 'The manifest has a description',
   why: 'Index pages and search results show it; without one, users cannot see what the package is for',
-  fix: "Write one sentence into the manifest's `description`",
+  fix: 'Add one sentence as `description` to the manifest',
   example: '"description": ""',
   check: ({ form, manifest }) =>
     manifest === null || manifest.common.description !== null || !formDefinitions[form].needsDescription

@@ -8,9 +8,9 @@ export const licenceDisagrees: Rule = {
   id: 'metadata/licence-disagrees',
   forms: formsWithPage,
   severity: 'refuse',
-  what: 'The licence in the manifest is the one whose text is inside',
-  why: 'Tools believe the field, lawyers believe the text; when they differ it is unclear what is allowed',
-  fix: 'Correct the field, or put the right text in',
+  what: 'The licence in the manifest matches the licence text',
+  why: 'Tools read the field, lawyers read the text; if they differ it is unclear what is allowed',
+  fix: 'Correct the field, or include the right text',
   example: '"license": "MIT" and the text of Apache-2.0 in LICENSE',
   check: ({ texts, manifest, prefix }) => {
     const licence = manifest?.common.licence ?? null;
@@ -25,7 +25,7 @@ export const licenceDisagrees: Rule = {
         return [];
       const found = identifyLicence(text);
       if (found === null || named.some((name) => isSame(name, found))) return [];
-      return [{ path, message: `it is the text of ${found}, and the manifest says ${licence}` }];
+      return [{ path, message: `it contains the text of ${found}, but the manifest says ${licence}` }];
     });
   },
 };

@@ -8,7 +8,7 @@ export const licenceInvalid: Rule = {
   forms: formsWithPage,
   severity: 'refuse',
   what: 'The licence is a valid SPDX expression',
-  why: 'Companies let tools decide by this field what may be installed; what they cannot read they refuse',
+  why: 'Companies use tools that read this field to decide what may be installed; they refuse values that they cannot read',
   fix: 'Write an identifier of the SPDX licence list, such as MIT or "MIT OR Apache-2.0"',
   example: '"license": "Apache 2"',
   check: ({ form, manifest }): RawFinding[] => {
@@ -30,8 +30,8 @@ export const licenceInvalid: Rule = {
 };
 
 function whenMissing(isOld: boolean, json: Readonly<Record<string, unknown>>, path: string): RawFinding[] {
-  const old = { path, message: 'the licence is given in an old form that few read', severity: 'warn' as const };
+  const old = { path, message: 'the licence uses an obsolete format', severity: 'warn' as const };
   if (isOld) return [old];
   if ([json['Classifier'] ?? []].flat().some((item) => String(item).startsWith('License ::'))) return [old];
-  return [{ path, message: 'it names no licence' }];
+  return [{ path, message: 'it has no licence' }];
 }

@@ -7,8 +7,8 @@ export const licencePolicy: Rule = {
   forms: allForms,
   severity: 'refuse',
   what: 'Every dependency has a licence that `verify.licences` allows',
-  why: 'What you ship binds your users to the licences of all that comes along',
-  fix: 'Replace the dependency, or change `verify.licences` when the licence is fine',
+  why: 'The licences of everything you ship apply to your users',
+  fix: 'Replace the dependency, or allow its licence in `verify.licences`',
   example: 'refuse: ["AGPL-*"] and a dependency under AGPL-3.0-only',
   check: (_artifact, { components, licences }) => {
     if (components === null || licences === null) return [];
@@ -16,11 +16,10 @@ export const licencePolicy: Rule = {
       const verdict = judgeLicence(licence, licences);
       const who = `${name} ${version}`.trim();
       if (verdict === 'refuse')
-        return [{ path: null, message: `${who} is under ${licence}, which the policy refuses` }];
+        return [{ path: null, message: `${who} has the licence ${licence}, which is refused by \`verify.licences\`` }];
       if (verdict === 'ask')
-        return [{ path: null, message: `${who} is under ${licence}, which somebody has to look at`, severity: 'warn' }];
-      if (verdict === 'unknown')
-        return [{ path: null, message: `nothing says which licence ${who} is under`, severity: 'warn' }];
+        return [{ path: null, message: `${who} has the licence ${licence}, which must be reviewed`, severity: 'warn' }];
+      if (verdict === 'unknown') return [{ path: null, message: `the licence of ${who} is unknown`, severity: 'warn' }];
       return [];
     });
   },

@@ -9,9 +9,9 @@ export const licenceTextMissing: Rule = {
   id: 'metadata/licence-text-missing',
   forms: formsWithPage,
   severity: 'warn',
-  what: 'The text of the licence is inside',
+  what: 'The licence text is included',
   why: 'Most licences require their text in every copy; without it the package may not be redistributed',
-  fix: 'Add a LICENSE file beside the manifest and let it be packed',
+  fix: 'Add a LICENSE file next to the manifest and include it',
   example: '"license": "MIT" and no LICENSE inside',
   check: ({ entries, manifest, prefix }) => {
     const licence = manifest?.common.licence ?? null;
@@ -20,7 +20,7 @@ export const licenceTextMissing: Rule = {
     if (isThere) return [];
     // Dedications to the public ask for nothing.
     if (isDedication(licence)) return [];
-    return [{ path: null, message: `the licence is ${licence.slice(0, 80)}, and no file with its text is inside` }];
+    return [{ path: null, message: `the licence is ${licence.slice(0, 80)}, but no file contains its text` }];
   },
 };
 

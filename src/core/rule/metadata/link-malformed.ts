@@ -6,9 +6,9 @@ export const linkMalformed: Rule = {
   id: 'metadata/link-malformed',
   forms: allForms,
   severity: 'warn',
-  what: 'Links in the manifest are full addresses that lead to the outside',
-  why: 'An index shows them beside the package; a broken one keeps users from the source and from reporting bugs',
-  fix: 'Write a full address beginning with https://',
+  what: 'Links in the manifest are absolute public URLs',
+  why: 'An index shows them with the package; broken links keep users from the source and the issue tracker',
+  fix: 'Write an absolute URL that begins with https://',
   example: '"homepage": "fenmarsh"',
   check: ({ manifest, form }) => {
     if (manifest === null) return [];

@@ -35,15 +35,15 @@ export const nameInvalid: Rule = {
   forms: allForms,
   severity: 'refuse',
   what: 'The package has a name that its ecosystem allows',
-  why: 'A registry refuses any other, or writes it another way than you do',
-  fix: 'Choose a name by the rules of the ecosystem',
+  why: 'A registry rejects other names, or normalises them',
+  fix: 'Choose a name that follows the rules of the ecosystem',
   example: '"name": "Tide Mark"',
   check: ({ form, manifest }) => {
     const grammar = grammars[form];
     if (grammar === undefined || manifest === null) return [];
     const { name } = manifest.common;
-    if (name === null) return [{ path: manifest.path, message: 'it names no package' }];
+    if (name === null) return [{ path: manifest.path, message: 'it has no package name' }];
     if (grammar.pattern.test(name) && name.length <= grammar.most) return [];
-    return [{ path: manifest.path, message: `"${name}" is no such name: ${grammar.says}` }];
+    return [{ path: manifest.path, message: `invalid name "${name}": ${grammar.says}` }];
   },
 };

@@ -5,9 +5,9 @@ export const nameLookalike: Rule = {
   id: 'metadata/name-lookalike',
   forms: allForms,
   severity: 'warn',
-  what: "The name and those of its dependencies are not nearly another package's of the workspace",
-  why: 'One letter wrong installs a package of somebody else, and somebody may be waiting for it',
-  fix: 'Correct the name; or switch the rule off where both exist on purpose',
+  what: "The name and its dependencies' names are not almost the name of another package in the workspace",
+  why: "A one-letter mistake installs a stranger's package, and attackers register such names",
+  fix: 'Correct the name, or turn this rule off if both names are intended',
   example: 'a dependency on tide-mark in a workspace that makes tidemark',
   check: ({ manifest }, { others, release }) => {
     if (manifest === null) return [];
@@ -18,12 +18,12 @@ export const nameLookalike: Rule = {
     const found: RawFinding[] =
       twin === undefined
         ? []
-        : [{ path: manifest.path, message: `${own} is nearly ${twin}, which this workspace makes too` }];
+        : [{ path: manifest.path, message: `${own} is almost the same as ${twin}, another package of this workspace` }];
     for (const { name } of dependencies) {
       if (names.has(name)) continue;
       const near = [...names].find((other) => isLookalike(name, other));
       if (near !== undefined)
-        found.push({ path: manifest.path, message: `it depends on ${name}, and this workspace makes ${near}` });
+        found.push({ path: manifest.path, message: `it depends on ${name}; this workspace has ${near}` });
     }
     return found;
   },

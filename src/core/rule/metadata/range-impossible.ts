@@ -6,8 +6,8 @@ export const rangeImpossible: Rule = {
   id: 'metadata/range-impossible',
   forms: allForms,
   severity: 'refuse',
-  what: 'Ranges of interpreters and of dependencies can be read, and some version is inside each',
-  why: 'Nobody can install a package that asks for a version that cannot exist',
+  what: 'Version ranges of interpreters and dependencies are valid and can be satisfied',
+  why: 'A package that requires an impossible version cannot be installed',
   fix: 'Correct the range',
   example: '"engines": { "node": ">=20 <18" }, Requires-Python: >=3.9,<3',
   check: ({ manifest, form }) => {
@@ -16,9 +16,9 @@ export const rangeImpossible: Rule = {
     const { runtime, impossibleRanges } = formDefinitions[form].metadata;
     const asked = runtime(json);
     const found = impossibleRanges(common).map(
-      ({ name, range }): RawFinding => ({ path, message: `no version of ${name} is inside "${range}"` }),
+      ({ name, range }): RawFinding => ({ path, message: `no version of ${name} can satisfy "${range}"` }),
     );
     if (asked === null || asked.isPossible) return found;
-    return [{ path, message: `no version of ${asked.title} is inside ${asked.field}, "${asked.range}"` }, ...found];
+    return [{ path, message: `no version of ${asked.title} can satisfy ${asked.field} "${asked.range}"` }, ...found];
   },
 };

@@ -6,8 +6,8 @@ export const rangeMissing: Rule = {
   id: 'metadata/range-missing',
   forms: allForms,
   severity: 'note',
-  what: 'The manifest says which versions of Node.js or Python the package is for',
-  why: 'Without it installers put the newest release on interpreters that cannot run it, instead of the last that could',
+  what: 'The manifest declares the supported versions of Node.js or Python',
+  why: 'Without it, installers choose the newest release even for interpreters that cannot run it',
   fix: 'Add `engines.node`, or `requires-python`',
   example: 'no "engines" in package.json',
   check: ({ manifest, form }) => {

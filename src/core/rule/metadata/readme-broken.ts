@@ -8,9 +8,9 @@ export const readmeBroken: Rule = {
   id: 'metadata/readme-broken',
   forms: formsWithPage,
   severity: 'warn',
-  what: 'The readme reads on the index page as it does in the repository',
-  why: 'An index has no files beside the readme: relative pictures and links break, and the wrong format shows marks instead of text',
-  fix: 'Use full addresses, close every code block, and declare the format that the text is written in',
+  what: 'The readme renders correctly on the index page',
+  why: 'An index shows only the readme: relative images and links break, and a wrong format shows markup instead of text',
+  fix: 'Use absolute URLs, close every code block, and declare the correct format',
   example: '![tide](docs/tide.png), or Markdown declared as reStructuredText',
   check: (artifact) => {
     const { readme } = shownReadme(artifact);

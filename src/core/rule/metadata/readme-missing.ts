@@ -6,9 +6,9 @@ export const readmeMissing: Rule = {
   id: 'metadata/readme-missing',
   forms: formsWithPage,
   severity: 'refuse',
-  what: 'The page that an index shows has a text',
-  why: 'Without a readme that the index finds, the page of the package is empty',
-  fix: "Add README.md to the package's folder, commit it, and name it where the manifest asks for it",
+  what: 'The index page has a readme',
+  why: "Without a readme, the package's page on the index is empty",
+  fix: "Add README.md to the package's folder, commit it, and list it in the manifest if the format requires it",
   example: 'an npm tarball with package.json and dist only; a .nupkg whose nuspec has no <readme>',
   check: (artifact) => {
     const { readme, problem } = shownReadme(artifact);

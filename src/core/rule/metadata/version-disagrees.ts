@@ -7,8 +7,8 @@ export const versionDisagrees: Rule = {
   id: 'metadata/version-disagrees',
   forms: allForms,
   severity: 'refuse',
-  what: 'The tag, the manifest inside, other files that name it and the file name say the same version',
-  why: 'A registry believes the manifest, people believe the file name, and neither can be corrected later',
+  what: 'The tag, the manifest, other files and the file name contain the same version',
+  why: 'Registries read the manifest, people read the file name, and neither can be corrected later',
   fix: 'Build it with `bevelstone build`, which writes the version into the manifest it packs',
   example: 'tidemark-1.4.0.tgz with "version": "1.3.2" inside',
   check: (artifact, { version, release }) => {
@@ -16,9 +16,9 @@ export const versionDisagrees: Rule = {
     const found: RawFinding[] = [];
     const written = manifest?.common.version ?? null;
     const path = manifest?.path ?? null;
-    if (manifest !== null && written === null && hasPage(form)) found.push({ path, message: 'it names no version' });
+    if (manifest !== null && written === null && hasPage(form)) found.push({ path, message: 'it has no version' });
     if (version !== null && written !== null && written !== version)
-      found.push({ path, message: `it says ${written}, the release is ${version}` });
+      found.push({ path, message: `the version is ${written}, expected ${version}` });
     const expected = version ?? written;
     if (expected === null) return found;
     if (!namesVersion(fileName, expected, form)) {
@@ -26,13 +26,13 @@ export const versionDisagrees: Rule = {
       const severity = version === null ? { severity: 'note' as const } : {};
       found.push({
         path: null,
-        message: `the file is called ${fileName}, and the version is ${expected}`,
+        message: `the file name ${fileName} does not contain the version ${expected}`,
         ...severity,
       });
     }
     if (release !== null && !release.tag.includes(release.version))
-      found.push({ path: null, message: `the tag ${release.tag} does not name ${release.version}` });
-    // In a file from elsewhere nobody knows which of two versions is meant.
+      found.push({ path: null, message: `the tag ${release.tag} does not contain ${release.version}` });
+    // In a file from elsewhere it is unknown which of two versions is meant.
     const severity = release === null ? { severity: 'warn' as const } : {};
     const others = formDefinitions[form]
       .innerVersions(artifact)
@@ -41,7 +41,7 @@ export const versionDisagrees: Rule = {
       ...found,
       ...others.map((item) => ({
         path: item.path,
-        message: `it says ${item.version}, and the version is ${expected}`,
+        message: `the version is ${item.version}, expected ${expected}`,
         ...severity,
       })),
     ];

@@ -24,7 +24,7 @@ export const versionInvalid: Rule = {
   forms: allForms,
   severity: 'refuse',
   what: "The version is written in the ecosystem's own scheme",
-  why: 'A registry refuses it, or reads a prerelease as the stable version that everybody gets',
+  why: 'A registry rejects it, or treats a prerelease as the stable version that everyone gets',
   fix: 'Build it with `bevelstone build`, which spells the version for each ecosystem',
   example: 'Version: 2.0.0-early.1 in a wheel, which PEP 440 does not know',
   check: ({ form, manifest }) => {

@@ -4,10 +4,10 @@ export const debConffile: Rule = {
   id: 'native/deb-conffile',
   forms: ['deb'],
   severity: 'refuse',
-  what: 'Files below /etc are listed as configuration files, and what is listed is inside',
-  why: 'Without it the next version overwrites what an administrator changed there',
-  fix: 'List every file below /etc in conffiles (Debian Policy §10.7)',
-  example: 'etc/harmonics.conf inside, and no conffiles',
+  what: 'Files in /etc are listed in conffiles, and conffiles lists only existing files',
+  why: 'Otherwise the next version overwrites changes made by the administrator',
+  fix: 'List every file in /etc in conffiles (Debian Policy §10.7)',
+  example: 'etc/harmonics.conf without conffiles',
   check: ({ entries, control }) => {
     const listed = new Set(
       (control.get('conffiles') ?? '')
@@ -21,7 +21,7 @@ export const debConffile: Rule = {
       .map(
         (path): RawFinding => ({
           path: path.slice(1),
-          message: 'it is a configuration file, and conffiles does not list it',
+          message: 'it is a configuration file that is not listed in conffiles',
         }),
       );
     const removed = /^remove-on-upgrade\s/m.test(control.get('conffiles') ?? '');
@@ -29,7 +29,7 @@ export const debConffile: Rule = {
       ? []
       : [...listed]
           .filter((path) => !files.has(path))
-          .map((path): RawFinding => ({ path: 'conffiles', message: `it lists ${path}, which is not inside` }));
+          .map((path): RawFinding => ({ path: 'conffiles', message: `it lists ${path}, which does not exist` }));
     return [...unlisted, ...missing];
   },
 };

@@ -5,9 +5,9 @@ export const debControl: Rule = {
   id: 'native/deb-control',
   forms: ['deb'],
   severity: 'refuse',
-  what: 'The control file of a Debian package has the fields it must have, each well-formed',
-  why: 'Package managers refuse it, or install it where it does not belong',
-  fix: 'Give the artifact `fields` for what is missing; Debian Policy §5 says how each is written',
+  what: 'The control file of a Debian package has all required fields, each valid',
+  why: 'Package managers reject it, or install it incorrectly',
+  fix: 'Add missing fields under `control` of the artifact; Debian Policy §5 defines their syntax',
   example: 'no Maintainer, or Depends: libc6 >= 2.31 without brackets',
   check: ({ manifest, binaries }) => {
     if (manifest === null) return [];

@@ -4,8 +4,8 @@ export const debPath: Rule = {
   id: 'native/deb-path',
   forms: ['deb'],
   severity: 'refuse',
-  what: 'Files of a Debian package lie where the hierarchy standard has a place for them, with usual modes',
-  why: "What lies in /usr/local, /home or /tmp belongs to the machine's owner, and a package manager overwrites it",
+  what: 'Files of a Debian package are in standard folders, with the usual modes',
+  why: "/usr/local, /home and /tmp belong to the machine's owner; a package would overwrite files there",
   fix: 'Change `to` in the `files` rules; programs go to usr/bin, libraries to usr/lib, headers to usr/include',
   example: 'usr/local/lib/libharmonics.so',
   check: ({ entries, control }) => {
@@ -15,11 +15,11 @@ export const debPath: Rule = {
       const owner = foreign.exec(plain)?.[0];
       if (owner !== undefined && type !== 'folder') found.push({ path, message: `/${owner} is not for packages` });
       else if (type === 'file' && !known.test(plain))
-        found.push({ path, message: 'no place of the hierarchy standard begins like this', severity: 'warn' });
+        found.push({ path, message: 'it is not in a folder of the filesystem hierarchy standard', severity: 'warn' });
       if (type === 'file' && /^(?:usr\/)?s?bin\/[^/]+$/.test(plain) && (mode & 0o111) === 0)
         found.push({ path, message: 'the program is not executable' });
       if (type === 'file' && /^usr\/include\/|\.(?:h|pc|a)$/.test(plain) && (mode & 0o111) !== 0)
-        found.push({ path, message: 'it may be executed and is no program', severity: 'note' });
+        found.push({ path, message: 'it is executable but not a program', severity: 'note' });
     }
     const sums = control.get('md5sums');
     if (sums === undefined && entries.some(({ type }) => type === 'file'))

@@ -6,9 +6,9 @@ export const elfPlatform: Rule = {
   id: 'native/elf-platform',
   forms: allForms,
   severity: 'refuse',
-  what: 'Machine code is for the platform the artifact is for',
-  why: 'It installs and stops with "wrong ELF class" or "cannot execute" on every machine it is meant for',
-  fix: 'Build on, or for, the platform that the artifact names',
+  what: 'Machine code matches the platform of the artifact',
+  why: 'It installs but fails with "wrong ELF class" or "cannot execute" on its own platform',
+  fix: 'Build on, or for, the platform of the artifact',
   example: 'harmonics-0.9.5-linux-arm64.tar.gz with code for linux-x64',
   check: ({ binaries, fileName, form }, { release }) => {
     const wanted =
@@ -17,7 +17,7 @@ export const elfPlatform: Rule = {
     return [...binaries].flatMap(([path, kind]): RawFinding[] =>
       kind.type !== 'native' || kind.platform === wanted || kind.platform.split('+').includes(wanted)
         ? []
-        : [{ path, message: `it is machine code for ${kind.platform}, and the artifact is for ${wanted}` }],
+        : [{ path, message: `it is machine code for ${kind.platform}, but the artifact is for ${wanted}` }],
     );
   },
 };

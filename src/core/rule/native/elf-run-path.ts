@@ -5,9 +5,9 @@ export const elfRunPath: Rule = {
   id: 'native/elf-run-path',
   forms: allForms,
   severity: 'refuse',
-  what: 'Machine code looks for its libraries beside itself or where the system keeps them, nowhere else',
-  why: "A folder of the build machine is empty on others, or is anybody's who can write there: a library in it runs as the user",
-  fix: 'Link with -Wl,-rpath,$ORIGIN, or with no run path at all',
+  what: 'Machine code searches libraries only in its own folder and in system folders',
+  why: 'On other machines the folder is missing, or anyone who can write to it can run code as the user',
+  fix: 'Link with -Wl,-rpath,$ORIGIN, or without a run path',
   example: 'RUNPATH /home/harbour/build/lib',
   check: ({ facts }) =>
     [...facts.elf].flatMap(([path, elf]): RawFinding[] =>

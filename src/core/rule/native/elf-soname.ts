@@ -7,19 +7,19 @@ export const elfSoname: Rule = {
   id: 'native/elf-soname',
   forms: allForms,
   severity: 'warn',
-  what: 'A shared library that others link to has a soname, and a file of that name lies beside it',
-  why: 'Without it programs remember the very file they were linked with, and break at the next version or the next folder',
-  fix: 'Link with -Wl,-soname,libNAME.so.MAJOR and ship a link of that name beside the file',
+  what: 'A shared library for linking has a soname, and a file with that name next to it',
+  why: 'Without it, programs record the exact file they were linked with, and break when its version or folder changes',
+  fix: 'Link with -Wl,-soname,libNAME.so.MAJOR and include a link with that name next to the file',
   example: 'lib/libharmonics.so without a soname',
   check: ({ facts, entries }) => {
     const paths = new Set(entries.map(({ path }) => path));
     return [...facts.elf].flatMap(([path, elf]): RawFinding[] => {
-      if (elf === null) return [{ path, message: 'it begins as an ELF file and cannot be read as one' }];
+      if (elf === null) return [{ path, message: 'it begins like an ELF file but is not valid' }];
       if (elf.type !== 'shared' || elf.interpreter !== null || !folders.test(path)) return [];
       if (elf.soname === null) return [{ path, message: 'it has no soname' }];
       const folder = path.slice(0, path.lastIndexOf('/') + 1);
       if (paths.has(folder + elf.soname)) return [];
-      return [{ path, message: `its soname is ${elf.soname}, and no file of that name is beside it` }];
+      return [{ path, message: `its soname is ${elf.soname}, but there is no file with that name next to it` }];
     });
   },
 };

@@ -4,9 +4,9 @@ export const browserBuiltIn: Rule = {
   id: 'node/browser-built-in',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'No entry for browsers reaches a module of Node.js, through its own files or through its dependencies',
-  why: 'A browser has no such module: bundling fails, or the page does, for every user who is not on a server',
-  fix: 'Give the last file of the chain a `browser` condition of its own, or take another dependency',
+  what: 'No browser entry imports a Node.js module, directly or through dependencies',
+  why: 'Browsers do not have these modules: bundling fails, or the page does',
+  fix: 'Give the last file of the chain its own `browser` condition, or use another dependency',
   example: 'dist/browser.js > tide-store/index.js > tide-cache/disk.js > node:fs',
   check: ({ manifest, prefix }, { browser }) => {
     if (browser === null) return [];
@@ -20,7 +20,7 @@ export const browserBuiltIn: Rule = {
     const unread = browser.unread.map(
       ({ name, askedBy }): RawFinding => ({
         path: manifest?.path ?? null,
-        message: `${name}, which ${askedBy} imports for browsers, is not installed here and was not checked`,
+        message: `${name}, imported by ${askedBy} for browsers, is not installed here, so it was not checked`,
         fix: 'Install the dependencies, or verify its archive along with this one, to have it looked into',
         severity: 'note',
       }),

@@ -5,8 +5,8 @@ export const conditionOrder: Rule = {
   id: 'node/condition-order',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Conditions stand in an order in which each can be reached',
-  why: 'The first condition that holds wins: what stands behind `default` is never used, and types behind code are not found',
+  what: 'Conditions are in an order in which each can be reached',
+  why: 'The first matching condition wins: conditions after `default` are never used, and `types` after code is not found',
   fix: 'Put `types` first and `default` last, and special conditions before general ones',
   example: '{ "default": "./tide.js", "browser": "./tide.browser.js" }',
   check: ({ manifest }) =>
@@ -34,7 +34,7 @@ function problemsIn(value: unknown, at: string): Problem[] {
   const found: Problem[] = [];
   const last = keys.indexOf('default');
   for (const key of last === -1 ? [] : keys.slice(last + 1))
-    found.push({ message: `\`${at}\` has "${key}" behind "default", where it is never reached` });
+    found.push({ message: `\`${at}\` has "${key}" after "default", where it is never used` });
   const types = keys.indexOf('types');
   // Type checkers match `import`, `require`, `node` and `default` too, and take the first that leads to something.
   const before = keys
@@ -42,14 +42,14 @@ function problemsIn(value: unknown, at: string): Problem[] {
     .filter((key) => /^(?:import|require|node)$/.test(key) && !leadsToTypes(conditions[key]));
   if (before.length > 0)
     found.push({
-      message: `\`${at}\` has "types" behind "${before[0]}", where type checkers do not find it`,
+      message: `\`${at}\` has "types" after "${before[0]}", where type checkers do not find it`,
       severity: 'warn',
     });
   for (const [first, second] of covers) {
     const [a, b] = [keys.indexOf(first), keys.indexOf(second)];
     if (a !== -1 && b > a)
       found.push({
-        message: `\`${at}\` has "${second}" behind "${first}", where it is never reached`,
+        message: `\`${at}\` has "${second}" after "${first}", where it is never used`,
         severity: 'warn',
       });
   }

@@ -4,9 +4,9 @@ export const dependencyElsewhere: Rule = {
   id: 'node/dependency-elsewhere',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Dependencies are ranges of versions that a registry can answer',
-  why: 'A path is there on your machine only, and what an address or a branch gives changes without a new version',
-  fix: "Publish what is needed and name a range; `bevelstone build` writes ranges for the workspace's own packages",
+  what: 'Dependencies are version ranges that a registry can resolve',
+  why: 'A path only exists on your machine, and the content of a URL or branch can change without a new version',
+  fix: "Publish the dependency and use a range; `bevelstone build` writes ranges for the workspace's own packages",
   example: '"tidemark": "file:../tidemark"',
   check: ({ manifest }) => {
     if (manifest === null) return [];

@@ -6,16 +6,16 @@ export const entryPointMissing: Rule = {
   id: 'node/entry-point-missing',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Every file that the manifest names as an entry point is inside',
-  why: 'The package installs without a word and fails at the first import',
-  fix: 'Let a build step make the file and the manifest or a `files` rule include it, or correct the manifest',
+  what: 'Every entry point in the manifest is included',
+  why: 'The package installs without an error but fails at the first import',
+  fix: 'Create the file in a build step and include it with the manifest or a `files` rule, or correct the manifest',
   example: '"browser": "./dist/browser.js" and no such file',
   check: (artifact) => {
     if (artifact.manifest === null) return [];
     const paths = new Set(insidePaths(artifact));
     return entryPoints(artifact.manifest.json).flatMap(({ field, target, isFallback }): RawFinding[] => {
       if (isThere(target, field, paths) || isReplacementOfNothing(field, paths)) return [];
-      // A pattern that matches nothing yet breaks nobody.
+      // A pattern that matches nothing yet breaks nothing.
       const isPattern = target.includes('*');
       const message = `\`${field}\` names it, and ${isPattern ? 'nothing inside is called so' : 'it is not inside'}`;
       return [{ path: target, message, ...(isFallback || isPattern ? { severity: 'warn' as const } : {}) }];

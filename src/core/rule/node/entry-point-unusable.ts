@@ -5,10 +5,10 @@ export const entryPointUnusable: Rule = {
   id: 'node/entry-point-unusable',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: '`exports`, `imports` and `bin` are written so that Node.js can read them',
-  why: 'Node.js refuses the whole package at the first import when one key or target is malformed',
-  fix: 'Let targets begin with ./, keys of `exports` with a dot and keys of `imports` with #; do not mix paths and conditions',
-  example: '"exports": { ".": "dist/tide.js" }, which lacks the ./',
+  what: '`exports`, `imports` and `bin` are valid for Node.js',
+  why: 'Node.js rejects the whole package at the first import if one key or target is malformed',
+  fix: 'Begin targets with ./, keys of `exports` with a dot and keys of `imports` with #; do not mix paths and conditions',
+  example: '"exports": { ".": "dist/tide.js" }, without the leading ./',
   check: ({ manifest }) => {
     if (manifest === null) return [];
     const { exports, imports, main } = manifest.json;

@@ -6,10 +6,10 @@ export const importedFileAbsent: Rule = {
   id: 'node/imported-file-absent',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Files that reached code imports by path are inside, and are found by the rules of its module system',
-  why: 'The package installs and fails when that line runs; in the repository it works, since the file is there',
-  fix: 'Let the manifest or a `files` rule include the file, or correct the path; in modules write the whole name with its ending',
-  example: "import './parse' in a module, where Node.js wants './parse.js'",
+  what: 'Files imported by path are included and can be resolved',
+  why: 'The package installs but fails when the import runs; it works in the repository because the file is there',
+  fix: 'Include the file with the manifest or a `files` rule, or correct the path; in ES modules write the file name with its extension',
+  example: "import './parse' in a module, where Node.js requires './parse.js'",
   check: (artifact) => {
     const view = nodeViewOf(artifact);
     if (view === null) return [];

@@ -7,9 +7,9 @@ export const installScript: Rule = {
   id: 'node/install-script',
   forms: ['npm-tarball'],
   severity: 'warn',
-  what: 'Nothing runs on the machine of whoever installs the package',
-  why: 'Install-time scripts are the way most attacks take, and many users switch them off',
-  fix: 'Do the work at build time, or at first use; if it must be, say so in the readme',
+  what: 'The package has no install-time scripts',
+  why: 'Install-time scripts are the most common attack path, and many users disable them',
+  fix: 'Do the work at build time or at first use; if it must stay, document it in the readme',
   example: '"postinstall": "node setup.js"',
   check: ({ manifest, entries, prefix }) => {
     if (manifest === null) return [];

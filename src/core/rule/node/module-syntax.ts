@@ -6,9 +6,9 @@ export const moduleSyntax: Rule = {
   id: 'node/module-syntax',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Every file that Node.js loads is written for the module system it is loaded as',
+  what: 'Every file uses the module system that Node.js loads it as',
   why: 'A CommonJS file loaded as a module stops with "require is not defined", a module loaded as CommonJS with a syntax error',
-  fix: 'Give the file the ending .mjs or .cjs, or set `type` in the package.json nearest to it',
+  fix: 'Rename the file to .mjs or .cjs, or set `type` in the nearest package.json',
   example: '"type": "module" and module.exports in dist/tide.js',
   check: (artifact) => {
     const view = nodeViewOf(artifact);
@@ -26,9 +26,13 @@ export const moduleSyntax: Rule = {
       if (facts.syntax === 'broken')
         return [{ path, message: `it cannot be parsed: ${facts.reason}`, severity: 'warn' }];
       if (system === 'module' && facts.syntax === 'commonjs')
-        return [{ path, message: `it is loaded as a module, since ${why}, and is written as CommonJS`, ...softer }];
+        return [
+          { path, message: `it is loaded as an ES module because ${why}, but is written as CommonJS`, ...softer },
+        ];
       if (system === 'commonjs' && facts.syntax === 'module')
-        return [{ path, message: `it is loaded as CommonJS, since ${why}, and has imports or exports`, ...softer }];
+        return [
+          { path, message: `it is loaded as CommonJS because ${why}, but has import or export statements`, ...softer },
+        ];
       if (system === null && facts.syntax === 'module')
         return [
           {

@@ -5,9 +5,9 @@ export const programUnusable: Rule = {
   id: 'node/program-unusable',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Programs in `bin` begin with a line that says what runs them, with a plain line end',
-  why: 'Without it a shell runs the file as its own commands; with a carriage return it looks for a program of another name',
-  fix: 'Let the first line be #!/usr/bin/env node, and write the file with LF line ends',
+  what: 'Programs in `bin` begin with a #! line that ends with LF',
+  why: 'Without it, a shell runs the file as shell commands; with a carriage return, it looks for an interpreter with that name',
+  fix: 'Make the first line #!/usr/bin/env node, and use LF line endings',
   example: 'bin/tide.js without #!, or with #!/usr/bin/env node and CRLF',
   check: (artifact) => {
     const view = nodeViewOf(artifact);
@@ -17,7 +17,7 @@ export const programUnusable: Rule = {
       const path = artifact.prefix + file;
       if (facts === null) return [];
       if (facts.shebang === null)
-        return [{ path, message: `it is ${entry}, and its first line does not begin with #!` }];
+        return [{ path, message: `it is ${entry}, but its first line does not begin with #!` }];
       return facts.shebang.endsWith('\r') ? [{ path, message: 'its first line ends with a carriage return' }] : [];
     });
   },

@@ -9,9 +9,9 @@ export const typesDisagree: Rule = {
   id: 'node/types-disagree',
   forms: ['npm-tarball'],
   severity: 'warn',
-  what: 'What the declarations of an entry say exists, exists at run time, and the other way round',
-  why: 'A declared function that is not there compiles and then fails; one that is not declared cannot be used',
-  fix: 'Write declarations and code in the same build step, from the same sources',
+  what: 'The type declarations and the code of an entry export the same names',
+  why: 'A declared but missing function compiles and then fails; an undeclared one cannot be used',
+  fix: 'Generate declarations and code in the same build step from the same sources',
   example: 'dist/tide.d.ts declares lowWater, and dist/tide.js does not export it',
   check: (artifact) => {
     const view = nodeViewOf(artifact);

@@ -7,8 +7,8 @@ export const typesMissing: Rule = {
   forms: ['npm-tarball'],
   severity: 'warn',
   what: 'Every entry with code has type declarations',
-  why: 'Users of TypeScript get `any` or an error for an entry without them',
-  fix: 'Let the build write declarations for each entry, and name them with the condition `types`',
+  why: 'TypeScript users get `any` or an error for entries without them',
+  fix: 'Generate declarations for each entry in the build, and add them as the condition `types`',
   example: '"./browser" leads to dist/browser.js, and no dist/browser.d.ts is there',
   check: (artifact) => {
     const view = nodeViewOf(artifact);
@@ -23,7 +23,7 @@ export const typesMissing: Rule = {
     if (without.length === 0) return [];
     // Types that live in a package of their own are none of this one's faults.
     if (without.length === entries.length && artifact.facts.declarations.size === 0)
-      return [{ path, message: 'no type declarations are inside', severity: 'note' }];
+      return [{ path, message: 'it contains no type declarations', severity: 'note' }];
     const others = without.length === 1 ? '' : `, and neither have ${without.length - 1} more`;
     return [{ path, message: `the entry ${without[0]} has no type declarations${others}` }];
   },

@@ -6,9 +6,9 @@ export const undeclaredImport: Rule = {
   id: 'node/undeclared-import',
   forms: ['npm-tarball'],
   severity: 'refuse',
-  what: 'Every package that reached code imports is a declared dependency',
-  why: 'It works where something else happens to install that package, and fails everywhere else',
-  fix: 'Add it to `dependencies`, or to `peerDependencies` when users bring it themselves',
+  what: 'Every imported package is a declared dependency',
+  why: 'It only works where something else happens to install that package',
+  fix: 'Add it to `dependencies`, or to `peerDependencies` if users install it themselves',
   example: "import 'harmonics-table' in dist/tide.js, listed under devDependencies only",
   check: (artifact) => {
     const view = nodeViewOf(artifact);
@@ -53,7 +53,7 @@ function undeclaredTypes({
       return [
         {
           path: prefix + path,
-          message: `line ${line} takes types from ${name}, which is no declared dependency`,
+          message: `line ${line} imports types from ${name}, which is not a declared dependency`,
           severity: 'warn',
         },
       ];

@@ -6,12 +6,12 @@ export const metadataIncomplete: Rule = {
   id: 'python/metadata-incomplete',
   forms: ['wheel', 'sdist'],
   severity: 'refuse',
-  what: 'The core metadata has the fields it must have, in a version that indexes know',
-  why: 'An index refuses the upload, after everything else has been done',
-  fix: 'Build it with `bevelstone build`, or with a build backend that is up to date',
+  what: 'The core metadata has all required fields, in a version that indexes accept',
+  why: 'An index rejects the upload, after everything else has been done',
+  fix: 'Build it with `bevelstone build`, or with an up-to-date build backend',
   example: 'PKG-INFO without Metadata-Version',
   check: ({ form, manifest, entries, prefix }) => {
-    if (manifest === null) return [{ path: null, message: 'there is no core metadata inside' }];
+    if (manifest === null) return [{ path: null, message: 'the core metadata is missing' }];
     const { path, json } = manifest;
     const { buildFiles } = formDefinitions[form];
     const found: RawFinding[] = [];
@@ -25,7 +25,7 @@ export const metadataIncomplete: Rule = {
     if (buildFiles.length > 0 && !entries.some((entry) => buildFiles.includes(entry.path.slice(prefix.length))))
       found.push({
         path: null,
-        message: 'nothing says how to build it: neither pyproject.toml nor setup.py is inside',
+        message: 'it cannot be built: pyproject.toml and setup.py are missing',
       });
     return found;
   },

@@ -5,14 +5,14 @@ export const recordDisagrees: Rule = {
   id: 'python/record-disagrees',
   forms: ['wheel'],
   severity: 'refuse',
-  what: 'RECORD of a wheel lists every file with the digest and size it has, and nothing else',
-  why: 'Installers refuse a wheel whose RECORD is wrong, or leave files behind when it is uninstalled',
-  fix: 'Change nothing in a wheel after it was packed; pack it again instead',
+  what: 'RECORD of a wheel lists exactly the files of the wheel, with correct digests and sizes',
+  why: 'Installers reject a wheel with a wrong RECORD, or leave files behind when uninstalling it',
+  fix: 'Do not change a wheel after packing; pack it again',
   example: 'tidemark/table.py was changed after packing',
   check: (artifact) => {
     const path = artifact.entries.find((entry) => /^[^/]+\.dist-info\/RECORD$/.test(entry.path))?.path;
     const text = path === undefined ? undefined : artifact.texts.get(path);
-    if (path === undefined || text === undefined) return [{ path: null, message: 'there is no RECORD inside' }];
+    if (path === undefined || text === undefined) return [{ path: null, message: 'RECORD is missing' }];
     const lines = new Map(
       text
         .split(/\r?\n/)
@@ -25,15 +25,15 @@ export const recordDisagrees: Rule = {
       lines.delete(file);
       // Signatures of RECORD cannot be in it (PEP 427, "Signed wheel files").
       if (file === path || /\.dist-info\/RECORD\.(?:jws|p7s)$/.test(file)) continue;
-      if (line === undefined) found.push({ path: file, message: 'RECORD does not list it' });
+      if (line === undefined) found.push({ path: file, message: 'it is not listed in RECORD' });
       else if (line.algorithm !== 'sha256') found.push(weak(file, line.algorithm));
       else if (line.digest !== Buffer.from(sha256 ?? '', 'hex').toString('base64url'))
-        found.push({ path: file, message: 'it has another digest than RECORD says' });
+        found.push({ path: file, message: 'its digest differs from RECORD' });
       else if (line.size !== '' && Number(line.size) !== sizeBytes)
-        found.push({ path: file, message: `it has ${sizeBytes} bytes, and RECORD says ${line.size}` });
+        found.push({ path: file, message: `its size is ${sizeBytes} bytes, RECORD says ${line.size}` });
     }
     for (const name of lines.keys())
-      if (!name.endsWith('/')) found.push({ path: name, message: 'RECORD lists it, and it is not inside' });
+      if (!name.endsWith('/')) found.push({ path: name, message: 'it is listed in RECORD but missing' });
     return found;
   },
 };

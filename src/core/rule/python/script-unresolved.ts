@@ -4,10 +4,10 @@ export const scriptUnresolved: Rule = {
   id: 'python/script-unresolved',
   forms: ['wheel'],
   severity: 'refuse',
-  what: 'Every console script and plug-in leads to a module and a name that are inside',
-  why: 'The command is installed and stops with an import error at its first use',
-  fix: 'Correct `[project.scripts]`, or let the module be packed',
-  example: 'tide = tidemark.cli:main, and no tidemark/cli.py',
+  what: 'Every console script and plug-in refers to an existing module and name',
+  why: 'The command is installed but fails with an import error',
+  fix: 'Correct `[project.scripts]`, or include the module',
+  example: 'tide = tidemark.cli:main without tidemark/cli.py',
   check: ({ texts, facts, entries }) => {
     const path = [...texts.keys()].find((key) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(key));
     if (path === undefined) return [];
@@ -28,7 +28,7 @@ export const scriptUnresolved: Rule = {
         return [
           {
             path,
-            message: `${name} leads to ${module}, and no such module is inside`,
+            message: `${name} refers to ${module}, which does not exist`,
             ...(isOwn ? softer : { severity: 'warn' as const }),
           },
         ];
@@ -44,7 +44,9 @@ export const scriptUnresolved: Rule = {
       )
         return [];
       if (inside.has(`${base}/${first}.py`) || inside.has(`${base}/${first}/__init__.py`)) return [];
-      return [{ path, message: `${name} leads to ${module}:${attribute}, and ${file} binds no ${first}`, ...softer }];
+      return [
+        { path, message: `${name} refers to ${module}:${attribute}, but ${file} does not define ${first}`, ...softer },
+      ];
     });
   },
 };

@@ -8,8 +8,8 @@ export const strayModule: Rule = {
   id: 'python/stray-module',
   forms: ['wheel'],
   severity: 'refuse',
-  what: "A wheel puts nothing at the top of everybody's modules but its own",
-  why: 'All packages share one folder: a module called tests or utils overwrites that of another package',
+  what: 'A wheel installs no top-level modules with common names',
+  why: 'All packages share one folder: a module named tests or utils overwrites that of another package',
   fix: 'Leave it out of the wheel, or move it into the package',
   example: 'tests/__init__.py at the top of a wheel',
   check: (artifact) => {
@@ -23,7 +23,7 @@ export const strayModule: Rule = {
     }
     return [...tops].map(([top, path]) => ({
       path,
-      message: `it makes a module called ${top.replace(/\.py$/, '')}, a name that others use too`,
+      message: `it installs a module named ${top.replace(/\.py$/, '')}, which other packages use too`,
     }));
   },
 };

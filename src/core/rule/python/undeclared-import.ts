@@ -6,10 +6,10 @@ export const undeclaredPythonImport: Rule = {
   id: 'python/undeclared-import',
   forms: ['wheel'],
   severity: 'warn',
-  what: 'Modules that the code imports at its top come with Python, are inside, or come with a declared dependency',
-  why: 'It works where something else happens to install the module, and fails everywhere else',
-  fix: 'Add the project that brings it to `dependencies`',
-  example: 'import harmonics in tidemark/table.py, and no dependency that brings it',
+  what: 'Top-level imports come from Python itself, the package, or a declared dependency',
+  why: 'It only works where something else happens to install the module',
+  fix: 'Add the project that contains it to `dependencies`',
+  example: 'import harmonics in tidemark/table.py without a dependency that contains it',
   check: (artifact) => {
     const { facts, manifest } = artifact;
     if (manifest === null) return [];
@@ -30,7 +30,7 @@ export const undeclaredPythonImport: Rule = {
         else if (!foreign.has(module))
           foreign.set(module, {
             path,
-            message: `line ${line} imports ${module}, and no declared dependency is called like it`,
+            message: `line ${line} imports ${module}, which matches no declared dependency`,
           });
       }
     }

@@ -5,9 +5,9 @@ export const wheelTag: Rule = {
   id: 'python/wheel-tag',
   forms: ['wheel'],
   severity: 'refuse',
-  what: "A wheel's name, its tags and what is inside agree",
-  why: 'Installers choose by the tags in the name: a wrong one puts code where it cannot run, or keeps it from where it could',
-  fix: 'Build a wheel per platform with tags of its own, and a pure one without machine code',
+  what: "A wheel's file name, tags and contents agree",
+  why: 'Installers choose by the tags in the file name: with a wrong tag, code is installed where it cannot run, or not where it could',
+  fix: 'Build one wheel per platform with its own tags, and a pure wheel without machine code',
   example: 'tidemark_py-1.4.0-py3-none-any.whl with _tide.cpython-311-x86_64-linux-gnu.so inside',
   check: ({ fileName, entries, texts, binaries, manifest }) => {
     const found: RawFinding[] = [];
@@ -15,7 +15,7 @@ export const wheelTag: Rule = {
       fileName,
     )?.groups;
     if (name === undefined)
-      return [{ path: null, message: `${fileName} is no name of a wheel: NAME-VERSION-PYTHON-ABI-PLATFORM.whl` }];
+      return [{ path: null, message: `invalid wheel name ${fileName}: expected NAME-VERSION-PYTHON-ABI-PLATFORM.whl` }];
     const path = [...texts.keys()].find((key) => /^[^/]+\.dist-info\/WHEEL$/.test(key)) ?? null;
     const { fields } = parseCoreMetadata(texts.get(path ?? '') ?? '');
     const named = expand(name['tags'] ?? '');
@@ -23,16 +23,16 @@ export const wheelTag: Rule = {
     if (named.some((tag) => !inside.has(tag)) || inside.size !== new Set(named).size)
       found.push({
         path,
-        message: `its tags are ${[...inside].join(', ') || 'missing'}, and the file is called ${name['tags']}`,
+        message: `its tags are ${[...inside].join(', ') || 'missing'}, the file name says ${name['tags']}`,
       });
     const info = path?.split('/')[0] ?? '';
     const folder = info.replace(/\.dist-info$/, '').split('-')[0] ?? '';
     if (normal(folder) !== normal(name['dist'] ?? ''))
-      found.push({ path: info, message: `the folder is of ${folder}, and the file is of ${name['dist']}` });
+      found.push({ path: info, message: `the folder is for ${folder}, the file name says ${name['dist']}` });
     if (manifest?.common.name != null && normal(manifest.common.name) !== normal(name['dist'] ?? ''))
       found.push({
         path: manifest.path,
-        message: `it is of ${manifest.common.name}, and the file is of ${name['dist']}`,
+        message: `the metadata names ${manifest.common.name}, the file name says ${name['dist']}`,
       });
     const isPure = fields['Root-Is-Purelib']?.[0]?.trim().toLowerCase() === 'true';
     // Starters for Windows are kept in pure wheels on purpose.
@@ -43,20 +43,20 @@ export const wheelTag: Rule = {
     );
     const [first] = code;
     if (first !== undefined && named.every((tag) => tag.endsWith('-any')))
-      found.push({ path: first.path, message: `it is machine code, and the tag ${named[0]} promises any platform` });
+      found.push({ path: first.path, message: `it is machine code, but the tag ${named[0]} allows any platform` });
     else if (first !== undefined && isPure && !first.path.includes('.data/'))
       found.push({
         path: first.path,
-        message: 'it is machine code, and Root-Is-Purelib says there is none',
+        message: 'it is machine code, but Root-Is-Purelib is true',
         severity: 'warn',
       });
     if (first === undefined && !isPure && named.every((tag) => tag.endsWith('-none-any')))
-      found.push({ path, message: 'Root-Is-Purelib is not true, and no machine code is inside', severity: 'warn' });
+      found.push({ path, message: 'Root-Is-Purelib is not true, but there is no machine code', severity: 'warn' });
     for (const { path: file } of code) {
       const own = /\.cpython-(\d)(\d+)-/.exec(file);
       const python = own === null ? null : `cp${own[1]}${own[2]}`;
       if (python !== null && !named.some((tag) => tag.startsWith(`${python}-`)))
-        found.push({ path: file, message: `it is for ${python}, which none of the wheel's tags names` });
+        found.push({ path: file, message: `it is for ${python}, which is not among the wheel's tags` });
     }
     return found;
   },

@@ -51,7 +51,7 @@ export const readPylock: DependencyReader = (text, { file, manifests }) => {
   const roots = new Map([
     ['', packages.filter(({ name, key }) => isDirect(name, key)).map(({ key }) => ({ key, kind: 'run' as const }))],
   ]);
-  // What nobody is said to need is here all the same.
+  // A package without a dependent is installed all the same.
   return {
     format: 'pylock',
     packages,

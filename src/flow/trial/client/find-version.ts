@@ -26,5 +26,5 @@ export function lastLines(printed: string): string {
     .split('\n')
     .map((line) => line.trimEnd())
     .filter((line) => line.replace(/^\[\w+\]\s*/, '') !== '');
-  return lines.slice(-8).join('\n') || 'it said nothing';
+  return lines.slice(-8).join('\n') || 'it printed nothing';
 }

@@ -30,17 +30,17 @@ export const breaking: readonly BreakingCase[] = [
   [
     'node/condition-order',
     npmArtifact({ exports: { default: './dist/tide.js', browser: './dist/tide.js' } }),
-    /"browser" behind "default"/,
+    /"browser" after "default"/,
   ],
   [
     'node/condition-order',
     npmArtifact({ exports: { import: './dist/tide.js', types: './dist/tide.d.ts' } }),
-    /"types" behind "import"/,
+    /"types" after "import"/,
   ],
   [
     'node/module-syntax',
     npmArtifact({}, { 'package/dist/tide.js': 'module.exports = { heights: [] };\n' }),
-    /loaded as a module.*CommonJS/,
+    /loaded as an ES module.*CommonJS/,
   ],
   [
     'node/module-syntax',
@@ -51,7 +51,7 @@ export const breaking: readonly BreakingCase[] = [
   [
     'node/module-syntax',
     npmArtifact({}, { 'package/dist/tide.js': "import './b.js';\n", 'package/dist/b.js': "const a = require('a');\n" }),
-    /loaded as a module/,
+    /loaded as an ES module/,
   ],
   ['node/module-syntax', npmArtifact({}, { 'package/dist/tide.js': 'export const a = ;\n' }), /cannot be parsed/],
   [
@@ -59,7 +59,7 @@ export const breaking: readonly BreakingCase[] = [
     npmArtifact({ exports: { '.': './dist/tide.js', './b': './dist/b.js' } }, { 'package/dist/b.js': 'export {};' }),
     /entry \.\/b has no type/,
   ],
-  ['node/types-missing', npmArtifact({}, { 'package/dist/tide.d.ts': '(none)' }), /no type declarations are inside/],
+  ['node/types-missing', npmArtifact({}, { 'package/dist/tide.d.ts': '(none)' }), /contains no type declarations/],
   [
     'node/types-disagree',
     npmArtifact(
@@ -112,7 +112,7 @@ export const breaking: readonly BreakingCase[] = [
   [
     'node/undeclared-import',
     npmArtifact({}, { 'package/dist/tide.d.ts': "import { A } from 'harmonics';\nexport declare const heights: A;\n" }),
-    /takes types from harmonics/,
+    /imports types from harmonics/,
   ],
   ['node/install-script', npmArtifact({ scripts: { postinstall: 'node x.js' } }), /scripts\.postinstall.*node x\.js/],
   ['node/install-script', npmArtifact({}, { 'package/binding.gyp': '{}' }), /compiled/],
