@@ -11,9 +11,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
   const { package: name, version, date, commit, source, artifacts, deliveries, withdrawals } = release;
   const { bold, dim } = screen.colours;
   const built =
-    commit === source
-      ? commit.slice(0, 12)
-      : `${commit.slice(0, 12)}, which is ${source.slice(0, 12)} with the versions in it`;
+    commit === source ? commit.slice(0, 12) : `${commit.slice(0, 12)} (${source.slice(0, 12)} plus the new versions)`;
   const counted = changes.filter((change) => change.counted && change.item.weight !== 'none');
   const parts = [
     `${bold(`${cleanText(name)} ${version}`)}  ${date.slice(0, 10)} ${date.slice(11, 16)} UTC${release.isAbandoned ? ', abandoned half-way' : ''}`,

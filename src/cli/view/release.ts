@@ -99,7 +99,7 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   const findings = card.releases.flatMap((release) => firstOf(release.findings.map(findingText), maxFindings, ''));
   const rehearsed = card.releases.filter((release) => release.rehearsed.length > 0).map(rehearsalOf);
   const without = card.releases.flatMap((release) => release.without.map((text) => `${release.package}: ${text}`));
-  const from = commit === source ? '' : `, which is ${source.slice(0, 12)} with the versions in it`;
+  const from = commit === source ? '' : ` (${source.slice(0, 12)} plus the new versions)`;
   const facts: (readonly [string, readonly string[]])[] = [
     ['built from', [`${commit.slice(0, 12)}${from}`]],
     ['writes', [writes.length === 0 ? 'no files in the repository' : files]],
