@@ -119,7 +119,7 @@ describe('inspect --extract', () => {
     expect(readFileSync(path.join(top, 'deep/out/p/again'), 'utf8')).toBe('high');
   });
 
-  it('follows no link that lies in the target folder already', async () => {
+  it('follows no link that already exists in the target folder', async () => {
     const [top, outside] = [temporaryFolder(), temporaryFolder()];
     mkdirSync(path.join(top, 'out'));
     symlinkSync(outside, path.join(top, 'out/p'));

@@ -56,7 +56,7 @@ describe.runIf(faultLibrary() !== null)('a release on a disk that fails', () => 
     ['with one read or write that fails', { program: 'node', does: 'EIO' }],
     ['whose git has one write that fails', { program: 'git', does: 'EIO' }],
   ])(
-    '%s at any moment is finished by one command as if nothing had been',
+    '%s at any moment is finished by one command and ends like an undisturbed one',
     async (_, fault) => {
       const all = [];
       for (const share of shares) all.push(await disturbedAt(fault, share));

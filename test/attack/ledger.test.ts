@@ -129,7 +129,7 @@ describe('a forged ledger', () => {
   });
 });
 
-describe('an address that somebody put into the ledger', () => {
+describe('a forged address in the ledger', () => {
   it('is neither shown, asked nor copied from', async () => {
     const attacker = await listener();
     const w = await releaseWorkspace({ destinations: ['office', 'upstairs'] });
@@ -166,7 +166,7 @@ describe('an address that somebody put into the ledger', () => {
   });
 });
 
-describe('a tag that somebody made by hand', () => {
+describe('a tag made by hand', () => {
   it('vouches for no plan, so only names and versions are shown', async () => {
     const w = await releaseWorkspace({ more: 'write-back: { commit: false }\n' });
     w.git('tag', '-a', 'v0.3.0', '-m', 'by hand');
@@ -187,7 +187,7 @@ describe('a tag that somebody made by hand', () => {
   });
 });
 
-it('a token never stands in what a forged event makes the program say', async () => {
+it('never prints a token because of a forged event', async () => {
   const { clone, planned } = await cutShort();
   writeFileSync(path.join(clone.top, 'note'), goodToken);
   forgeLedger(remoteOf(clone), {

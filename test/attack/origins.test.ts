@@ -127,7 +127,7 @@ describe('a credential stays with the origins of the configuration', () => {
     expect(heardSecret(elsewhere)).toBe(true);
   });
 
-  it('when a record says that a file of an object store lies elsewhere', async () => {
+  it('when a record claims that a file of an object store is elsewhere', async () => {
     const [server, elsewhere] = [await listener(), await listener()];
     const keys = { 'access-key': 'env:TOKEN', 'secret-key': 'env:TOKEN' };
     const destination = await open('s3', server, { credential: keys, bucket: 'tides', 'path-style': true });
@@ -139,7 +139,7 @@ describe('a credential stays with the origins of the configuration', () => {
   });
 });
 
-describe('a release that is taken back', () => {
+describe('a release that is withdrawn', () => {
   const delivered = (address: string) => [{ artifact: 'soundings-1.0.0.tgz', address, sha256: 'a'.repeat(64) }];
   const subject = {
     packageName: 'soundings',
@@ -149,7 +149,7 @@ describe('a release that is taken back', () => {
   };
   const wish = { reason: 'wrong datum', erase: false };
 
-  it('is deleted where it lies, whatever the record says', async () => {
+  it('is deleted in its own place, whatever the record says', async () => {
     const server = await listener(
       (request, response) => void response.writeHead(request.method === 'DELETE' ? 204 : 404).end(),
     );

@@ -99,7 +99,7 @@ describe('a path of the configuration that is a link', () => {
 });
 
 describe('a release folder', () => {
-  it('that somebody else made is never replaced', async () => {
+  it('is never replaced when others made it', async () => {
     const w = await releaseWorkspace();
     const own = path.join(w.folder, 'bevelstone-out/soundings-0.1.0');
     mkdirSync(own, { recursive: true });
@@ -125,7 +125,7 @@ describe('a release folder', () => {
 });
 
 describe('a folder destination', () => {
-  it('follows no link that somebody laid into it', async () => {
+  it('follows no planted link', async () => {
     const w = await releaseWorkspace({ destinations: ['shelf'] });
     const outside = temporaryFolder();
     mkdirSync(path.join(w.top, 'shelf'));
@@ -137,7 +137,7 @@ describe('a folder destination', () => {
     expect(readdirSync(outside)).toEqual([]);
   });
 
-  it('holds nothing half-written, neither while it is written nor afterwards', async () => {
+  it('contains no half-written file, neither during the delivery nor afterwards', async () => {
     const w = await releaseWorkspace({ destinations: ['shelf'] });
 
     await w.release([], { BEVELSTONE_FAULT: 'sent:*:before' }).catch(() => null);

@@ -165,7 +165,7 @@ describe('what killed runs left', () => {
     expect(w.git('worktree', 'list').split('\n')).toHaveLength(1);
   });
 
-  it('never makes the program remove what a note of somebody else names', async () => {
+  it('never makes the program remove what a foreign note names', async () => {
     const w = await releaseWorkspace();
     const precious = temporaryFolder();
     const link = path.join(w.top, 'bevelstone-x-0123456789abcdef');

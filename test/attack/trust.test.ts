@@ -35,7 +35,7 @@ describe.each([
   ['a user name that is a reference', '{ user: "env:SECRET_USER", password: "env:OFFICE_TOKEN" }', 'env:SECRET_USER'],
   ['a header', '{ header: X-Key, value: "env:OFFICE_TOKEN" }', 'env:OFFICE_TOKEN'],
 ])('%s that a branch of somebody else would send', (_, credential, reference) => {
-  it.each(commands)('is not sent by %s before anybody agreed', async (line) => {
+  it.each(commands)('is not sent by %s before a person agreed', async (line) => {
     const command = line.split(' ');
     const { w, attacker } = await strangersBranch(credential);
     const env = strange(w, { SECRET_USER: 'harbour-desk-of-the-office' });

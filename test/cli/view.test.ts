@@ -85,7 +85,7 @@ describe('deliveries', () => {
     expect(lines[1]).toMatch(expected);
   });
 
-  it('are shown one by one, with their addresses, when more is asked for', () => {
+  it('are shown one by one, with their addresses, with --verbose', () => {
     const release = { package: 'tidemark', version: '1.4.0', deliveries: [delivery({}), delivery({})] };
 
     const text = renderDeliveries([release], testScreen({ isVerbose: true }));

@@ -49,7 +49,7 @@ describe('a one-time password', () => {
     expect([...context.secrets].some((secret) => /^\d{6}$/.test(secret))).toBe(true);
   });
 
-  it('that nobody can give is asked for by its key', async () => {
+  it('asks for a missing one-time password by its key', async () => {
     const { destination } = await open({});
     const parcel = await parcelFor('npm-registry');
 

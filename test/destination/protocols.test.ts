@@ -113,7 +113,7 @@ describe.each(remoteProtocols)('%s', (speaks) => {
   });
 });
 
-it('a registry for npm erases a young version when that is asked for, and says so when it is too old', async () => {
+it('an npm registry deletes a young version on request, and refuses when it is too old', async () => {
   let now = new Date('2026-11-23T08:00:00Z');
   const destination = await destinationAt('npm-registry', await testStandin({ now: () => now }));
   const [first, second] = [await parcelFor('npm-registry'), await parcelFor('npm-registry', 'tides', '1.5.0')];

@@ -102,7 +102,7 @@ packages:
 });
 
 describe('tools', () => {
-  it('that are missing or too old are told all at once, before anything starts', async () => {
+  it('reports all missing or outdated tools at once, before anything starts', async () => {
     const r = workspace({
       a: `tools: [no-such-tide-tool, "node >=99"]\nbuild: ["touch ${'{out}'}/x"]\n${archive}`,
       b: `tools: [another-missing-tool]\n${archive}`,
@@ -214,7 +214,7 @@ describe('brought artifacts', () => {
   });
 
   it.each([
-    ['no file', body('true'), 'BROUGHT_NOT_ONE', /no build step made/],
+    ['no file', body('true'), 'BROUGHT_NOT_ONE', /no build step produced/],
     ['two files', body(`${zip('a.tgz')} && cp a.tgz b.tgz`), 'BROUGHT_NOT_ONE', /a\.tgz, .*b\.tgz/],
     ['another version', body(zip('a.tgz').replace('"$BEVELSTONE_VERSION"', '9.9.9')), 'BROUGHT_DIFFERS', /9\.9\.9/],
     ['another form', body(zip('a.tgz'), 'wheel'), 'BROUGHT_DIFFERS', /form npm-tarball, not wheel/],
@@ -230,7 +230,7 @@ describe('brought artifacts', () => {
 });
 
 describe('build --twice', () => {
-  it('says so when the bytes are the same', async () => {
+  it('reports identical bytes', async () => {
     const r = workspace({ a: `build: ["echo $SOURCE_DATE_EPOCH > stamp.txt"]\n${archive}` });
 
     const { result, exitCode } = await bevelstoneJson(['build', '--twice'], { cwd: r.folder });

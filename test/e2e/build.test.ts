@@ -86,7 +86,7 @@ describe('build', () => {
     expect(run).toMatchObject({ exitCode: 7, ok: false, error: { code: 'STEP_FAILED' } });
     expect(run.error?.message).toContain('exit code 9');
     expect(run.error?.why).toMatch(/\| gauging\n\| no such tide/);
-    const log = /whole log: (.*)/.exec(run.error?.fix ?? '')?.[1] ?? '';
+    const log = /Full log: (.*)/.exec(run.error?.fix ?? '')?.[1] ?? '';
     expect(readFileSync(log, 'utf8')).toContain('no such tide');
     expect(
       existsSync(path.join(folder, 'bevelstone-out')) ? readdirSync(path.join(folder, 'bevelstone-out')) : [],

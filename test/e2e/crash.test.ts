@@ -83,7 +83,7 @@ describe.each([
   ['the tag alone carrying the version', tagOnly, forOne],
   ['three destinations', three, forThree],
 ] as const)('killed with %s', (_, parts, all) => {
-  it.each(all)('at %s %s %s, the run is finished as if nothing had been', async (step, key, moment) => {
+  it.each(all)('at %s %s %s, the resumed run ends like an undisturbed one', async (step, key, moment) => {
     const expected = await undisturbedEnd(parts);
     const w = await releaseWorkspace(parts);
     const own = { ...clock, ...temporaryInside(w) };
@@ -106,7 +106,7 @@ describe.each([
 
 describe('killed at any time', () => {
   it.each(isFull ? [1, 3, 5, 7, 9, 11, 12] : [5, 12])(
-    'after %i lines of progress, the run is finished as if nothing had been',
+    'after %i lines of progress, the resumed run ends like an undisturbed one',
     async (count) => {
       const expected = await undisturbedEnd(three);
       const w = await releaseWorkspace(three);

@@ -83,7 +83,7 @@ describe('notes', () => {
     );
     expect(once.endsWith(before.slice(before.indexOf('## 1.3.2')))).toBe(true);
     expect(second.result.written).toEqual([]);
-    expect(second.warnings.join()).toContain('section for 1.4.0 already');
+    expect(second.warnings.join()).toContain('already has a section for 1.4.0');
     expect(readFileSync(changelog, 'utf8')).toBe(before);
     expect(readFileSync(path.join(folder, 'bevelstone-out/tidemark-1.4.0/NOTES.md'), 'utf8')).toContain('light vessel');
     expect(git('tag', '-l', '--format=%(contents)', 'tidemark/1.4.0')).toMatch(

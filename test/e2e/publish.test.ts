@@ -271,7 +271,7 @@ describe('publish', () => {
     ]);
   });
 
-  it('stopped in the middle of an upload says so, records what is done, and is finished by the same command', async () => {
+  it('stopped during an upload reports it, records what is done, and is finished by the same command', async () => {
     const w = await built();
     let hangs: () => void = () => {};
     const hanging = new Promise<void>((resolve) => {

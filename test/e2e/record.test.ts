@@ -8,7 +8,7 @@ import { TestRepository, temporaryFolder } from '../builders/repository.ts';
 
 const ask = (w: ReleaseWorkspace, ...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
 
-describe('a tag that somebody made', () => {
+describe('an existing tag', () => {
   it('is released as it is: its version, no commit, no tag of ours', async () => {
     const w = await releaseWorkspace();
     w.git('tag', '-a', '-m', 'by hand', 'v0.3.0');
@@ -20,7 +20,7 @@ describe('a tag that somebody made', () => {
 
     expect(run.error).toBeNull();
     expect(run.result.releases[0]).toMatchObject({ version: '0.3.0', tag: 'v0.3.0', commit: head, source: head });
-    expect(run.warnings.join()).toContain('would have given 0.1.0');
+    expect(run.warnings.join()).toContain('the commits give 0.1.0');
     expect(w.git('cat-file', 'tag', 'v0.3.0')).not.toContain('Bevelstone-Run');
     expect(uploads(w)).toEqual([1]);
   });
@@ -28,7 +28,7 @@ describe('a tag that somebody made', () => {
   it.each([
     ['gives too little for what changed', ['v0.1.1'], 'VERSION_REFUSED', 'demand'],
     ['is not on the remote', ['v0.2.0', 'here only'], 'TAG_NOT_PUSHED', 'does not have it'],
-    ['belongs to nobody', ['nightly'], 'PACKAGE_NOT_FOUND', 'fits no'],
+    ['belongs to nobody', ['nightly'], 'PACKAGE_NOT_FOUND', 'matches no'],
   ])('is refused when it %s', async (_, [tag = '', isLocal], code, why) => {
     const w = await releaseWorkspace();
     await w.release();
@@ -195,7 +195,7 @@ describe('init', () => {
     expect(run.result.config).toMatchObject({ history: { tag: [pattern] }, 'write-back': { changelog: 'HISTORY.md' } });
   });
 
-  it('says so when there is no manifest', async () => {
+  it('reports a missing manifest', async () => {
     const repository = new TestRepository({ 'notes.txt': 'nothing' });
     repository.checkOut();
 

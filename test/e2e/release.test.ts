@@ -271,7 +271,7 @@ describe('a release that is interrupted', () => {
 });
 
 describe('gates', () => {
-  it('are told all at once, with a remedy each, and leave nothing behind', async () => {
+  it('are reported all at once, with a fix each, and leave nothing behind', async () => {
     const w = await releaseWorkspace({ more: 'gates: { run: ["echo the tests speak; exit 3"] }\n' });
     const other = w.clone('elsewhere');
     other.commit('fix: elsewhere', { 'soundings/depth.js': 'export const depth = 9;\n' });
@@ -306,7 +306,12 @@ describe('gates', () => {
       'tags free',
       'v0.1.0',
     ],
-    ['no remote', (git: (...args: string[]) => string) => git('remote', 'remove', 'origin'), 'remote', 'there is none'],
+    [
+      'no remote',
+      (git: (...args: string[]) => string) => git('remote', 'remove', 'origin'),
+      'remote',
+      'there is no remote',
+    ],
   ])('refuse %s', async (_, spoil, gate, why) => {
     const w = await releaseWorkspace();
     spoil(w.git);
@@ -339,7 +344,7 @@ describe('gates', () => {
 describe('a run that was not finished', () => {
   const down = { type: 'status', status: 500, method: 'PUT', path: /files/, times: 1000 } as const;
 
-  it('delivers elsewhere when one destination is down, says so, and is finished later', async () => {
+  it('delivers to the other destinations when one is down, reports it, and is finished later', async () => {
     const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
 
     const run = await w.release();
@@ -401,7 +406,7 @@ describe('a run that was not finished', () => {
     expect((await w.release()).error).toBeNull();
   });
 
-  it('is given up after its push, with its tags taken back while nothing is delivered', async () => {
+  it('is abandoned after its push, with its tags deleted while nothing is delivered', async () => {
     const w = await releaseWorkspace();
     await w.release([], { BEVELSTONE_FAULT: 'push::after-done' }).catch(() => null);
 
@@ -422,7 +427,7 @@ describe('a run that was not finished', () => {
     expect((await w.release(['--resume'])).error?.code).toBe('RUN_NOT_FOUND');
   });
 
-  it('of a tag that somebody made is never said to be without a trace, and the tag stays', async () => {
+  it('of an existing tag is never reported as without a trace, and the tag stays', async () => {
     const w = await releaseWorkspace({ destinations: allThree, faults: [down] });
     w.git('tag', '-a', '-m', 'by hand', 'v0.2.0');
     w.git('push', '--quiet', 'origin', 'v0.2.0');
@@ -460,7 +465,7 @@ describe('a run that was not finished', () => {
     expect(uploads(w).every((count) => count === 1)).toBe(true);
   });
 
-  it('is told from one whose journal was tampered with', async () => {
+  it('is distinguished from one with a tampered journal', async () => {
     const w = await releaseWorkspace();
     await w.release([], { BEVELSTONE_FAULT: 'agreed::after-done' }).catch(() => null);
     const runs = path.join(w.folder, '.git/bevelstone/runs');
@@ -521,7 +526,7 @@ describe('two at once', () => {
     expect(ends.every((code) => ['TAG_ELSEWHERE', 'RUN_STALE', 'GATES_REFUSED'].includes(code))).toBe(true);
   });
 
-  it('a rival whose files are there before our card is told as one who was quicker, not as other bytes', async () => {
+  it('reports a rival whose files arrived before our card as quicker, not as different bytes', async () => {
     const quick =
       'cd $TOP/lighthouse && env -u BEVELSTONE_TEST_RIVAL OFFICE_TOKEN=$BEVELSTONE_TEST_RIVAL BEVELSTONE_NOW=2026-11-05T08:00:00Z $NODE $PROGRAM release --yes -q >/dev/null 2>&1';
     const make = `write-back: { make: [{ run: 'if [ -n "$BEVELSTONE_TEST_RIVAL" ]; then ${quick}; fi', files: [none] }] }\n`;
@@ -555,7 +560,7 @@ describe('two at once', () => {
 });
 
 describe('afterwards', () => {
-  it('what may have run already is told, and repeated only on demand', async () => {
+  it('reports what may already have run, and repeats it only on request', async () => {
     const w = await releaseWorkspace({ more: `afterwards: ["cat >> $TOP/board.txt; exit $CODE"]\n` });
     const env = { TOP: w.top, CODE: '4' };
 

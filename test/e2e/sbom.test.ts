@@ -175,7 +175,7 @@ it.each([
   expect(readdirSync(folder)).toEqual(['broken.json']);
 });
 
-it('shows an SBOM of anybody without their escapes, also one that is a single long chain', async () => {
+it('shows an SBOM from outside without its escapes, even one that is a single long chain', async () => {
   const folder = temporaryFolder();
   const components = Array.from({ length: 20_000 }, (_, index) => ({
     type: 'library',

@@ -42,7 +42,7 @@ function tarball(folder: string, name: string, json: object, files: Readonly<Rec
 const browserEntry = { exports: { '.': { types: './i.d.ts', browser: './web.js', default: './web.js' } } };
 
 describe('a browser entry that reaches Node.js', () => {
-  it('is told with the whole chain, through dependencies that are installed', async () => {
+  it('is reported with the whole chain, through installed dependencies', async () => {
     const folder = temporaryFolder();
     const file = tarball(
       folder,
@@ -70,7 +70,7 @@ describe('a browser entry that reaches Node.js', () => {
     ]);
   });
 
-  it('is told through artifacts that are verified together; alone what could not be read is noted', async () => {
+  it('is reported through artifacts that are verified together; alone, what was not read is noted', async () => {
     const folder = temporaryFolder();
     const top = tarball(
       folder,
@@ -211,7 +211,7 @@ describe('what the configuration says of rules', () => {
       .filter(({ rule }: { rule: string }) => rule === 'metadata/licence-policy');
     expect(exitCode).toBe(3);
     expect(new Set(told.map(({ message }: { message: string }) => message))).toEqual(
-      new Set(['store 1.0.0 has the licence AGPL-3.0-only, which the policy refuses']),
+      new Set(['store 1.0.0 has the licence AGPL-3.0-only, which is refused by `verify.licences`']),
     );
   });
 });

@@ -9,7 +9,7 @@ import { hasTool } from '../builders/tools.ts';
 const root = path.join(import.meta.dirname, '../..');
 
 describe('the demo', () => {
-  it("goes from history to a tide table in a stranger's folder, and leaves what it says", async () => {
+  it("goes from history to a tide table in a new user's folder, and leaves what it lists", async () => {
     const top = temporaryFolder();
 
     // Far from where it was written: the commits are the same on every machine.
@@ -48,7 +48,7 @@ describe('the demo', () => {
     expect(execFileSync('tar', ['-tzf', shelf], { encoding: 'utf8' })).toContain('tidemark-1.4.0/lib/browser.js');
   });
 
-  it('never writes into a folder that holds something', async () => {
+  it('never writes into a folder that is not empty', async () => {
     const top = temporaryFolder();
     writeFileSync(path.join(top, 'mine.txt'), 'mine');
 
@@ -108,7 +108,7 @@ describe('the program', () => {
     expect(run.stderr).toMatch(/a fault of Bevelstone itself[\s\S]*finds no "a" in nowhere[\s\S]*at /);
   });
 
-  it('says what is wrong outside of a repository, and in an empty one', async () => {
+  it('explains the problem outside a repository, and in an empty one', async () => {
     const cwd = temporaryFolder();
 
     const outside = await bevelstoneJson(['survey'], { cwd });

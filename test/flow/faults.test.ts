@@ -105,7 +105,7 @@ it.each<RemoteProtocol>(['npm-registry', 'python-index', 'nuget-v3'])(
   },
 );
 
-it('goes on at one destination while another is down', async () => {
+it('continues at one destination while another is down', async () => {
   const [down, up] = [await testStandin(), await testStandin()];
   const parcel = await parcelFor('http-put');
   const bad = shipmentOf(await destinationAt('http-put', down), [parcel]);

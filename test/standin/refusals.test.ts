@@ -298,7 +298,7 @@ describe('a registry of artifacts', () => {
     expect((await answer.json()) as object).toMatchObject({ errors: [{ code: expect.stringMatching(/^[A-Z_]+$/) }] });
   });
 
-  it('gives a token for a scope to whoever has one, and none to others', async () => {
+  it('gives a token for a scope to holders of a credential, and none to others', async () => {
     const { standin } = await server();
     const ask = (token: string) =>
       fetch(`${standin.url}oci-token?service=stand-in&scope=repository:office/tides:pull,push`, {

@@ -66,7 +66,7 @@ describe('a written archive', () => {
     return { archive, inputs, written: await writeTarGz(archive, inputs, { mtime: time }) };
   }
 
-  it('is one that tar lists and unpacks, with the digests that were told', async () => {
+  it('can be listed and unpacked by tar, with the reported digests', async () => {
     const files = { 'p/a.txt': 'tide\n', [`p/${'long/'.repeat(40)}b.txt`]: '', 'p/ä.txt': 'x'.repeat(5000) };
 
     const { archive, written } = await write('a.tgz', files);

@@ -42,7 +42,7 @@ describe('a journal on the disk', () => {
     ]).toEqual([true, false, { address: 'x' }]);
   });
 
-  it('holds no secret, and its chain holds all the same', async () => {
+  it('contains no secret, and its chain is intact all the same', async () => {
     const folder = place();
     const journal = await Journal.create(folder, settings);
     journal.append({ step: 'gated', phase: 'done', data: { why: 'with tide-office-token-7Qx2LmVb9 in it' } });

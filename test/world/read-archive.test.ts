@@ -71,7 +71,7 @@ describe('a written zip', () => {
     expect(readdirSync(path.dirname(file))).toEqual(['x.zip']);
   });
 
-  it('is read back as it was told, comment included, and is the same at any time', async () => {
+  it('is read back as written, comment included, and is the same at any time', async () => {
     const inputs = [text('a', 'x'.repeat(5000)), text('b', 'y')];
     const file = await zipOf(inputs, 'c0ffee');
     const twin = await zipOf(inputs, 'c0ffee');

@@ -41,7 +41,7 @@ describe('the push of a release', () => {
     expect(own.git('ls-remote', 'origin', 'refs/heads/main')).toContain(to);
   });
 
-  it('is lost when somebody has the tag, and nothing of it is there', async () => {
+  it('is lost when the tag exists already, and leaves nothing behind', async () => {
     const { own, repository, tagAt } = await withRemote();
     const from = own.head;
     own.git('push', '--quiet', 'origin', `${from}:refs/tags/v1.0.0`);
@@ -66,7 +66,7 @@ describe('the push of a release', () => {
     expect(own.git('ls-remote', 'origin', 'refs/heads/main')).toContain(theirs);
   });
 
-  it('that the remote refuses is told with its words', async () => {
+  it('reports the words of a remote that refuses it', async () => {
     const { own, remote, repository, tagAt } = await withRemote();
     writeFileSync(path.join(remote, 'hooks/pre-receive'), '#!/bin/sh\necho "main is protected" >&2; exit 1\n', {
       mode: 0o755,
@@ -85,7 +85,7 @@ describe('the push of a release', () => {
 describe('a commit made as an object', () => {
   const parts = { message: 'Record 1.0.0', time: 1_795_000_000 };
 
-  it('holds just what counts, with modes, links and deletions, and is the same each time', async () => {
+  it('contains only the selected changes, with modes, links and deletions, and is the same each time', async () => {
     const own = new TestRepository({ 'a.txt': 'a\n', 'b.txt': 'b\n', 'run.sh': '#!/bin/sh\n', 'gone.txt': 'gone\n' });
     own.checkOut();
     const repository = await openRepository(own.folder, env);

@@ -129,7 +129,7 @@ describe('the configuration', () => {
     ]);
   });
 
-  it('never repeats a secret that somebody wrote into it', () => {
+  it('never repeats a secret written into it', () => {
     const found = problems(
       'schema: 1\ndestinations: { o: { speaks: npm-registry, url: x, credential: "tok-9f8e7d6c5b" } }\n',
     );

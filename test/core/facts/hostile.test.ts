@@ -126,7 +126,7 @@ describe('bytes of any kind are read or left alone', () => {
     fc.assert(fc.property(fc.oneof(code, fc.string({ unit: 'binary', maxLength: 200 })), (text) => void read(text)));
   });
 
-  it('a sum of thousands of terms is read, brackets without end are told', () => {
+  it('reads a sum of thousands of terms, reports endless brackets', () => {
     const sum = Array.from({ length: 3000 }, (_, index) => index).join(' + ');
 
     expect(readScript(`x = ${sum};`).syntax).toBe('either');

@@ -34,7 +34,7 @@ describe('a script', () => {
     expect(readScript(text).exports.isComplete).toBe(isComplete);
   });
 
-  it('tells what is asked for at once, late, and only to try', () => {
+  it('distinguishes eager, lazy and optional imports', () => {
     const text = [
       "import a from 'a';",
       "export * from 'b';",

@@ -126,7 +126,7 @@ describe('a Debian package', () => {
   const plan = (more = {}) =>
     planArtifact(formInput('deb', files, { platform: 'linux-arm64', artifact: { files: contents, control, ...more } }));
 
-  it('places files by the hierarchy, every folder before what it holds', async () => {
+  it('places files by the hierarchy standard, every folder before its contents', async () => {
     const { fileName, entries } = await plan({ revision: 3 });
 
     expect(fileName).toBe('tides_1.4.0-3_arm64.deb');

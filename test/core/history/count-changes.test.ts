@@ -131,7 +131,7 @@ describe('a revert of something released', () => {
     expect(result.warnings).toHaveLength(warnings);
   });
 
-  it('weighs what the configuration says, and a patch when nobody knows it', () => {
+  it('has the configured weight, and patch if there is none', () => {
     expect(item('abcdef12', new Map([['abcdef12', { weight: 'minor' }]]), 'none').weight).toBe('none');
     expect(item('abcdef12', new Map()).weight).toBe('patch');
   });

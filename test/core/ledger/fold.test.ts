@@ -63,7 +63,7 @@ describe('a release folded from its events', () => {
     expect(stateAfter(withdrawn, promoted)).toEqual(['promoted b.tgz']);
   });
 
-  it('has the best confirmation that anybody got', () => {
+  it('has the best confirmation of all', () => {
     const seen = (...all: readonly string[]) =>
       fold(planned, deliveredEvent('office', 1), ...all.map((name, index) => confirmed('office', index + 2, name)))
         .releases[0]?.deliveries[0]?.confirmed;
@@ -101,7 +101,7 @@ describe('a release folded from its events', () => {
   });
 });
 
-describe('an event that somebody put into the ledger', () => {
+describe('a forged event in the ledger', () => {
   const forged = plannedEvent({ artifacts: [artifactRecord('a.tgz', 'e')], commit: 'e'.repeat(40) }, 0);
 
   it('never replaces the plan that a tag vouches for, however early its id', () => {

@@ -118,7 +118,7 @@ describe('the metadata', () => {
     expect(parseSnapshotMetadata(text)).toEqual(metadata);
   });
 
-  it.each(['', 'plain text', '<html/>', '<metadata>'])('that is none is told: %j', (text) => {
+  it.each(['', 'plain text', '<html/>', '<metadata>'])('rejects text that is not metadata: %j', (text) => {
     expect(parseSnapshotMetadata(text)).toBeNull();
     if (text !== '<metadata>') expect(parseVersionMetadata(text)).toBeNull();
   });

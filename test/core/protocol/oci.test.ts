@@ -104,7 +104,7 @@ describe('the list of referrers', () => {
     expect(JSON.parse(withReferrers(before, [sbom])).manifests).toEqual([sbom]);
   });
 
-  it('gains what it lacks, and nothing twice', () => {
+  it('gains what is missing, and nothing twice', () => {
     const once = withReferrers(null, [sbom]);
     const other = { ...sbom, digest: `sha256:${'e'.repeat(64)}` };
 

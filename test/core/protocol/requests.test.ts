@@ -109,7 +109,7 @@ describe('a signed request', () => {
     );
   });
 
-  it.each([undefined, 'Bearer x', 'AWS4-HMAC-SHA256 Credential=x'])('is told from any other: %j', (other) => {
+  it.each([undefined, 'Bearer x', 'AWS4-HMAC-SHA256 Credential=x'])('is distinguished from any other: %j', (other) => {
     expect(parseSignature(other)).toBeNull();
   });
 });

@@ -112,7 +112,7 @@ describe('an event of the ledger', () => {
     }
   });
 
-  it('that was changed after it was written, or lies elsewhere, is damaged', () => {
+  it('is damaged if it was changed after writing, or moved', () => {
     const event = deliveredEvent('office', 1);
 
     expect(parse({ ...event, address: 'https://attacker.example/a.tgz' })).toMatchObject({
@@ -123,7 +123,7 @@ describe('an event of the ledger', () => {
     });
   });
 
-  it('never makes the reader fail, whatever the file holds', () => {
+  it('never makes the reader fail, whatever the file contains', () => {
     fc.assert(
       fc.property(
         fc.oneof(

@@ -129,7 +129,7 @@ describe('a journal', () => {
     expect([damage, records[0]?.data]).toEqual([null, data]);
   });
 
-  it('cut at any byte, holds the records that were whole, and says where they end', () => {
+  it('cut at any byte, contains the complete records, and reports where they end', () => {
     fc.assert(
       fc.property(parts, fc.nat(), (all, at) => {
         const bytes = Buffer.from(journalOf(all));
@@ -247,7 +247,7 @@ describe('a journal', () => {
     expect(damage?.why ?? '').toContain(problem ?? '');
   });
 
-  it('of a newer program says so', () => {
+  it('of a newer program is reported as such', () => {
     const data = { ...opened, schema: 'bevelstone/2', more: true };
     const { records, damage } = parseJournal(journalOf([{ step: 'opened', phase: 'done', key: '', data }]));
     expect(records).toEqual([]);
@@ -266,7 +266,7 @@ describe('a journal', () => {
     expect(parseJournal(text + rest)).toMatchObject({ damage: null });
   });
 
-  it('is asked for the last record of a step, a key, a phase', () => {
+  it('finds the last record of a step, a key, a phase', () => {
     const of = (step: string, key: string, phase: string) => ({ step, key, phase, data: null });
     const all = [of('afterwards', 'a', 'intent'), of('afterwards', 'b', 'intent'), of('afterwards', 'a', 'done')];
     const { records } = parseJournal(journalOf(all as Parameters<typeof journalOf>[0]));

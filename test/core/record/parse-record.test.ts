@@ -34,7 +34,7 @@ describe.each(records)('%s', (_, record, parse) => {
     expect(parse(JSON.stringify(later))).toEqual({ type: 'record', record: later });
   });
 
-  it('of a newer format says so', () => {
+  it('of a newer format is reported as such', () => {
     expect(why({ ...record, schema: 'bevelstone/2' })).toBe('a newer version of Bevelstone wrote it (bevelstone/2)');
   });
 

@@ -76,7 +76,7 @@ describe('a licence policy', () => {
     expect(judgeLicence(licence, policy)).toBe(verdict);
   });
 
-  it('allows what nobody lists when nothing is listed as allowed', () => {
+  it('allows unlisted licences when no licence is listed as allowed', () => {
     expect(judgeLicence('ISC', { allow: [], refuse: ['AGPL-*'], ask: [] })).toBe('allow');
   });
 });

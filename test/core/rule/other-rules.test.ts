@@ -67,7 +67,7 @@ describe('an artifact in which nearly nothing is wrong', () => {
     expect(findings.filter(({ rule }) => rule === 'dotnet/framework-folders')).toEqual([]);
   });
 
-  it('a nupkg is told only of its licence', () => {
+  it('reports only the licence of a nupkg', () => {
     const findings = checkArtifact(
       nupkg({ 'lib/net8.0/F.dll': 'x' }, '<group targetFramework="net8.0"/>'),
       ruleSettings(),

@@ -84,7 +84,7 @@ it.each<[string, Tree]>([
   expect(await reach(tree)).toEqual({ chains: [], unread: [] });
 });
 
-it('marks what is asked for late, and names what nobody could look into', async () => {
+it('marks lazy imports, and names what could not be examined', async () => {
   const tree: Tree = { tidemark: top("import 'elsewhere';\nexport const f = () => import('node:crypto');") };
 
   expect(await reach(tree)).toEqual({ chains: ['.: b.js > node:crypto (late)'], unread: ['elsewhere'] });

@@ -77,7 +77,7 @@ describe('tags', () => {
     expect(ignored).toEqual([{ tag: name, why: expect.stringContaining('MAJOR.MINOR.PATCH') }]);
   });
 
-  it('claimed by two packages are named', () => {
+  it('names both packages when they claim the same tag', () => {
     const both = [
       { ...owners[0], tags: ['v{version}'] },
       { ...owners[1], tags: ['v{version}'] },
@@ -88,7 +88,7 @@ describe('tags', () => {
     ]);
   });
 
-  it('are read back as they are written, whatever the name holds', () => {
+  it('are read back as written, whatever the name contains', () => {
     fc.assert(
       fc.property(
         fc.string({ unit: fc.constantFrom('a', '.', '+', '(', '$', '{', '/'), minLength: 1 }),

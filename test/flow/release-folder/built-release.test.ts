@@ -28,11 +28,11 @@ it('a record that cannot be read is a warning, and every other release is still 
 
   expect(found.map(({ record }) => record.package)).toEqual(['tidemark']);
   expect(context.warnings()).toEqual([
-    expect.stringMatching(/gauges-2\.0\.0\/release\.json .* left out: it is not JSON/),
+    expect.stringMatching(/gauges-2\.0\.0\/release\.json .* was skipped: it is not JSON/),
   ]);
 });
 
-it('a record that cannot be read is an error where its package is asked for, or everything is', async () => {
+it('reports an unreadable record as an error when its package, or everything, is requested', async () => {
   const out = outputWith('tidemark-1.5.0');
   const error = expect.objectContaining({
     code: 'RELEASE_ALTERED',

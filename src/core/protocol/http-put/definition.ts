@@ -5,7 +5,7 @@ import { plainProtocol, tokenOrUser } from '../traits.ts';
 /** A store that takes files by PUT, WebDAV or not. */
 export const httpPut: ProtocolDefinition = {
   ...plainProtocol,
-  title: 'any store that takes PUT; WebDAV collections are made when missing',
+  title: 'any store that accepts PUT; missing WebDAV collections are created',
   forms: null,
   bareSecret: tokenOrUser,
   client: 'fetch',
