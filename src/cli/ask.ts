@@ -2,6 +2,8 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { cleanText } from '../core/text/clean.ts';
 import type { Ask } from './command.ts';
 import type { Host } from './host.ts';
+import { type Screen, signText } from './view/screen.ts';
+import { beside } from './view/wrap.ts';
 
 /** How the question of a command is answered. */
 export type AskSettings = {
@@ -9,29 +11,42 @@ export type AskSettings = {
   readonly isTerminal: boolean;
   readonly signal: AbortSignal;
   readonly show: (text: string) => void;
-  /** Stands before the question, in a colour that is seen on any ground. */
-  readonly prefix: string;
+  readonly screen: Screen;
 };
+
+/** Room behind a question for ` (y/N) ` and an answer. */
+const answerWidth = 8;
+
+/** A question and its mark, broken between words: the prompt itself would break inside them. */
+function questionFor(question: string, screen: Screen) {
+  const mark = signText('nothing', screen);
+  const message = beside('', cleanText(question), {
+    ...screen,
+    columns: screen.columns - mark.length - 1 - answerWidth,
+  });
+  return { message, theme: { prefix: screen.colours.cyan(mark) } };
+}
 
 /** Asks for a secret without showing it; without a terminal takes it from standard input where that is allowed. */
 export function makeAskSecret({
   isTerminal,
   signal,
+  screen,
   stdin,
-}: Pick<AskSettings, 'isTerminal' | 'signal'> & Pick<Host, 'stdin'>) {
+}: Pick<AskSettings, 'isTerminal' | 'signal' | 'screen'> & Pick<Host, 'stdin'>) {
   return async (question: string, orInput?: 'or-input'): Promise<string | null> => {
     if (!isTerminal) return orInput === undefined ? null : readInput(stdin);
     const { default: password } = await import('@inquirer/password');
-    const secret = (await password({ message: question, mask: true }, { signal })).trim();
+    const secret = (await password({ ...questionFor(question, screen), mask: true }, { signal })).trim();
     return secret === '' ? null : secret;
   };
 }
 
 /** Asks whether a credential may be sent somewhere. The answer is no unless the person says yes. */
-export function makeAskTrust({ signal }: Pick<AskSettings, 'signal'>) {
+export function makeAskTrust({ signal, screen }: Pick<AskSettings, 'signal' | 'screen'>) {
   return async (question: string): Promise<boolean> => {
     const { default: confirm } = await import('@inquirer/confirm');
-    return confirm({ message: cleanText(question), default: false }, { signal });
+    return confirm({ ...questionFor(question, screen), default: false }, { signal });
   };
 }
 
@@ -50,9 +65,9 @@ async function readInput(stdin: Host['stdin']): Promise<string | null> {
  * Shows what is about to happen and asks once. `--yes` answers beforehand; without a terminal it is needed.
  * The asker throws CONFIRMATION_NEEDED without a terminal, INTERRUPTED when the answer is no.
  */
-export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings): Ask {
+export function makeAsk({ yes, isTerminal, signal, show, screen }: AskSettings): Ask {
   return async ({ shown, question }) => {
-    show(shown);
+    if (shown !== '') show(shown);
     if (yes || question === null) return;
     if (!isTerminal) {
       throw new BevelstoneError('CONFIRMATION_NEEDED', {
@@ -62,7 +77,7 @@ export function makeAsk({ yes, isTerminal, signal, show, prefix }: AskSettings):
       });
     }
     const { default: confirm } = await import('@inquirer/confirm');
-    if (await confirm({ message: question, default: false, theme: { prefix } }, { signal })) return;
+    if (await confirm({ ...questionFor(question, screen), default: false }, { signal })) return;
     throw new BevelstoneError('INTERRUPTED', {
       message: 'not confirmed',
       why: 'the question was answered with no',

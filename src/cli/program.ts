@@ -16,7 +16,7 @@ import { usageError } from './usage.ts';
 import { errorJson, renderError, renderErrorBelow, renderFault } from './view/error.ts';
 import { jsonPieces } from './view/json.ts';
 import { makeProgress, type Progress } from './view/progress.ts';
-import { makeScreen, signText } from './view/screen.ts';
+import { makeScreen } from './view/screen.ts';
 
 /** Runs the command that the arguments name, prints what comes of it and sets the exit code. Never throws. */
 export async function runProgram(args: readonly string[], host: Host): Promise<void> {
@@ -77,9 +77,14 @@ class Session {
       secrets: this.secrets,
       trust: {
         isConfigTrusted: raw['trustConfig'] === true,
-        ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal }) : null,
+        ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal, screen: this.errors }) : null,
       },
-      askSecret: makeAskSecret({ isTerminal: this.#isTerminal, signal: this.#abort.signal, stdin: this.#host.stdin }),
+      askSecret: makeAskSecret({
+        isTerminal: this.#isTerminal,
+        signal: this.#abort.signal,
+        screen: this.errors,
+        stdin: this.#host.stdin,
+      }),
       report: (reported) => {
         // Before a line is cut to the width of the terminal: half a secret is not found any more.
         const event = redactValue(reported, this.secrets);
@@ -97,7 +102,7 @@ class Session {
       isTerminal: this.#isTerminal,
       signal: this.#abort.signal,
       show: (text) => this.#host.stderr.write(this.#safe(`${text}\n`)),
-      prefix: this.errors.colours.cyan(signText('nothing', this.errors)),
+      screen: this.errors,
     });
     const {
       result,

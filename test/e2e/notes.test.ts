@@ -127,12 +127,12 @@ describe('survey', () => {
     ]);
     expect(tidemark.changes[3]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
     expect(result.others.map((item: { why: string }) => item.why)).toEqual([
-      'not of a package',
-      'not of a package',
-      'not of a package',
-      'not of a package',
+      'not in any package',
+      'not in any package',
+      'not in any package',
+      'not in any package',
     ]);
-    expect(shown.stdout).toMatch(/not in any package\n.*\n.*not of a package\s+chore: each package/);
+    expect(shown.stdout).toMatch(/not in any package\n.*\n.*not in any package\s+chore: each package/);
   });
 
   it.each([

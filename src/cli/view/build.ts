@@ -5,15 +5,15 @@ import type { Build } from '../../flow/build/build.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { numberColumn, pathColumn, renderTable } from './table.ts';
+import { beside } from './wrap.ts';
 
 /** What was built and where it lies; paths and sizes come last. */
 export function renderBuild(build: Build, screen: Screen): string {
   if (build.selections !== null) return renderSelections(build.selections, screen);
   const { commit, releases, resting, twice } = build;
   const { colours } = screen;
-  const parts = resting.map(
-    ({ name, reasons }) =>
-      `${sign('nothing', screen)} nothing to build  ${cleanText(name)}: ${cleanText(reasons.join('; '))}`,
+  const parts = resting.map(({ name, reasons }) =>
+    beside(`${sign('nothing', screen)} nothing to build  `, cleanText(`${name}: ${reasons.join('; ')}`), screen),
   );
   if (releases.length === 0) return [...parts, `Nothing was built from ${commit.slice(0, 7)}`].join('\n');
   const rows = releases.flatMap(({ artifacts, package: name, version }) =>
@@ -48,7 +48,11 @@ function renderPending(releases: Build['releases'], screen: Screen): string {
       return platforms.map((platform) => {
         const own = pending.filter((pendingArtifact) => pendingArtifact.platform === platform);
         const forms = own.map(({ form }) => form).join(' and ');
-        return `${sign('nothing', screen)} pending  ${cleanText(`${name} ${forms} for ${platform}`)}\n           ${cleanText(own[0]?.why ?? '')}`;
+        return beside(
+          `${sign('nothing', screen)} pending  `,
+          `${cleanText(`${name} ${forms} for ${platform}`)}\n${cleanText(own[0]?.why ?? '')}`,
+          screen,
+        );
       });
     })
     .join('\n');
@@ -97,7 +101,7 @@ function renderSelections(selections: NonNullable<Build['selections']>, screen: 
 function originText(origin: Origin, path: string, screen: Screen): string {
   if (origin.type === 'step') return `step \`${origin.step}\``;
   if (origin.type === 'generated') return 'generated';
-  if (origin.stamped) return `${origin.path}, version written in`;
+  if (origin.stamped) return `${origin.path}, with the new version`;
   return origin.path.endsWith(`/${path}`) || origin.path === path ? blank(screen) : origin.path;
 }
 

@@ -3,6 +3,7 @@ import { cleanText } from '../../core/text/clean.ts';
 import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { numberColumn, pathColumn, renderTable } from './table.ts';
+import { beside } from './wrap.ts';
 
 type Shown = ShownRelease & { readonly page: string | null };
 
@@ -17,7 +18,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
     `${bold(`${cleanText(name)} ${version}`)}  ${date.slice(0, 10)} ${date.slice(11, 16)} UTC${release.isAbandoned ? ', abandoned half-way' : ''}`,
     [
       `    ${dim('from       ')} ${built}`,
-      `    ${dim('because    ')} ${cleanText(surveyed?.reasons.join('; ') || 'nothing on record')}`,
+      beside(`    ${dim('because    ')} `, cleanText(surveyed?.reasons.join('; ') || 'not recorded'), screen),
       `    ${dim('run        ')} ${release.run}`,
     ].join('\n'),
   ];

@@ -6,6 +6,7 @@ import type { SbomsWritten } from '../../flow/sbom/sbom-write.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { numberColumn, pathColumn, renderTable } from './table.ts';
+import { beside } from './wrap.ts';
 
 /** Where dependencies were found, what could not be determined, and the files that were written, which come last. */
 export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen: Screen): string {
@@ -28,7 +29,9 @@ export function renderWritten({ sboms, sources, unknown }: SbomsWritten, screen:
     ...['direct', 'indirect', 'no licence', 'no digest'].map(numberColumn),
     'as',
   ];
-  const notes = unknown.slice(0, shown).map((text) => `${sign('warning', screen)} unknown  ${cleanText(text)}`);
+  const notes = unknown
+    .slice(0, shown)
+    .map((text) => beside(`${sign('warning', screen)} unknown  `, cleanText(text), screen));
   const rest = unknown.length > shown ? [`  and ${unknown.length - shown} more, all of them in the SBOM`] : [];
   const width = Math.max(0, ...sboms.map(({ file }) => displayPath(file).length));
   const files = sboms.map(
@@ -55,14 +58,14 @@ export function renderSbomCheck(
   screen: Screen,
 ): string {
   const refused = sign('refused', screen);
+  const line = (word: string, text: string) => beside(`${refused} ${word.padEnd(7)}  `, cleanText(text), screen);
   const lines = [
-    ...problems.map(
-      ({ pointer, message }) =>
-        `${refused} wrong    ${cleanText(pointer === '' ? 'the document' : pointer)}: ${cleanText(message)}`,
+    ...problems.map(({ pointer, message }) =>
+      line('wrong', `${pointer === '' ? 'the document' : pointer}: ${message}`),
     ),
-    ...missing.map((path) => `${refused} missing  ${cleanText(path)} is in the SBOM, and not there`),
-    ...extra.map((path) => `${refused} extra    ${cleanText(path)} is there, and not in the SBOM`),
-    ...altered.map((path) => `${refused} altered  ${cleanText(path)} has other bytes than the SBOM says`),
+    ...missing.map((path) => line('missing', `${path} is listed in the SBOM but does not exist`)),
+    ...extra.map((path) => line('extra', `${path} exists but is not listed in the SBOM`)),
+    ...altered.map((path) => line('altered', `the digest of ${path} differs from the SBOM`)),
   ];
   const most = 40;
   const cut =
@@ -72,12 +75,12 @@ export function renderSbomCheck(
     against === null
       ? ''
       : missing.length + extra.length + altered.length === 0
-        ? `, and its files are those of ${cleanText(against)}`
+        ? ` and lists exactly the files of ${cleanText(against)}`
         : '';
   const verdict =
     problems.length > 0
-      ? `${refused} ${cleanText(file)} does not follow ${name}`
-      : `${sign('done', screen)} ${cleanText(file)} follows ${name}${compared}`;
+      ? beside(`${refused} `, `${cleanText(file)} is not valid ${name}`, screen)
+      : beside(`${sign('done', screen)} `, `${cleanText(file)} is valid ${name}${compared}`, screen);
   return [...(cut.length === 0 ? [] : [cut.join('\n')]), verdict].join('\n\n');
 }
 
@@ -116,12 +119,18 @@ function renderTree(sbom: Sbom, screen: Screen): string {
   if (rest.length > 0)
     lines.push(
       '',
-      colours.dim('named, and needed by nothing in the SBOM'),
+      colours.dim('listed, but not a dependency of anything in the SBOM'),
       ...rest.map((pkg) => `  ${describe({ sbomPackage: pkg, kind: '', isAgain: false, screen })}`),
     );
   const dependencies = sbom.packages.filter(({ role }) => role === 'dependency');
-  const unknown = sbom.unknown.map((text) => `${sign('warning', screen)} unknown  ${cleanText(text)}`);
-  const sum = `${counted(dependencies.length, 'component')}, ${dependencies.filter(({ licence }) => licence === null).length} without a licence; ${licenceSum(dependencies)}`;
+  const unknown = sbom.unknown.map((text) => beside(`${sign('warning', screen)} unknown  `, cleanText(text), screen));
+  const unlicensed = dependencies.filter(({ licence }) => licence === null).length;
+  const parts = [
+    counted(dependencies.length, 'component'),
+    ...(unlicensed === 0 ? [] : [`${unlicensed} without a licence`]),
+    ...licenceCounts(dependencies),
+  ];
+  const sum = beside('', parts.join(', '), screen);
   return [lines.join('\n'), ...(unknown.length === 0 ? [] : [unknown.join('\n')]), sum].join('\n\n');
 }
 
@@ -155,16 +164,11 @@ function describe({
   return `${title}  ${colours.dim(cleanText(`${more.join(', ')}${word}${isAgain ? ' (above)' : ''}`.trim()))}`.trimEnd();
 }
 
-function licenceSum(dependencies: readonly SbomPackage[]): string {
+function licenceCounts(dependencies: readonly SbomPackage[]): string[] {
   const counts = new Map<string, number>();
   for (const { licence } of dependencies) if (licence !== null) counts.set(licence, (counts.get(licence) ?? 0) + 1);
   const sorted = [...counts].sort((a, b) => b[1] - a[1]);
-  return sorted.length === 0
-    ? 'no licences'
-    : sorted
-        .map(([licence, count]) => `${count} ${cleanText(licence.split('\n')[0] ?? '')}`)
-        .slice(0, 8)
-        .join(', ');
+  return sorted.map(([licence, count]) => `${count} ${cleanText(licence.split('\n')[0] ?? '')}`).slice(0, 8);
 }
 
 function renderChanges({ comparison, against, file }: SbomView, screen: Screen): string {

@@ -68,7 +68,7 @@ function otherJson({ id, subject, isMerge }: OtherCommit): unknown {
 }
 
 function whyNot(isMerge: boolean): string {
-  return isMerge ? 'merge' : 'not of a package';
+  return isMerge ? 'merge' : 'not in any package';
 }
 
 function packageJson({ own: _, isShifted, changes, ...shown }: SurveyedPackage): unknown {

@@ -4,6 +4,7 @@ import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Verification, VerifiedArtifact } from '../../flow/artifact/verify.ts';
 import { displayPath } from './display-path.ts';
 import { type Mark, type Screen, sign } from './screen.ts';
+import { beside } from './wrap.ts';
 
 const marks: Readonly<Record<Finding['severity'], readonly [Mark, string]>> = {
   refuse: ['refused', 'refused'],
@@ -49,28 +50,32 @@ function renderArtifact({ file, form, findings }: VerifiedArtifact, screen: Scre
       const key = `${severity} ${finding.rule} ${finding.fix} ${finding.excepted}`;
       groups.set(key, [...(groups.get(key) ?? []), finding]);
     }
-  const lines = [...groups.values()].flatMap((group) => renderGroup(group, screen));
+  const own = path.basename(file);
+  const lines = [...groups.values()].flatMap((group) => renderGroup(group, own, screen));
   return [`${colours.bold(cleanText(path.basename(file)))}  ${colours.dim(form)}`, ...lines].join('\n');
 }
 
 const shownPerRule = 6;
 const indent = ' '.repeat(13);
 
-function renderGroup(group: readonly Finding[], screen: Screen): string[] {
+/** @param own name of the artifact, which needs no path of its own when it is a single file. */
+function renderGroup(group: readonly Finding[], own: string, screen: Screen): string[] {
   const [first] = group;
   if (first === undefined) return [];
   const { colours } = screen;
   const [mark, word] = marks[first.severity];
   const text = ({ path: inside, message }: Finding) =>
-    `${inside === null ? '' : `${cleanText(inside)}: `}${cleanText(message)}`;
+    `${inside === null || inside === own ? '' : `${cleanText(inside)}: `}${cleanText(message)}`;
   const rest = group.length - shownPerRule;
   return [
-    `  ${sign(mark, screen)} ${word}  ${text(first)} ${colours.dim(`(${first.rule})`)}`,
-    ...group.slice(1, shownPerRule).map((finding) => `${indent}${text(finding)}`),
+    beside(`  ${sign(mark, screen)} ${word}  `, `${text(first)} ${colours.dim(`(${first.rule})`)}`, screen),
+    ...group.slice(1, shownPerRule).map((finding) => beside(indent, text(finding), screen)),
     ...(rest > 0 ? [`${indent}${colours.dim(`and ${rest} more; --json has them all`)}`] : []),
-    first.excepted === null
-      ? `${indent}${colours.dim(cleanText(first.fix))}`
-      : `${indent}${colours.dim(`accepted: ${cleanText(first.excepted)}`)}`,
+    beside(
+      indent,
+      colours.dim(first.excepted === null ? cleanText(first.fix) : `accepted: ${cleanText(first.excepted)}`),
+      screen,
+    ),
   ];
 }
 
@@ -116,7 +121,7 @@ export function renderRule({ id, severity, what, why, fix, example }: Rule, scre
   ];
   return [
     `${screen.colours.bold(id)}  ${severity}`,
-    ...lines.map(([label = '', text]) => `  ${label.padEnd(8)} ${text}`),
+    ...lines.map(([label = '', text = '']) => beside(`  ${label.padEnd(8)} `, text, screen)),
   ].join('\n');
 }
 

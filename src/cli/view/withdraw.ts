@@ -2,6 +2,7 @@ import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Withdrawn, WithdrawOptions } from '../../flow/deliver/withdraw.ts';
 import type { Screen } from './screen.ts';
+import { beside, indented } from './wrap.ts';
 
 /** What is about to be taken back, before the question. */
 export function renderWithdrawal(
@@ -13,7 +14,7 @@ export function renderWithdrawal(
     screen.colours.bold(cleanText(`About to withdraw ${name} ${version} from ${from}`)),
     '',
     `    released ${date.slice(0, 10)}`,
-    `    reason   ${cleanText(reason)}`,
+    beside('    reason   ', cleanText(reason), screen),
     '',
     '    The version number cannot be used again.',
     '',
@@ -28,6 +29,6 @@ export function renderWithdrawn(
   const title = cleanText(`${name} ${version} at ${destination}`);
   const files = deliveries.map(({ artifact, address }) => `    ${cleanText(artifact)}  ${cleanText(address ?? '')}`);
   if (dryRun) return [screen.colours.bold(`${title} would be withdrawn (dry run)`), '', ...files].join('\n');
-  const notes = [`    ${how}`, ...(limits === null ? [] : [`    ${limits}`])];
+  const notes = [how, limits].filter((text) => text !== null).map((text) => indented(4, text, screen));
   return [screen.colours.bold(`${title} was withdrawn`), '', ...notes, '', ...files].join('\n');
 }

@@ -64,7 +64,9 @@ export type ReleaseCard = {
 /** A finding as one sentence: `warning in tides.tgz, src/a.js: …`. */
 export function findingText({ severity, rule, artifact, path, message }: CardFinding): string {
   const word = severity === 'refuse' ? 'refused' : severity === 'warn' ? 'warning' : severity;
-  return `${word} in ${artifact}${path === null ? '' : `, ${path}`}: ${message} (${rule})`;
+  // An artifact of one file has no other path.
+  const place = path === null || path === artifact ? artifact : `${artifact}, ${path}`;
+  return `${word} in ${place}: ${message} (${rule})`;
 }
 
 /** What is agreed to: two cards with one digest announce the same. In hexadecimal. */

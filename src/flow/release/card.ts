@@ -100,7 +100,10 @@ async function cardRelease(
       ),
     })),
     findings: findings.sort((a, b) => severities.indexOf(a.severity) - severities.indexOf(b.severity)),
-    rehearsed: steps.map(({ client, version, state }) => `${client}${version === '' ? '' : ` ${version}`}: ${state}`),
+    rehearsed: steps.map(
+      ({ client, version, state }) =>
+        `${client}${version === '' ? '' : ` ${version}`}: ${state === 'not-here' ? 'not here' : state}`,
+    ),
     without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
   };
 }

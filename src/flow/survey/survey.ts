@@ -125,7 +125,7 @@ export async function surveyWorkspace(
     for (const note of manifestNotes(surveyed)) warn(context, note);
     if (surveyed.some(({ last }) => last === null)) warnOfIgnored(context, ignored);
   }
-  const read = histories.flatMap(({ own, tags }) => tags.map((tag) => ({ ...tag, package: own.name })));
+  const read = shown.flatMap(({ history: { own, tags } }) => tags.map((tag) => ({ ...tag, package: own.name })));
   const tags = options.tags ? { read, ignored } : null;
   return { commit, branch, stream, packages: surveyed, others: walk.others, tags, workspace, edges };
 }
