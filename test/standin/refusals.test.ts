@@ -338,7 +338,7 @@ it('the page of a package shows readme, files and digests, and nothing from outs
   expect(list).toContain('href="/pages/npm-registry/tidemark"');
   expect(page).toContain('<strong>bold</strong>');
   expect(page).toContain(integrity);
-  expect(page).toContain('latest leads to 1.4.0');
+  expect(page).toContain('latest is 1.4.0');
   expect(page).not.toMatch(/<script>|<img|href="javascript/);
   expect(answer.headers.get('content-security-policy')).toContain("default-src 'none'");
   expect((await fetch(`${standin.url}pages/npm-registry/..%2f..%2fetc`)).status).toBe(404);

@@ -32,7 +32,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     ),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,
-    `To go on by hand, in ${cleanText(demo.folder)}:`,
+    `To continue by hand, in ${cleanText(demo.folder)}:`,
     [
       `  bevelstone standin --port ${new URL(demo.office).port} --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
       `  export TIDE_OFFICE=${demo.office} TIDE_OFFICE_URL=${demo.office}node/`,

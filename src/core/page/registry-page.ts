@@ -27,7 +27,7 @@ export function renderPackagePage(shown: ShownPackage): string {
     (file) =>
       `<tr><td>${escapeHtml(file.version)}</td><td>${escapeHtml(file.file)}${file.note === null ? '' : `<br><b>${escapeHtml(file.note)}</b>`}</td><td><code>${escapeHtml(file.digest)}</code></td></tr>`,
   );
-  const tags = pointers.map(([pointer, to]) => `<li>${escapeHtml(pointer)} leads to ${escapeHtml(to)}</li>`);
+  const tags = pointers.map(([pointer, to]) => `<li>${escapeHtml(pointer)} is ${escapeHtml(to)}</li>`);
   return page(
     `${name} ${version}`,
     `<p class="from"><a href="/pages/">Stand-in</a>, ${escapeHtml(speaks)}</p>

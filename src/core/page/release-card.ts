@@ -164,7 +164,7 @@ function bar(groups: readonly Group[], share: number, label: string): string {
 function renderChecks({ findings, rehearsed, sboms }: ShownCardRelease): string {
   const facts = [
     ...(findings === null ? [] : [['rules', findings.length === 0 ? ['no findings'] : findings] as const]),
-    ...(rehearsed.length === 0 ? [] : [['tried', [rehearsed.join(', ')]] as const]),
+    ...(rehearsed.length === 0 ? [] : [['rehearsed', [rehearsed.join(', ')]] as const]),
     ...(sboms.length === 0 ? [] : [['SBOMs', [sboms.join('; ')]] as const]),
   ];
   if (facts.length === 0) return '';
