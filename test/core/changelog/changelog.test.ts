@@ -86,6 +86,22 @@ describe('sections', () => {
 });
 
 describe('Markdown', () => {
+  it.each([
+    [null, false],
+    ['harbour view', false],
+    ['every unit changed', true],
+  ])('of an item with the note %j shows it below: %s', (breaking, isBelow) => {
+    const text = renderMarkdown(notes({ sections: [{ title: 'Breaking', items: [item({ breaking })] }] }), {
+      links: { commit: null, issue: null },
+      withPackage: true,
+      level: 2,
+    });
+
+    expect(/\n\n {2}every unit changed\n/.test(text)).toBe(isBelow);
+    expect(text).not.toContain('undefined');
+    expect(text.match(/harbour view/g)).toHaveLength(1);
+  });
+
   it('links commits and issues, and tells what breaks in full', () => {
     const links = {
       commit: 'https://git.fenmarsh.example/{commit}',

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { FileRuleConfig } from '../../../src/core/config/config.ts';
 import { contentDigest, type Entry } from '../../../src/core/contents/entry.ts';
+import { joinPath } from '../../../src/core/contents/inner-path.ts';
 import { linkLeaves, unsafeReason } from '../../../src/core/contents/safe-path.ts';
 import { type Candidate, selectByRules } from '../../../src/core/contents/select.ts';
 import { selectForNpm } from '../../../src/core/form/npm-tarball/npm-selection.ts';
@@ -147,4 +148,15 @@ it('has one content digest whatever the order of entries, and another for any ch
     expect(contentDigest([{ ...entry, ...other }, b], '')).not.toBe(contentDigest([entry, b], ''));
   // printf 'a 0644 file 00\n' | sha256sum
   expect(contentDigest([entry], '')).toBe('bd053984e914daf5eb35ed402a9832193872ebdd6dbf7346ffcf74069e6f8706');
+});
+
+it.each([
+  ['a/b', '../c', 'a/c'],
+  ['a/b', '../../c', 'c'],
+  ['a', '../../c', '../c'],
+  ['a', '../../../c', '../../c'],
+  ['', '../c/./d//e', '../c/d/e'],
+  ['../x', '../y', '../y'],
+])('joins %j and %j to %j', (folder, relative, expected) => {
+  expect(joinPath(folder, relative)).toBe(expected);
 });

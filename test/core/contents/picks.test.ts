@@ -158,6 +158,16 @@ describe('what was left behind', () => {
       ['src/a.test.js: `except: **/*.test.*` leaves it out', 'tools/b.js: no `files` rule takes it'],
     ],
     [
+      'a rule for another folder',
+      { rules: [fileRule('lib')] },
+      ['src/a.test.js: no `files` rule takes it', 'tools/b.js: no `files` rule takes it'],
+    ],
+    [
+      'a rule for the whole folder',
+      { rules: [{ ...fileRule('.'), except: ['tools/**', '**/*.test.js'] }] },
+      ['src/a.test.js: `except: **/*.test.js` leaves it out', 'tools/b.js: `except: tools/**` leaves it out'],
+    ],
+    [
       'the files list',
       { formReason: formDefinitions['npm-tarball'].reasonLeftOut(true) },
       [

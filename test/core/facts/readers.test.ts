@@ -29,6 +29,9 @@ describe('a script', () => {
     ['module.exports = make();', false],
     ['module.exports = { ...other };', false],
     ['exports[name] = 1;', false],
+    ['module.exports = { [name]: 1 };', false],
+    ['exports[name] = { a: 1 };', false],
+    ['module.exports = { a: 1 };', true],
     ['exports.a = 1;', true],
   ])('%s: all of its exports are known: %s', (text, isComplete) => {
     expect(readScript(text).exports.isComplete).toBe(isComplete);
@@ -72,11 +75,14 @@ it('tells values from types in declarations', () => {
       'interface both {}',
       'export { local as shown, A, both };',
       'export default high;',
+      "import * as tables from './e.js';",
+      "import type * as shapes from './f.js';",
+      'export { tables, shapes };',
     ].join('\n'),
   );
 
-  expect([...facts.values].sort()).toEqual(['both', 'default', 'high', 'shown']);
-  expect([...facts.types].sort()).toEqual(['C', 'Inlined', 'Tide']);
+  expect([...facts.values].sort()).toEqual(['both', 'default', 'high', 'shown', 'tables']);
+  expect([...facts.types].sort()).toEqual(['C', 'Inlined', 'Tide', 'shapes']);
   expect(facts.handedOn.map(({ name, from }) => [name, from])).toEqual([
     ['B', './b.js'],
     ['A', './a.js'],

@@ -4,7 +4,12 @@ import { contentTypeOf } from '../../../src/core/protocol/content-type.ts';
 import { formatSums, parseSums, renderShelf } from '../../../src/core/protocol/folder/shelf-page.ts';
 import { collectionsOf, formatMultistatus, parseMultistatus } from '../../../src/core/protocol/http-put/webdav.ts';
 import { encodeForm } from '../../../src/core/protocol/multipart.ts';
-import { deprecated, opensMore, parsePackument } from '../../../src/core/protocol/npm-registry/npm-document.ts';
+import {
+  deprecated,
+  opensMore,
+  parsePackument,
+  withoutVersion,
+} from '../../../src/core/protocol/npm-registry/npm-document.ts';
 import {
   flatPath,
   formatRegistration,
@@ -259,4 +264,24 @@ it.each([
   ['a', 'application/octet-stream'],
 ])('%s is served as %s', (name, type) => {
   expect(contentTypeOf(name)).toBe(type);
+});
+
+describe('a packument without a version', () => {
+  const document = {
+    _rev: '7-abc',
+    name: 'tidemark',
+    versions: { '1.3.0': {}, '1.4.0': {} },
+    'dist-tags': { latest: '1.4.0', early: '1.3.0' },
+  };
+
+  it('keeps everything else, and the revision that it was read with', () => {
+    expect(withoutVersion(document, '1.4.0')).toEqual({
+      document: { ...document, versions: { '1.3.0': {} }, 'dist-tags': { early: '1.3.0' } },
+      revision: '7-abc',
+    });
+  });
+
+  it.each([[{ versions: {} }], [{}], [null]])('is null where it is not there: %j', (value) => {
+    expect(withoutVersion(value, '1.4.0')).toBeNull();
+  });
 });

@@ -50,6 +50,18 @@ describe('an event of the ledger', () => {
     ['a tag that is an option', plannedEvent(), { tag: '--upload-pack=x' }, 'tag'],
     ['a tag with two dots', plannedEvent(), { tag: 'v1..2' }, 'tag'],
     ['a commit that is a name', plannedEvent(), { commit: 'main' }, 'commit'],
+    [
+      'an address with a user',
+      deliveredEvent('office', 1),
+      { address: 'https://me@files.fenmarsh.example/a' },
+      'address',
+    ],
+    [
+      'an address with a password',
+      deliveredEvent('office', 1),
+      { address: 'https://:pw@files.fenmarsh.example/a' },
+      'address',
+    ],
     ['a time that is none', plannedEvent(), { at: '2026-13-01T00:00:00.000Z' }, 'at'],
     ['a negative place', plannedEvent(), { seq: -1 }, 'seq'],
     [

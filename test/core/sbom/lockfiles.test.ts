@@ -28,6 +28,17 @@ function summary({ packages, roots }: DependencyReading, folder = ''): string[] 
   ];
 }
 
+it.each([1, 2])('reads a NuGet lockfile of version %i, and no other', (version) => {
+  const lock = (of: number) =>
+    JSON.stringify({
+      version: of,
+      dependencies: { 'net8.0': { Tides: { type: 'Direct', resolved: '1.2.0', requested: '[1.2.0, )' } } },
+    });
+
+  expect(summary(read('packages.lock.json', lock(version)))).toEqual(['run Tides@1.2.0']);
+  expect(() => read('packages.lock.json', lock(3))).toThrow('was not read');
+});
+
 it('reads an npm lockfile with a workspace, a nested copy and an alias', () => {
   const reading = read(
     'package-lock.json',

@@ -248,6 +248,23 @@ it('merges SBOMs without duplicates or clashing ids', () => {
     expect(checkSbom(parseSbom(formatSbom(merged, kind), 'x'))).toEqual([]);
 });
 
+it('merging keeps a subject that another SBOM lists as a dependency', () => {
+  const tides = sbom();
+  const asDependency = (role: 'subject' | 'dependency'): Sbom => ({
+    ...tides,
+    subjects: role === 'subject' ? tides.subjects : [],
+    packages: tides.packages.map((pkg) => (tides.subjects.includes(pkg.id) ? { ...pkg, role } : pkg)),
+  });
+
+  for (const order of [
+    ['subject', 'dependency'],
+    ['dependency', 'subject'],
+  ] as const) {
+    const merged = mergeSboms(order.map(asDependency), 'both');
+    expect(merged.packages.filter(({ role }) => role === 'subject').map(({ name }) => name)).toEqual(['tidemark']);
+  }
+});
+
 it('merging an SBOM with itself changes nothing', () => {
   expect(mergeSboms([sbom(), sbom()], sbom().name)).toEqual(sbom());
 });

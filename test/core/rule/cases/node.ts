@@ -26,6 +26,7 @@ export const breaking: readonly BreakingCase[] = [
     npmArtifact({ exports: { '.': './dist/tide.js', import: './dist/tide.js' } }),
     /mixes paths with conditions/,
   ],
+  ['node/entry-point-unusable', npmArtifact({ main: '/dist/tide.js', exports: undefined }), /absolute path/],
   ['node/entry-point-unusable', npmArtifact({ imports: { table: './dist/tide.js' } }), /does not begin with #/],
   [
     'node/condition-order',
