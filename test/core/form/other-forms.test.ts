@@ -405,6 +405,17 @@ describe('headers', () => {
     expect(decodeTarHeader(header.subarray(0, 512))).toMatchObject({ typeflag: 'g', sizeBytes: 52 });
     expect(decodePax(header.subarray(512, 564))).toEqual({ comment: commit });
   });
+
+  it.each([
+    ['5 a=\n', { a: '' }],
+    ['6 a=b\n5 c=\n', { a: 'b', c: '' }],
+  ])('reads the extended header %j', (text, values) => {
+    expect(decodePax(Buffer.from(text))).toEqual(values);
+  });
+
+  it.each(['4 a\n', '6 a=b', '7 a=b\n', 'x a=b\n', 'a=b\n', '1.5 a=\n'])('refuses the extended header %j', (text) => {
+    expect(() => decodePax(Buffer.from(text))).toThrow('malformed');
+  });
 });
 
 describe('stamping', () => {

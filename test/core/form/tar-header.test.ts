@@ -64,3 +64,17 @@ describe('a tar header', () => {
     );
   });
 });
+
+it.each([
+  ['a name of 100 bytes', 'n'.repeat(100), 'file'],
+  ['a prefix of 155 and a name of 100', `${'p'.repeat(155)}/${'n'.repeat(100)}`, 'file'],
+  ['a prefix of 156', `${'p'.repeat(156)}/${'n'.repeat(100)}`, 'extended'],
+  ['a name of 101', `${'p'.repeat(20)}/${'n'.repeat(101)}`, 'extended'],
+  ['folders that divide only late', `${'p/'.repeat(77)}${'n'.repeat(101)}/${'m'.repeat(20)}`, 'extended'],
+])('%s fits an ordinary header, or gets an extended one', async (_, path, kind) => {
+  const header = encodeTarHeader(member({ path }));
+
+  expect(header.length).toBe(kind === 'file' ? 512 : header.length);
+  expect(header.length > 512).toBe(kind === 'extended');
+  expect((await readBack(header))?.name).toBe(path);
+});

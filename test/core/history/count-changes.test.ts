@@ -136,3 +136,30 @@ describe('a revert of something released', () => {
     expect(item('abcdef12', new Map()).weight).toBe('patch');
   });
 });
+
+it('a walk keeps commits of no package on request, and knows merges', () => {
+  const others = (keepOthers: boolean) => {
+    const made = new Walk({
+      owners: packagesByPath([{ folder: 'a', also: [] }]),
+      isWriteBackPath: () => false,
+      meaning: { weights: {}, patterns: [], unmarkedWeight: 'none' },
+      amendments: new Amendments({}),
+      keepOthers,
+    });
+    const author = { name: 'Boat', email: '' };
+    const commit = (index: number, parents: readonly number[], paths: readonly string[]) =>
+      made.add({ id: idOf(index), parents: parents.map(idOf), author, message: `docs: ${index}`, cut: false, paths });
+    commit(0, [1, 2], ['README.md']);
+    commit(1, [3], ['README.md']);
+    commit(2, [3], ['a/x']);
+    commit(3, [], ['README.md']);
+    return made.others.map(({ subject, isMerge }) => [subject, isMerge]);
+  };
+
+  expect(others(false)).toEqual([]);
+  expect(others(true)).toEqual([
+    ['docs: 0', true],
+    ['docs: 1', false],
+    ['docs: 3', false],
+  ]);
+});

@@ -126,6 +126,14 @@ it.each([
   expect(reading.packages).toHaveLength(3);
 });
 
+it('takes a package of yarn.lock without a resolution by its key, unless it is of the workspace', () => {
+  const text = `__metadata:\n  version: 8\n\n"store@npm:^2.0.0":\n  version: 2.1.0\n\n"tool@workspace:tools":\n  version: 1.0.0\n`;
+
+  const { packages } = read('yarn.lock', text, { manifests: twoNeeds });
+
+  expect(packages.map(({ name, version }) => `${name}@${version}`)).toEqual(['store@2.1.0']);
+});
+
 it('reads requirements with hashes, and says what they leave open', () => {
   const reading = read(
     'requirements.txt',
@@ -179,14 +187,14 @@ it('reads go.mod with go.sum, replacements and what is indirect', () => {
 
 it('reads a POM with what its parent settles, and says what it cannot know', () => {
   const parent =
-    '<project><groupId>example</groupId><version>1</version><properties><store.version>2.1.0</store.version></properties><dependencyManagement><dependencies><dependency><groupId>example</groupId><artifactId>cache</artifactId><version>1.2.0</version></dependency></dependencies></dependencyManagement></project>';
+    '<project><groupId>example</groupId><version>1</version><properties><store.version>2.10</store.version></properties><dependencyManagement><dependencies><dependency><groupId>example</groupId><artifactId>cache</artifactId><version>1.2.0</version></dependency></dependencies></dependencyManagement></project>';
   const dependency = (artifact: string, inner: string) =>
     `<dependency><groupId>example</groupId><artifactId>${artifact}</artifactId>${inner}</dependency>`;
   const text = `<project><parent><groupId>example</groupId><artifactId>parent</artifactId><version>1</version></parent><artifactId>tides</artifactId><dependencies>${dependency('store', `<version>\${store.version}</version>`)}${dependency('cache', '')}${dependency('tool', '<version>1.0</version><scope>test</scope>')}${dependency('open', '<version>[1,2)</version>')}</dependencies></project>`;
   const reading = read('pom.xml', text, { beside: (name) => (name === '../pom.xml' ? parent : null) });
 
   expect(summary(reading)).toEqual([
-    'run example:store@2.1.0',
+    'run example:store@2.10',
     'run example:cache@1.2.0',
     'development example:tool@1.0',
     'run example:open@null',

@@ -182,6 +182,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
   ],
   ['node/module-syntax', npmArtifact({}, { 'package/src/unreached.js': 'module.exports = 1;' })],
   ['node/types-missing', npmArtifact({ exports: { '.': './dist/tide.js', './package.json': './package.json' } })],
+  ['node/entry-point-unusable', npmArtifact({ exports: { '.': './dist/tide.js', './table': './dist/tide.js' } })],
   [
     'node/entry-point-unusable',
     npmArtifact({ exports: ['./dist/tide.js'], imports: { '#store': 'store' }, main: 'dist/tide.js' }),

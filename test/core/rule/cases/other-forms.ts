@@ -18,11 +18,12 @@ const types =
   '<Types><Default Extension="nuspec" ContentType="a/b"/><Default Extension="dll" ContentType="a/b"/><Default Extension="rels" ContentType="a/b"/><Default Extension="md" ContentType="a/b"/></Types>';
 const rels =
   '<Relationships><Relationship Type="http://x.example/manifest" Target="/Fenmarsh.Tides.nuspec" Id="a"/></Relationships>';
-export const nupkg = (files: TestFiles, groups = '', name = 'Fenmarsh.Tides.1.4.0.nupkg') =>
+/** @param groups XML inside `dependencies`. @param more XML inside `metadata`. */
+export const nupkg = (files: TestFiles, groups = '', more = '', name = 'Fenmarsh.Tides.1.4.0.nupkg') =>
   testArtifact('zip', name, {
     '_rels/.rels': rels,
     '[Content_Types].xml': types,
-    'Fenmarsh.Tides.nuspec': `<package><metadata><id>Fenmarsh.Tides</id><version>1.4.0</version><readme>README.md</readme><dependencies>${groups}</dependencies></metadata></package>`,
+    'Fenmarsh.Tides.nuspec': `<package><metadata><id>Fenmarsh.Tides</id><version>1.4.0</version><readme>README.md</readme><dependencies>${groups}</dependencies>${more}</metadata></package>`,
     'README.md': 'Tides of the estuary, in tables',
     ...files,
   });
@@ -49,6 +50,7 @@ const quotedRecord = [
 
 /** Wheels, jars, .NET packages, Debian packages and libraries that break a rule of their own. */
 export const breaking: readonly BreakingCase[] = [
+  ['metadata/repository-missing', nupkg({}), /no link to the source/],
   [
     'python/record-disagrees',
     wheelArtifact('', { [`${info}/RECORD`]: `tidemark_py/__init__.py,sha256=AAAA,3\nold.py,sha256=AA,1\n` }),
@@ -186,6 +188,11 @@ export const breaking: readonly BreakingCase[] = [
 
 /** The same that nearly break one. */
 export const nearlyBreaking: readonly NearlyCase[] = [
+  ['metadata/repository-missing', nupkg({}, '', '<projectUrl>https://tides.fenmarsh.example/</projectUrl>')],
+  [
+    'metadata/repository-missing',
+    nupkg({}, '', '<repository type="git" url="https://git.fenmarsh.example/tides.git"/>'),
+  ],
   // Signatures of RECORD are never in it; a digest and a size may be left out for RECORD itself.
   [
     'python/record-disagrees',
