@@ -251,6 +251,8 @@ setup(
       description: 'It\'s "good"',
     });
     expect(setupPyFormat.read('setup(**config())', 'setup.py').name).toBeNull();
+    const long = "setup(author_of='x', long_description='Tides', name='tide', version='1.0')";
+    expect(setupPyFormat.read(long, 'setup.py')).toMatchObject({ name: 'tide', version: '1.0' });
   });
 
   it('gets the version written in, and nothing else changed', () => {

@@ -476,3 +476,14 @@ it.each([
   expect(json['documentNamespace']).toMatch(pattern);
   expect(checkSbom({ kind: 'spdx', json })).toEqual([]);
 });
+
+it.each([
+  ['as components', { components: [{ name: 'tide-tool', version: '2.1' }] }, 'tide-tool-2.1'],
+  ['as a list, the older way', [{ name: 'tide-tool', version: '2.1' }], 'tide-tool-2.1'],
+  ['without a version', [{ name: 'tide-tool' }], 'tide-tool-0'],
+  ['not at all', [], ''],
+])('names the tool that made a CycloneDX document: %s', (_, tools, expected) => {
+  const document = { bomFormat: 'CycloneDX', specVersion: '1.6', version: 1, metadata: { tools }, components: [] };
+
+  expect(readSbom(parseSbom(JSON.stringify(document), 'x.json')).tool).toBe(expected);
+});
