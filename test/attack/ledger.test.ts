@@ -153,7 +153,7 @@ describe('a forged address in the ledger', () => {
     expect(attacker.asked).toEqual([]);
   });
 
-  it('is no obstacle for the one that was there before', async () => {
+  it('does not get in the way of the older one', async () => {
     const w = await releaseWorkspace();
     await w.release();
 

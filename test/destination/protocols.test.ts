@@ -28,7 +28,7 @@ describe.each(remoteProtocols)('%s', (speaks) => {
     expect(freeBefore.versionState).toBe('free');
     expect(after).toEqual({ type: 'same', address });
     expect((await bytesAt(destination, address)).equals(readFileSync(parcel.file))).toBe(true);
-    expect(moved.reduce((sum, index) => sum + index, 0)).toBe(parcel.sizeBytes);
+    expect(moved.reduce((sum, bytes) => sum + bytes, 0)).toBe(parcel.sizeBytes);
     expect(again.map(({ moved: isMoved }) => isMoved)).toEqual(pointed.map(() => false));
     expect(await destination.isListed(parcel)).toBe(true);
     expect((await destination.nameState(subjectOf(parcel))).versionState).toBe('there');

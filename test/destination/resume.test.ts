@@ -21,7 +21,7 @@ it('an object store gets only the parts that an upload cut short has not left', 
   const after = uploadsOf(standin.faults.asked, /^PUT .*partNumber=\d/) - before;
   expect(after).toBeLessThan(4);
   expect(uploadsOf(standin.faults.asked, /^POST .*uploads/)).toBe(1);
-  expect(moved.reduce((sum, index) => sum + index, 0)).toBe(parcel.sizeBytes);
+  expect(moved.reduce((sum, bytes) => sum + bytes, 0)).toBe(parcel.sizeBytes);
   expect((await bytesAt(second, address)).equals(readFileSync(parcel.file))).toBe(true);
 });
 

@@ -70,7 +70,7 @@ describe.each(remoteProtocols)('%s', (speaks) => {
   it('asks before it sends again when the answer was lost: one upload, found there', async () => {
     const found = await deliverWith(speaks, [{ type: 'lost-answer', ...at }]);
 
-    // A blob without a manifest is no delivery yet; an object store's client asks by sending on a condition.
+    // A blob without a manifest is not a delivery yet; an object store's client checks by uploading with a condition.
     const state = speaks === 'oci' ? 'delivered' : 'already-there';
     expect(found.delivery.state).toBe(state);
     expect(found.delivery.confirmed).toBe('bytes');

@@ -132,7 +132,7 @@ describe('a .NET server', () => {
   });
 
   it.each([
-    ['what is no package', Buffer.from('text')],
+    ['text instead of a package', Buffer.from('text')],
     ['an empty file', Buffer.alloc(0)],
   ])('refuses %s and keeps nothing', async (_, bytes) => {
     const { call, files } = await server();

@@ -120,7 +120,7 @@ describe('reading an archive', () => {
   });
 
   it.each([
-    ['text that is no archive', Buffer.from('tide'), 'ARCHIVE_DAMAGED'],
+    ['text that is not an archive', Buffer.from('tide'), 'ARCHIVE_DAMAGED'],
     ['an archive of nothing', gzipSync(Buffer.alloc(1024)), 'ARCHIVE_DAMAGED'],
     ['a gzip of rubbish', gzipSync(Buffer.alloc(2048, 'x')), 'ARCHIVE_DAMAGED'],
   ])('%s is refused', async (_, bytes, code) => {

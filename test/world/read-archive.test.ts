@@ -315,7 +315,7 @@ describe('extracting', () => {
   });
 });
 
-it('tells what is no archive, and no file at all', async () => {
+it('refuses text as an archive, and a missing file', async () => {
   const file = path.join(temporaryFolder(), 'notes.txt');
   writeFileSync(file, 'high water at noon');
   const wrong = path.join(temporaryFolder(), 'x.whl');

@@ -28,7 +28,7 @@ export type NoteSection = { readonly title: string; readonly items: readonly Not
 /** The notes of one release, before they are written in any format. */
 export type ReleaseNotes = {
   readonly package: string;
-  /** Null for a range that is no release. */
+  /** Null for a range that is not a release. */
   readonly version: string | null;
   /** What stands in the heading instead of a version. */
   readonly range: string;

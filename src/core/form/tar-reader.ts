@@ -107,5 +107,5 @@ function number({
   const digits = text(block, start, length).trim();
   if (digits === '') return 0;
   if (/^[0-7]+$/.test(digits)) return Number.parseInt(digits, 8);
-  throw new TarError(`the ${field} of a header is no number`);
+  throw new TarError(`the ${field} of a header is not a number`);
 }

@@ -25,7 +25,7 @@ export function readFileHeader(head: Buffer): FileHeader {
   return { licences: [...new Set(licences)], copyright: lines.length === 0 ? null : lines.join('\n') };
 }
 
-/** An expression as it stands in a comment: what closes the comment is no part of it. */
+/** An expression as it stands in a comment: what closes the comment is not part of it. */
 function cleanExpression(text: string): string[] {
   const plain = endOf(text);
   return /^[A-Za-z0-9(][\w.+()\s:-]*$/.test(plain) ? [plain] : [];

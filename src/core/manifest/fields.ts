@@ -3,12 +3,12 @@ export function textOf(value: unknown): string | null {
   return typeof value === 'string' && value.trim() !== '' ? value : null;
 }
 
-/** An object's fields, none when it is no object. */
+/** An object's fields, none when it is not an object. */
 export function objectOf(value: unknown): Readonly<Record<string, unknown>> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
 }
 
-/** The objects of a list, none when it is no list. */
+/** The objects of a list, none when it is not a list. */
 export function objectsOf(value: unknown): Readonly<Record<string, unknown>>[] {
   return Array.isArray(value) ? value.map(objectOf) : [];
 }

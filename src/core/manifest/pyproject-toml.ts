@@ -66,7 +66,7 @@ function normalOrNull(name: string | null): string | null {
   return name === null ? null : normaliseName(name);
 }
 
-/** Requirements as PEP 508 writes them; those from an address and anything that is no text are left out. */
+/** Requirements as PEP 508 writes them; those from an address and anything that is not text are left out. */
 export function requirements(list: unknown, kind: ManifestDependency['kind']): ManifestDependency[] {
   const texts = Array.isArray(list) ? list.filter((item) => typeof item === 'string') : [];
   return texts.flatMap((text) => {

@@ -40,7 +40,7 @@ export function parsePythonProject(text: string, file: string): PythonProject {
   if (!/^[A-Z0-9]([A-Z0-9._-]*[A-Z0-9])?$/i.test(name))
     throw invalid(
       file,
-      `"${name}" is no name for a Python project`,
+      `"${name}" is not a valid name for a Python project`,
       'Use letters, digits, dots, hyphens and underscores',
     );
   const scripts = { console_scripts: objectOf(project['scripts']), gui_scripts: objectOf(project['gui-scripts']) };

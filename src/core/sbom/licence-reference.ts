@@ -17,7 +17,7 @@ export function isLicenceExpression(text: string): boolean {
   }
 }
 
-/** What is no expression gets a `LicenseRef-` of its own (SPDX 2.3 §10.1), the same for the same text. */
+/** Text that is not an expression gets a `LicenseRef-` of its own (SPDX 2.3 §10.1), the same for the same text. */
 export function spdxLicence(licence: string | null): SpdxLicence {
   if (licence === null) return { expression: 'NOASSERTION', extracted: null };
   if (isLicenceExpression(licence)) return { expression: licence, extracted: null };

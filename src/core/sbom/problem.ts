@@ -44,14 +44,14 @@ export function checkShape(value: unknown, shape: Shape, pointer = ''): SbomProb
         ? []
         : wrong(`it is no ${shape.type === 'number' ? 'number' : 'true or false'}`);
     case 'text':
-      if (typeof value !== 'string') return wrong('it is no text');
+      if (typeof value !== 'string') return wrong('it is not a string');
       if (shape.of !== undefined && !shape.of.includes(value))
         return wrong(`"${value.slice(0, 60)}" is none of the words that may stand here`);
       return shape.pattern === undefined || shape.pattern.test(value)
         ? []
         : wrong(`"${value.slice(0, 80)}" is no ${shape.says ?? 'such text'}`);
     case 'list':
-      if (!Array.isArray(value)) return wrong('it is no list');
+      if (!Array.isArray(value)) return wrong('it is not an array');
       return value.flatMap((item, index) => checkShape(item, shape.items, `${pointer}/${index}`));
     case 'object':
       return checkObject(value, shape, pointer);

@@ -16,7 +16,7 @@ export function formatPurl(type: PurlType, name: string, version: string | null)
   }
 }
 
-/** Why a text is no package URL; null when it is one. */
+/** Why a text is not a package URL; null when it is one. */
 export function purlProblem(text: string): string | null {
   try {
     PackageURL.fromString(text);

@@ -12,7 +12,7 @@ export function formatBytes(sizeBytes: number): string {
   return `${value.toFixed(digits).replace(/\.0$/, '')} ${units[unit]}`;
 }
 
-/** Reads `200 kB`, `1.5 MB` or `300 B` (decimal units). @returns bytes, or null when the text is no size. */
+/** Reads `200 kB`, `1.5 MB` or `300 B` (decimal units). @returns bytes, or null when the text is not a size. */
 export function parseBytes(text: string): number | null {
   const match = /^(\d+(?:\.\d+)?) ?(B|kB|MB|GB|TB)$/.exec(text);
   if (match === null) return null;

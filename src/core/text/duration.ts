@@ -1,6 +1,6 @@
 const units: Readonly<Record<string, number>> = { s: 1000, min: 60_000, h: 3_600_000 };
 
-/** Reads `90 s`, `10 min` or `2 h`. @returns milliseconds, or null when the text is no length of time. */
+/** Reads `90 s`, `10 min` or `2 h`. @returns milliseconds, or null when the text is not a duration. */
 export function parseDuration(text: string): number | null {
   const match = /^(\d+(?:\.\d+)?) ?(s|min|h)$/.exec(text);
   return match === null ? null : Number(match[1]) * (units[match[2] ?? 's'] ?? 1000);

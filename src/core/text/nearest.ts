@@ -3,7 +3,7 @@
  * @returns null when none is near: more than a third of the word would have to change.
  */
 export function nearest(word: string, candidates: Iterable<string>): string | null {
-  // Such a word is no typing mistake, and counting its edits would take long.
+  // Such a word is not a typing mistake, and counting its edits would take long.
   if (word.length > 100) return null;
   let best: string | null = null;
   let fewest = Math.max(1, Math.floor(word.length / 3)) + 1;

@@ -3,7 +3,7 @@ import { compareVersions, highestVersion, isNormal, isVersion } from './version.
 /**
  * The pointer that a delivery moves: `latest` only for a stable version above every stable one that is there, else the
  * stream's own name (docs/design/versions.md, "Pointers").
- * @param there versions that the destination has already; what is no version is passed over.
+ * @param there versions that the destination has already; anything that is not a version is skipped.
  */
 export function pointerFor(
   version: string,

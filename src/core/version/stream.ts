@@ -31,7 +31,7 @@ export type StreamConfig = {
 /**
  * The stream of a branch: the one named, else the first whose `from` matches (docs/design/versions.md, step 4).
  * A commit on no branch gives a preview version.
- * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is no range.
+ * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is not a range.
  */
 export function chooseStream(
   streams: Readonly<Record<string, StreamConfig>>,
@@ -113,7 +113,7 @@ function fill({
   const only = config.only.replace(/\{(\d)\}/g, (_, digit: string) => captured[Number(digit) - 1] ?? '');
   if (only === '' || semver.validRange(only) === null) {
     throw new BevelstoneError('CONFIG_INVALID', {
-      message: `the stream ${name} takes only "${only}", which is no range of versions`,
+      message: `the stream ${name} takes only "${only}", which is not a version range`,
       why: `it is what \`only: ${config.only}\` gives for the branch ${branch ?? '(none)'}`,
       fix: 'Name the branch after a range, such as line/1.x or line/1.4, or write the range into `only`',
       where: { file: 'bevelstone.yaml' },

@@ -77,7 +77,7 @@ function placeOf({ snapshots, web }: Repository, subject: Subject): Coordinates 
     message: `${web.name} does not accept ${subject.name} ${version}`,
     why:
       coordinates === null
-        ? 'its name is no groupId:artifactId'
+        ? 'its name is not groupId:artifactId'
         : snapshots
           ? 'it is for snapshots alone'
           : 'it is for releases, and a snapshot changes its bytes',
@@ -154,7 +154,8 @@ async function point(repository: Repository, all: readonly Parcel[]): Promise<Po
   let from: string | null = null;
   const change = (text: string | null) => {
     const before = text === null ? null : parseVersionMetadata(text);
-    if (text !== null && before === null) throw unexpectedAnswer(web.name, 'its metadata is no metadata', address);
+    if (text !== null && before === null)
+      throw unexpectedAnswer(web.name, 'its maven-metadata.xml is not valid metadata', address);
     from = before?.release ?? null;
     // Repositories spell prereleases otherwise than SemVer; only releases compare, and only they move the pointer.
     const isHighest = stamp !== null || pointerFor(parcel.version, parcel.stream, before?.versions ?? []) === 'latest';

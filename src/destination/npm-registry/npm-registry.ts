@@ -103,7 +103,7 @@ async function fetchPackument(registry: Registry, name: string): Promise<Packume
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const packument = parsePackument(parseJson(answer.text));
   if (packument !== null) return packument;
-  throw unexpectedAnswer(web.name, 'what it sent for the package is no package document', url);
+  throw unexpectedAnswer(web.name, 'its answer for the package is not a package document', url);
 }
 
 async function find(registry: Registry, parcel: Parcel): Promise<Presence> {

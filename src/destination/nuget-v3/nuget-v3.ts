@@ -83,7 +83,7 @@ async function fetchVersions(server: Server, name: string): Promise<string[]> {
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const versions = parseFlatVersions(parseJson(answer.text));
   if (versions !== null) return versions;
-  throw unexpectedAnswer(web.name, 'what it sent is no list of versions', url);
+  throw unexpectedAnswer(web.name, 'its answer is not a list of versions', url);
 }
 
 /** Versions as the index of readers has them, over all its pages. */
@@ -94,7 +94,7 @@ async function fetchLeaves(server: Server, name: string): Promise<RegistrationLe
     if (answer.status === 404) return [];
     if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
     const found = parseRegistration(parseJson(answer.text));
-    if (found === null) throw unexpectedAnswer(web.name, 'what it sent is no registration', address);
+    if (found === null) throw unexpectedAnswer(web.name, 'its answer is not a registration index', address);
     const others = await Promise.all(found.pages.map(read));
     return [...found.leaves, ...others.flat()];
   };

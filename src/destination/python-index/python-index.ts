@@ -55,7 +55,7 @@ async function fetchProject({ readUrl, web }: Index, name: string): Promise<Proj
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
   const project = parseProject(answer.text, String(answer.headers['content-type'] ?? ''), address);
   if (project !== null) return project;
-  throw unexpectedAnswer(web.name, 'what it sent for the project is no index page', readUrl);
+  throw unexpectedAnswer(web.name, 'its answer for the project is not an index page', readUrl);
 }
 
 async function find(index: Index, parcel: Parcel): Promise<Presence> {

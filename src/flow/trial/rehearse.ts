@@ -320,7 +320,7 @@ function hasUpstream(
   return Object.entries(upstream).some(([protocol, url]) => protocol === speaks && url !== undefined);
 }
 
-/** Names that an install needs and that are no package of this workspace. */
+/** Names that an install needs and that are not packages of this workspace. */
 function outsideNames(own: Package, packages: readonly Package[]): string[] {
   const inside = new Set(packages.flatMap(({ name, manifest }) => [name, manifest?.name ?? name]));
   const needed = (own.manifest?.dependencies ?? []).filter(({ kind }) => kind === 'run').map(({ name }) => name);

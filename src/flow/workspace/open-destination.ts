@@ -60,7 +60,7 @@ function warnOfCredential(
     warn(context, `the credential for ${name} is sent unencrypted to ${new URL(url).host}`);
 }
 
-/** Whether a secret of a credential is one that cannot be searched for; user names are no secrets. */
+/** Whether a secret of a credential is one that cannot be searched for; user names are not secrets. */
 function hasPlainSecret(credential: Credential): boolean {
   if (credential.type === 'token' || credential.type === 'bare') return isPlainWord(credential.secret);
   if (credential.type === 'basic') return isPlainWord(credential.password);

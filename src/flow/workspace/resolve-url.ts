@@ -3,7 +3,7 @@ import { hiddenVariable } from '../../world/secret-vault.ts';
 import type { Context } from '../context.ts';
 
 /**
- * An address as it stands, or from the environment variable that it names, with a path behind. A value that is no web address
+ * An address as it stands, or from the environment variable that it names, with a path behind. A value that is not a web address
  * or path is not repeated anywhere: the name of a variable comes from the configuration, and it may hold a secret.
  * @throws ENVIRONMENT_MISSING, CONFIG_INVALID
  */

@@ -78,7 +78,7 @@ async function put(
   if (isMetadata(name)) {
     const text = await textOfBody(request);
     if (parseVersionMetadata(text) === null && parseSnapshotMetadata(text) === null)
-      throw new Refusal(400, 'this is no metadata');
+      throw new Refusal(400, 'this is not valid metadata');
     return store.alone(place, async () => {
       await checkConditions(request, place);
       await writeWhole(place, text);
@@ -92,7 +92,7 @@ async function put(
   const pattern = new RegExp(
     `^${escapePattern(`${artifactId}-${inName}`).replace('\u0000', '\\d{8}\\.\\d{6}-\\d+')}[.-]`,
   );
-  if (!pattern.test(name)) throw new Refusal(400, `${name} is no name for a file of ${artifactId} ${version}`);
+  if (!pattern.test(name)) throw new Refusal(400, `${name} is not a file name for ${artifactId} ${version}`);
   const received = await store.receive(bodyOf(request), { maxBytes, ...roomOf(call) });
   if (!(await store.commit(received, place))) throw new Refusal(409, `${name} is there already and is never replaced`);
 }

@@ -219,7 +219,7 @@ function parsePublish(name: string, document: Readonly<Record<string, unknown>>,
   const [version, value] = onlyPair(document['versions'], 'versions');
   const [, attachment] = onlyPair(document['_attachments'], '_attachments');
   const manifest = objectOf(value);
-  if (!namePattern.test(name) || name.length > 214) throw new Refusal(400, `${name} is no package name`);
+  if (!namePattern.test(name) || name.length > 214) throw new Refusal(400, `${name} is not a package name`);
   if (document['name'] !== name || manifest['name'] !== name)
     throw new Refusal(400, 'the document names another package');
   if (!isVersion(version) || manifest['version'] !== version)
@@ -248,7 +248,7 @@ function knownVersion(stored: StoredPackage, body: unknown): string {
   throw new Refusal(404, 'there is no such version');
 }
 
-/** The version in a tarball's name. @throws Refusal 404 when it is no tarball of this package. */
+/** The version in a tarball's name. @throws Refusal 404 when it is not a tarball of this package. */
 function versionOf(name: string, file: string): string {
   const start = `${name.split('/').at(-1)}-`;
   const version = file.startsWith(start) && file.endsWith('.tgz') ? file.slice(start.length, -4) : '';

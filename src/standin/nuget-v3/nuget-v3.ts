@@ -153,7 +153,7 @@ async function readNuspec({ file }: Received): Promise<About> {
     if (description === '' || authors === '') throw new Refusal(400, 'description and authors are needed');
     return { id, version, description, authors };
   } catch (error) {
-    if (isBevelstoneError(error)) throw new Refusal(400, `this is no package: ${error.message}`);
+    if (isBevelstoneError(error)) throw new Refusal(400, `this is not a package: ${error.message}`);
     throw error;
   }
 }

@@ -108,7 +108,7 @@ async function route(call: RegistryCall): Promise<unknown> {
   }
   const found = /^(.+?)\/(manifests|blobs\/uploads|blobs|tags\/list|referrers)(?:\/(.*))?$/.exec(path);
   const [, repository = '', area = '', rest = ''] = found ?? [];
-  if (!namePattern.test(repository)) throw new Refusal(400, 'name_invalid: this is no name of a repository');
+  if (!namePattern.test(repository)) throw new Refusal(400, 'name_invalid: this is not a repository name');
   authorise(call, repository, request.method !== 'GET' && request.method !== 'HEAD');
   const own: RepositoryCall = { ...call, repository, query };
   if (area === 'blobs/uploads') return upload(own, rest);
@@ -253,7 +253,7 @@ async function putManifest(call: RepositoryCall, reference: string) {
   const needs = needsOf(value);
   const own = textOf(objectOf(value)['mediaType']);
   if (needs === null || ![manifestType, indexType].includes(type) || (own !== null && own !== type))
-    throw new Refusal(400, 'manifest_invalid: it is no manifest of this type');
+    throw new Refusal(400, 'manifest_invalid: it is not a manifest of this type');
   if (digestPattern.test(reference) && reference !== digest)
     throw new Refusal(400, 'digest_invalid: it has another digest');
   const stored = await repositoryAt(call);

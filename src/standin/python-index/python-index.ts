@@ -67,8 +67,9 @@ async function take(call: Call, name: string, form: ReceivedForm): Promise<void>
   const version = field(form, 'version');
   if (field(form, ':action') !== 'file_upload') throw new Refusal(400, 'unknown action');
   if (field(form, 'protocol_version') !== '1') throw new Refusal(400, 'unknown protocol version');
-  if (!namePattern.test(field(form, 'name'))) throw new Refusal(400, `${field(form, 'name')} is no project name`);
-  if (!versionPattern.test(version)) throw new Refusal(400, `${version} is no version for an index (PEP 440)`);
+  if (!namePattern.test(field(form, 'name'))) throw new Refusal(400, `${field(form, 'name')} is not a project name`);
+  if (!versionPattern.test(version))
+    throw new Refusal(400, `${version} is not a version that an index accepts (PEP 440)`);
   if (!/^[12]\.\d$/.test(field(form, 'metadata_version'))) throw new Refusal(400, 'metadata_version is missing');
   if (content === undefined || content.sizeBytes === 0) throw new Refusal(400, 'the form has no content');
   const { fileName, digests, sizeBytes } = content;
@@ -78,7 +79,7 @@ async function take(call: Call, name: string, form: ReceivedForm): Promise<void>
   if (expected !== found) throw new Refusal(400, 'the digest of the form is not that of the content');
   const type = field(form, 'filetype');
   if (!isFileOf({ fileName, name, version, type }))
-    throw new Refusal(400, `${fileName} is no name for ${name} ${version}`);
+    throw new Refusal(400, `${fileName} is not a file name for ${name} ${version}`);
   const before = await store.readJson<StoredProject>(name, 'project');
   if (before?.files.some(({ filename }) => filename === fileName))
     throw new Refusal(400, `File already exists: ${fileName}`);

@@ -32,7 +32,7 @@ export function encrypted(file: string, entry: string): BevelstoneError {
   });
 }
 
-/** The error for a file that is no archive. */
+/** The error for a file that is not an archive. */
 export function unknownForm(file: string): BevelstoneError {
   return new BevelstoneError('ARCHIVE_UNKNOWN', {
     message: `${file} has no known artifact format`,

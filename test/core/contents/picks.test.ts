@@ -178,7 +178,7 @@ describe('what was left behind', () => {
     [
       'a wheel',
       { formReason: formDefinitions.wheel.reasonLeftOut(false) },
-      ['src/a.test.js: it is no part of an import package', 'tools/b.js: it is no part of an import package'],
+      ['src/a.test.js: it is not part of an import package', 'tools/b.js: it is not part of an import package'],
     ],
   ])('is grouped by reason under %s', (_, more, expected) => {
     expect(listLeftBehind({ ...base, ...more }).map(({ path: inside, reason }) => `${inside}: ${reason}`)).toEqual(

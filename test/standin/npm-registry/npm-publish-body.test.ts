@@ -27,7 +27,7 @@ it('takes the tarball out of any document, wherever the chunks are cut', async (
       const document = {
         name: 'tidemark',
         readme: text,
-        // The same key elsewhere is no attachment.
+        // The same key elsewhere is not an attachment.
         data: 'kept',
         versions: { '1.4.0': { data: ['"data":"', { data: text }], _attachments: { x: { data: 'kept' } } } },
         _attachments: { 'tidemark-1.4.0.tgz': { length: bytes.length, data } },

@@ -141,7 +141,7 @@ it.each<[string, number, (document: ReturnType<typeof publishDocument>) => void,
     'good-token',
   ],
   [
-    'a body that is no object',
+    'a body that is not an object',
     400,
     (d) => {
       for (const key of Object.keys(d)) delete d[key];

@@ -50,7 +50,7 @@ function debianName({ artifact, packageName }: FormInput): string {
       .replace(/[^a-z0-9+.-]+/g, '-')
       .replace(/^-+/, '');
   if (/^[a-z0-9][a-z0-9+.-]+$/.test(name)) return name;
-  throw missing('Package', packageName, `"${name}" is no name that Debian allows`);
+  throw missing('Package', packageName, `"${name}" is not a name that Debian allows`);
 }
 
 const architectures: Readonly<Record<string, string>> = {

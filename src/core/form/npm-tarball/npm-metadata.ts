@@ -38,7 +38,7 @@ export const npmMetadata: MetadataDefinition = {
   hasOldLicence: ({ licenses, license }) => Array.isArray(licenses) || typeof license === 'object',
 };
 
-/** Tags, addresses and other registries' names are no ranges. */
+/** Tags, addresses and other registries' names are not ranges. */
 function isRange(range: string): boolean {
   return !/^[a-z][a-z0-9+.-]*:|^[a-z][\w-]*$|\//i.test(range) || /^v?\d/.test(range);
 }

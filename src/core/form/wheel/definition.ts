@@ -16,7 +16,7 @@ export const wheel: FormDefinition = {
   entries: { ...plainEntries, links: 'dropped', modes: 'replaced' },
   innerName: normaliseName,
   cLibraryLimit: ({ fileName }) => tagLimit(fileName),
-  reasonLeftOut: () => 'it is no part of an import package',
+  reasonLeftOut: () => 'it is not part of an import package',
 };
 
 /** PEP 600 and the aliases before it. */

@@ -71,7 +71,7 @@ export type Packument = {
   >;
 };
 
-/** Takes a packument apart; fields of a wrong type count as missing. @returns null when it is no packument. */
+/** Takes a packument apart; fields of a wrong type count as missing. @returns null when it is not a packument. */
 export function parsePackument(value: unknown): Packument | null {
   const document = objectOf(value);
   if (typeof document['versions'] !== 'object') return null;

@@ -77,7 +77,7 @@ export function flatPath(id: string, version: string): string {
   return `${name}/${normal}/${name}.${normal}.nupkg`;
 }
 
-/** Versions that the flat container lists, in its spelling; null when the value is no list. */
+/** Versions that the flat container lists, in its spelling; null when the value is not a list. */
 export function parseFlatVersions(value: unknown): string[] | null {
   const versions = objectOf(value)['versions'];
   return Array.isArray(versions) ? versions.filter((version) => typeof version === 'string') : null;

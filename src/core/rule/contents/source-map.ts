@@ -35,4 +35,4 @@ export const sourceMap: Rule = {
 };
 
 const most = 3;
-const unreadable = 'it is no source map';
+const unreadable = 'it is not a source map';

@@ -31,7 +31,7 @@ export const manifestUnusable: Rule = {
     }
     const module = json['Automatic-Module-Name'];
     if (typeof module === 'string' && !/^[\p{L}_$][\p{L}\p{N}_$]*(?:\.[\p{L}_$][\p{L}\p{N}_$]*)*$/u.test(module.trim()))
-      add(`Automatic-Module-Name is "${module}", which is no module name`);
+      add(`Automatic-Module-Name is "${module}", which is not a module name`);
     const isMulti =
       String(json['Multi-Release'] ?? '')
         .trim()

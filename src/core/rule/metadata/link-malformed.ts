@@ -29,7 +29,7 @@ function reasonAgainst(url: string, field: string): string | null {
   // `host:path` is a short form of the client's too.
   if (isRepository && /^[a-z]+:[\w.-]+(?:\/[\w.-]+)?$/i.test(url)) return null;
   if (!/^[a-z][a-z0-9+.-]*:/i.test(plain)) return 'it has no https:// before it';
-  if (!URL.canParse(plain)) return 'it is no address';
+  if (!URL.canParse(plain)) return 'it is not a URL';
   const { protocol, hostname } = new URL(plain);
   if (!['http:', 'https:', 'git:', 'ssh:', 'ftp:', 'svn:'].includes(protocol))
     return `browsers cannot open ${protocol}`;

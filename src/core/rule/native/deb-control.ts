@@ -36,7 +36,7 @@ export const debControl: Rule = {
         .split(/[,|]/)
         .map((name) => name.trim())
         .filter(Boolean))
-        if (!relation.test(part)) add(`${name} has "${part}", which is no relation to a package`);
+        if (!relation.test(part)) add(`${name} has "${part}", which is not a valid relation to a package`);
     const description = field('Description') ?? '';
     const [synopsis = ''] = description.split('\n');
     if (synopsis.length > 80)

@@ -40,7 +40,7 @@ function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
   );
 }
 
-/** Texts inside nested conditions; in `browser` and `imports` a name of another package is no path. */
+/** Texts inside nested conditions; in `browser` and `imports` a name of another package is not a path. */
 function targetsIn(value: unknown, field: string): { field: string; target: string }[] {
   if (typeof value === 'string') return isOwnPath(value, field) ? [{ field, target: value.replace(/^\.?\//, '') }] : [];
   if (Array.isArray(value)) return value.flatMap((item) => targetsIn(item, field));

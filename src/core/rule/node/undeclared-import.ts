@@ -25,7 +25,7 @@ export const undeclaredImport: Rule = {
     const sorted = [...uses].sort((a, b) => Number(a.use.isLate) - Number(b.use.isLate));
     const found = sorted.flatMap(({ file, use, target }): RawFinding[] => {
       if (target.type !== 'external' || use.isTried || isKnown(target.name) || !fresh(target.name)) return [];
-      const message = `line ${use.line} imports ${target.name}, which is no declared dependency`;
+      const message = `line ${use.line} imports ${target.name}, which is not a declared dependency`;
       return [{ path: artifact.prefix + file, message, ...(use.isLate ? { severity: 'warn' as const } : {}) }];
     });
     return [...found, ...undeclaredTypes({ view, prefix: artifact.prefix, isKnown, fresh })];

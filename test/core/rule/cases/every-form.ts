@@ -88,7 +88,7 @@ export const breaking: readonly BreakingCase[] = [
     npmArtifact({}, { 'package/dist/tide.js.map': '{"sources":["../src/tide.ts"]}' }),
     /refers to \.\.\/src\/tide\.ts/,
   ],
-  ['contents/source-map', npmArtifact({}, { 'package/dist/tide.js.map': '{' }), /no source map/],
+  ['contents/source-map', npmArtifact({}, { 'package/dist/tide.js.map': '{' }), /not a source map/],
   [
     'contents/named-file-missing',
     npmArtifact({}, { 'package/dist/a.js': '1;\n//# sourceMappingURL=a.js.map\n' }),

@@ -120,7 +120,7 @@ export const breaking: readonly BreakingCase[] = [
     jar({}, 'Manifest-Version: 1.0\r\nMain-Class: example.Main\r\n'),
     /Main-Class is example\.Main/,
   ],
-  ['jvm/manifest-unusable', jar({}, 'Manifest-Version: 1.0\r\nAutomatic-Module-Name: 1tide\r\n'), /no module name/],
+  ['jvm/manifest-unusable', jar({}, 'Manifest-Version: 1.0\r\nAutomatic-Module-Name: 1tide\r\n'), /not a module name/],
   ['jvm/class-version', jar({ 'example/Tide.class': classFile('example/Tide', 17) }), /needs Java 17/, { java: 11 }],
   [
     'jvm/duplicate-class',
