@@ -10,7 +10,7 @@ export default defineConfig({
     // Modules are loaded once per worker, not once per file: no test changes what another imports.
     isolate: false,
     // Limits for a machine with much else to do; nothing takes nearly as long on an idle one.
-    testTimeout: 300_000,
+    testTimeout: 600_000,
     hookTimeout: 600_000,
     coverage: { provider: 'v8', include: ['src/**/*.ts'], reporter: ['text-summary'] },
   },

@@ -93,7 +93,7 @@ async function titleOf(place: string): Promise<{ readonly title: string; readonl
   const { stdout } = await execa(
     'chromium',
     ['--headless', '--no-sandbox', '--disable-gpu', '--virtual-time-budget=2000', '--dump-dom', `file://${place}`],
-    { timeout: 50_000, stderr: 'ignore', env: { HOME: temporaryFolder() } },
+    { stderr: 'ignore', env: { HOME: temporaryFolder() } },
   );
   return { title: /<title>(.*?)<\/title>/s.exec(stdout)?.[1] ?? '', html: stdout };
 }
@@ -229,7 +229,7 @@ describe('text from outside on a terminal', () => {
     }
   });
 
-  it('is written as it is by inspect --print, where the output is no terminal', async () => {
+  it('is written as it is by inspect --print, where the output is not a terminal', async () => {
     const w = await releaseWorkspace();
     w.commit('feat: x', { 'soundings/README.md': `# ${hostile}\n` });
     await bevelstone(['build'], { cwd: w.folder, env: w.env });

@@ -28,7 +28,7 @@ beforeAll(async () => {
   const run = await bevelstoneJson(['build', ...packages.flatMap((name) => ['-p', name])], { cwd: folder });
   if (!run.ok) throw new Error(run.stderr);
   out = path.join(folder, 'bevelstone-out');
-}, 120_000);
+});
 afterAll(() => rmSync(top, { recursive: true, force: true }));
 
 function run(program: string, args: readonly string[], cwd = top): string {
@@ -58,28 +58,24 @@ describe('pip', () => {
   itWith('python3', 'python3-venv').each([
     ['py3-none-any.whl', 'the wheel'],
     ['tidemark_py-1.3.1.tar.gz', 'the sdist, through its in-tree backend'],
-  ])(
-    'installs %s, %s, and reads its metadata back',
-    (ending) => {
-      const python = installByPip(artifact(ending));
+  ])('installs %s, %s, and reads its metadata back', (ending) => {
+    const python = installByPip(artifact(ending));
 
-      const question = 'import importlib.metadata as m, json; d = m.metadata("tidemark-py"); print(json.dumps(d.json))';
-      const metadata = JSON.parse(run(python, ['-c', question]));
-      expect(metadata).toMatchObject({
-        name: 'tidemark-py',
-        version: '1.3.1',
-        summary: 'Tide heights and tide tables for the Fenmarsh estuary',
-        license_expression: 'MIT',
-        requires_python: '>=3.9',
-        description_content_type: 'text/markdown; charset=UTF-8; variant=GFM',
-        project_url: ['Source, https://git.fenmarsh.example/tides'],
-      });
-      expect(metadata.description).toContain('# tidemark-py');
-      expect(run(path.join(path.dirname(python), 'fenmarsh-tides'), [])).toMatch(/^Fenmarsh Bar +(?:high|low)/);
-      expect(run(python, ['-m', 'pip', 'check', '--disable-pip-version-check'])).toContain('No broken requirements');
-    },
-    120_000,
-  );
+    const question = 'import importlib.metadata as m, json; d = m.metadata("tidemark-py"); print(json.dumps(d.json))';
+    const metadata = JSON.parse(run(python, ['-c', question]));
+    expect(metadata).toMatchObject({
+      name: 'tidemark-py',
+      version: '1.3.1',
+      summary: 'Tide heights and tide tables for the Fenmarsh estuary',
+      license_expression: 'MIT',
+      requires_python: '>=3.9',
+      description_content_type: 'text/markdown; charset=UTF-8; variant=GFM',
+      project_url: ['Source, https://git.fenmarsh.example/tides'],
+    });
+    expect(metadata.description).toContain('# tidemark-py');
+    expect(run(path.join(path.dirname(python), 'fenmarsh-tides'), [])).toMatch(/^Fenmarsh Bar +(?:high|low)/);
+    expect(run(python, ['-m', 'pip', 'check', '--disable-pip-version-check'])).toContain('No broken requirements');
+  });
 
   (hostPlatform() === 'linux-x64' ? itWith('python3', 'python3-venv') : it.skip)(
     'installs a wheel with an extension module by the tag that its name gives',
@@ -107,7 +103,6 @@ describe('pip', () => {
         `_fast${suffix}`,
       );
     },
-    60_000,
   );
 
   itWith('python3')('finds in RECORD what is in the wheel, digest by digest', () => {
@@ -154,17 +149,13 @@ class First { public static void main(String[] a) throws IOException {
     expect(title).toBe('Tide heights and tide tables for the Fenmarsh estuary\n');
   });
 
-  (hasJava ? itWith('mvn') : itWith('javac'))(
-    'takes the POM as a valid model',
-    () => {
-      const folder = temporaryFolder();
-      writeFileSync(path.join(folder, 'pom.xml'), readFileSync(artifact('.pom')));
+  (hasJava ? itWith('mvn') : itWith('javac'))('takes the POM as a valid model', () => {
+    const folder = temporaryFolder();
+    writeFileSync(path.join(folder, 'pom.xml'), readFileSync(artifact('.pom')));
 
-      expect(() => run('mvn', ['--offline', '--batch-mode', '--quiet', 'validate'], folder)).not.toThrow();
-      expect(readFileSync(artifact('.pom'), 'utf8')).toContain('<version>1.4.0</version>');
-    },
-    60_000,
-  );
+    expect(() => run('mvn', ['--offline', '--batch-mode', '--quiet', 'validate'], folder)).not.toThrow();
+    expect(readFileSync(artifact('.pom'), 'utf8')).toContain('<version>1.4.0</version>');
+  });
 });
 
 describe('dpkg', () => {

@@ -43,7 +43,7 @@ beforeAll(() => {
     file: path.relative(root, file?.fileName ?? ''),
     text: ts.flattenDiagnosticMessageText(messageText, '\n'),
   }));
-}, 240_000);
+});
 
 /** The steps for a kind, as CONTRIBUTING.md has them. */
 function stepsFor(kind: string): string {
