@@ -118,7 +118,7 @@ export async function presenceAt(
   return { type: 'different', why: `its SHA-256 is ${digest.slice(0, 12)}…, ours ${parcel.sha256.slice(0, 12)}…` };
 }
 
-/** SHA-256 of what lies there, read whole: what is written beside a file need not be true of it. */
+/** SHA-256 of the stored bytes, which are read completely: a checksum file beside them can be wrong. */
 async function digestAt(web: Web, url: string): Promise<string> {
   const hash = createHash('sha256');
   for await (const chunk of await openAddress(web, url)) hash.update(chunk);

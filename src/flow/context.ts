@@ -65,7 +65,7 @@ export function detailOnce(context: Context, text: string): void {
   reportOnce(context, { type: 'detail', text });
 }
 
-/** The same without reports; what is not shown here is shown when it comes up again. */
+/** The same without reports; a note that is dropped here is shown the next time it occurs. */
 export function quietly(context: Context): Context {
   return { ...context, secrets: new Set(context.secrets), report: () => {} };
 }
@@ -79,7 +79,7 @@ export function countMoved(context: Context, what: string, of: number | null): (
   };
 }
 
-/** Reports that something is begun, and that it is done; what it throws says why it is not. */
+/** Reports the start and the end of an operation, also of a failed one. @throws the error of the operation. */
 export async function during<Value>(context: Context, what: string, work: () => Promise<Value>): Promise<Value> {
   context.report({ type: 'started', what });
   try {

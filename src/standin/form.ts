@@ -31,7 +31,7 @@ export async function receiveForm(request: FastifyRequest, store: Store, receivi
     const taking = store.receive(stream, { ...receiving, sizeBytes }).then((received) => {
       files.set(name, { ...received, fileName: fileName ?? '' });
     });
-    // What is behind a file that is not taken need not be read any more.
+    // After a refused file, the rest of the body does not need to be read.
     taking.catch(fail);
     waiting.push(taking);
   });

@@ -25,7 +25,7 @@ export type Receiving = {
   readonly room?: number;
   /** How long it is said to be. */
   readonly sizeBytes?: number;
-  /** False for what is not served before it is flushed later. */
+  /** False for files that are served only after a later flush. */
   readonly isFlushed?: boolean;
 };
 

@@ -92,7 +92,7 @@ async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
   }
 }
 
-/** What may be sent to a server that is not configured. */
+/** Data that may be sent to a server that is not configured. */
 const harmless: ReadonlySet<string> = new Set(['accept', 'user-agent', 'range']);
 
 /** Reads what is left of a short body: only then is the connection free for the next request. A long one is cut off. */

@@ -36,7 +36,7 @@ function summary(releases: readonly DeliveredRelease[], screen: Screen): string 
   return renderTable({ columns, rows, screen });
 }
 
-/** That all is well, or what is not. */
+/** All delivered, or the deliveries that are not. */
 function stateText(deliveries: readonly Delivery[], screen: Screen): string {
   if (deliveries.length === 0) return `${signText('nothing', screen)} no destination`;
   const open = deliveries.filter(({ state, isUnconfirmed }) => !isGood(state) || isUnconfirmed);

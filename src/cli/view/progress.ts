@@ -91,7 +91,7 @@ function amount({ since, moved }: Work): string[] {
   return [`${formatBytes(bytes)} of ${formatBytes(of)}`, rate, ...left];
 }
 
-type Told = Exclude<ProgressEvent, { type: 'started' | 'moved' }>;
+type EndEvent = Exclude<ProgressEvent, { type: 'started' | 'moved' }>;
 type Shown = {
   readonly works: Map<string, Work>;
   /** The last reason for which something waited: it is shown once, however often it is given. */
@@ -99,7 +99,7 @@ type Shown = {
   readonly screen: Screen;
 };
 
-function finishedLines(event: Told, { works, waited, screen }: Shown): string[] {
+function finishedLines(event: EndEvent, { works, waited, screen }: Shown): string[] {
   if (event.type === 'group') return [screen.colours.bold(cleanText(event.title))];
   if (event.type === 'warning') return [beside(`${sign('warning', screen)} warning: `, cleanLines(event.text), screen)];
   if (event.type === 'detail' && !screen.isVerbose) return [];

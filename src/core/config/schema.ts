@@ -372,7 +372,7 @@ const packageEntry = () =>
 const secretPattern = /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+|kept:[A-Za-z0-9][\w.-]*)$/;
 const secret = () => Joi.string().pattern(secretPattern, 'env:NAME, file:PATH or kept:NAME');
 
-/** Told in one sentence whatever was written: a secret that stands there by mistake must not be repeated. */
+/** The same sentence for every value: a secret written there by mistake must not be repeated. */
 const credential = () =>
   Joi.alternatives()
     .conditional(Joi.object(), {

@@ -2,7 +2,7 @@ import { clampWeight, heaviest, type Weight } from '../version/weight.ts';
 import type { Reverted } from './reference.ts';
 import type { TouchingCommit, Walk } from './walk.ts';
 
-/** What git says of commits that the walk does not hold: released before, with their weight; absent when unknown. */
+/** Commits outside the walk, as git lists them: released before, with their weight; absent when unknown. */
 export type ReleasedCommits = ReadonlyMap<string, { readonly weight: Weight }>;
 
 /** What became of a commit for one package. */

@@ -31,7 +31,7 @@ export function parseHeader(line: string): Header | null {
   return { kind: kind.toLowerCase(), scope: scope?.trim() || null, breaking: mark === '!', summary: summary.trim() };
 }
 
-/** Takes a whole message apart. Anything is a message; what does not fit the grammar is body. */
+/** Takes a whole message apart. Any text is a message; lines that do not match the grammar belong to the body. */
 export function parseMessage(message: string): Message {
   const lines = message.split(/\r\n|\n|\r/);
   const subject = (lines[0] ?? '').trim();

@@ -1,7 +1,7 @@
 import { textOfHtml } from './html-text.ts';
 import { type MarkdownNode, maxMarkdownLength, parseMarkdown } from './markdown.ts';
 
-/** Markdown as a page shows it, in plain text: HTML tags taken out, what is hidden not shown. */
+/** Markdown as a page shows it, in plain text: without HTML tags and hidden elements. */
 export function renderMarkdownPage(text: string): string {
   const shown = blocks(parseMarkdown(text), '')
     .replace(/\n{3,}/g, '\n\n')

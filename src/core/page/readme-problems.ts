@@ -4,7 +4,7 @@ import { allNodes, maxMarkdownLength, parseMarkdown } from './markdown.ts';
 
 const maxProblems = 5;
 
-/** What would not read on an index page as it does beside the code; one sentence each, five at most. */
+/** Parts that an index page would render differently; one sentence each, five at most. */
 export function readmeProblems({ text, format }: ShownReadme): string[] {
   const checked = text.slice(0, maxMarkdownLength);
   const found = format === 'markdown' ? markdownProblems(checked) : format === 'rst' ? rstProblems(checked) : [];

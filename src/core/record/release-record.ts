@@ -63,7 +63,7 @@ export type ReleaseRecord = {
   readonly artifacts: readonly ArtifactRecord[];
   /** SBOMs written for it, of the form `spdx` or `cyclonedx`; none until they are. */
   readonly sboms: readonly ArtifactRecord[];
-  /** What could not be built on this machine. */
+  /** Artifacts that could not be built on this machine. */
   readonly pending: readonly PendingArtifact[];
   /** Whether it was built from files that no commit holds. */
   readonly uncommitted: boolean;

@@ -6,8 +6,8 @@ import type { Sbom, SbomPackage } from './sbom.ts';
 export type InnerSbom = { readonly artifact: string; readonly path: string; readonly text: string };
 
 /**
- * The SBOM with what builds put into the artifacts: packages that SBOMs inside the artifacts list. One that the SBOM has
- * already is there once; an inner SBOM that cannot be read is among what could not be determined.
+ * The SBOM with bundled packages added: those that SBOMs inside the artifacts list. A package that the SBOM has already
+ * is not repeated; an unreadable inner SBOM is added to `unknown`.
  * @param root the package that contains them.
  */
 export function withBundled(sbom: Sbom, root: string, inner: readonly InnerSbom[]): Sbom {

@@ -13,7 +13,7 @@ import {
 
 type Json = Readonly<Record<string, unknown>>;
 
-/** An SBOM from a CycloneDX document in JSON, from any author; what is not understood is left out. */
+/** An SBOM from a CycloneDX document in JSON, from any author; unknown fields are ignored. */
 export function readCycloneDx(document: Json): Sbom {
   const metadata = objectOf(document['metadata']);
   const collected = new Collector();

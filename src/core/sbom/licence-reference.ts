@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import parseLicence from 'spdx-expression-parse';
 
-/** A licence as SPDX writes it: an expression, with a text of its own for what the list does not know. */
+/** A licence as SPDX writes it: an expression, with a `LicenseRef-` for licences outside the list. */
 export type SpdxLicence = {
   readonly expression: string;
   readonly extracted: { readonly licenseId: string; readonly extractedText: string; readonly name: string } | null;

@@ -1,7 +1,7 @@
 /** What is wrong in an SBOM, and where (RFC 6901, JSON Pointer). */
 export type SbomProblem = { readonly pointer: string; readonly message: string };
 
-/** What a value must be. Fields not named are wrong, as both formats' schemas say, unless `open`. */
+/** Expected shape of a value. Other fields are errors, as both formats' schemas say, unless `open`. */
 export type Shape =
   | { readonly type: 'text'; readonly pattern?: RegExp; readonly says?: string; readonly of?: readonly string[] }
   | { readonly type: 'number' | 'boolean' | 'any' }

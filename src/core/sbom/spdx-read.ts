@@ -23,7 +23,7 @@ const reversed: Readonly<Record<string, DependencyKind>> = {
   TEST_DEPENDENCY_OF: 'development',
 };
 
-/** An SBOM from an SPDX 2.x document in JSON, from any author; what is not understood is left out. */
+/** An SBOM from an SPDX 2.x document in JSON, from any author; unknown fields are ignored. */
 export function readSpdx(document: Json): Sbom {
   const ids = new Map<string, string>();
   const packages = objectsOf(document['packages']);

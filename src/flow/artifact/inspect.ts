@@ -15,7 +15,7 @@ import { type ReleaseFolder, readRecordBeside } from '../release-folder/built-re
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { type ArtifactComparison, compareArtifacts, compareWithLast } from './compare-artifacts.ts';
 
-/** What is inside an artifact, and what else was asked of it; null for what was not. */
+/** Contents of an artifact, and the other requested parts; null for parts that were not requested. */
 export type Inspection = {
   readonly file: string;
   readonly artifact: ReadArtifact;

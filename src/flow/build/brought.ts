@@ -77,7 +77,7 @@ async function copyWithDigests(from: string, to: string): Promise<WrittenArchive
   });
 }
 
-/** What an artifact does not say cannot contradict; a jar names its module, not its coordinates. */
+/** Missing values cannot contradict the release; a jar has its module name, not its coordinates. */
 function differing(what: string, actual: string | null, wanted: string | null): string[] {
   return actual === null || wanted === null || actual === wanted
     ? []

@@ -321,7 +321,7 @@ async function confirmDelivery(
 /** Even at the end of its time a download gets this long to begin. */
 const leastConfirmMs = 2000;
 
-/** Why what lies at an address is not the artifact: other bytes, or nothing that could be read. */
+/** Why the file at an address is not the artifact: other bytes, or unreadable. */
 export type Mismatch = { readonly why: string; readonly isDifferent: boolean };
 
 /**

@@ -20,7 +20,7 @@ import { openContext, readWorkspace } from '../workspace/workspace.ts';
 /** Where something was found, or would be. */
 export type TraceMatch = {
   readonly package: string;
-  /** The release that has it first on its line; for what is not released yet, the version that would have it. */
+  /** The first release on its branch that contains it; before a release, the version that would. */
   readonly version: string | null;
   readonly isReleased: boolean;
   /** The line of releases: the name of its stream. */

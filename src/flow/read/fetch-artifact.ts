@@ -9,7 +9,7 @@ import { type Context, countMoved } from '../context.ts';
 
 /**
  * Fetches an artifact from a destination that has it into a folder.
- * @throws DELIVERY_DIFFERS when what comes is not what was recorded.
+ * @throws DELIVERY_DIFFERS when the downloaded bytes differ from the recorded digest.
  */
 export async function fetchArtifact(
   context: Context,

@@ -100,7 +100,7 @@ async function findUnfinished(
   return [];
 }
 
-/** What this clone does not have yet of the tags that may be meant comes from the remote, with their commits. */
+/** Fetches candidate tags that this clone does not have yet from the remote, with their commits. */
 async function releasesWithTags(
   context: Context,
   { repository, remote, named }: { readonly repository: Repository; readonly remote: string; readonly named: string },
@@ -257,7 +257,7 @@ async function copyBuilt({
   return true;
 }
 
-/** Rebuilds what is no longer available, at the planned commit, and accepts what has the planned digest. */
+/** Rebuilds artifacts that are no longer available, at the planned commit, and accepts those with the planned digest. */
 async function rebuild(
   context: Context,
   { workspace, run, found, ledger, options }: Layout,

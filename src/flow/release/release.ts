@@ -433,7 +433,7 @@ async function makeCommit(
   return commit;
 }
 
-/** Builds what is not built yet; what an earlier try left whole is kept. */
+/** Builds the missing artifacts; complete ones from an earlier attempt are kept. */
 async function buildAll(context: Context, run: Run, survey: Survey): Promise<ReleaseFolder[]> {
   const { journal, opened } = run;
   const output = outOf(run);

@@ -30,7 +30,7 @@ const deflate: (input: Uint8Array, options: ZlibOptions) => Promise<Buffer> = pr
 
 /**
  * Writes a zip archive of the inputs in their order, all with one time. Files are deflated on all cores, each on its own up
- * to 1 MiB, in blocks beyond; what does not become smaller is stored. The file is flushed to disk.
+ * to 1 MiB, in blocks beyond; entries that do not shrink are stored. The file is flushed to disk.
  * @throws FILE_CHANGED when a file is not as long as it was when it was selected.
  */
 export async function writeZip(

@@ -27,7 +27,7 @@ export type ReadLedgerFiles = {
   readonly unknown: readonly string[];
 };
 
-/** Reads every event. Two git processes, whatever their number. What cannot be read does not hide the rest. */
+/** Reads every event. Two git processes, whatever their number. Unreadable events do not hide the others. */
 export async function readEvents({ place }: Repository): Promise<ReadLedgerFiles> {
   if ((await currentLedger(place)) === null) return { events: [], damaged: [], unknown: [] };
   const files = [...(await listTree(place, ledgerRef))].filter(([file]) => !/\/contents-[^/]+$/.test(file));

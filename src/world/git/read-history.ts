@@ -63,7 +63,7 @@ function parseRecords(bytes: Buffer, mark: Buffer, people: Map<string, Person>):
     commits.push(parseRecord({ bytes, start: start + mark.length + 1, end: next, people }));
     start = next;
   }
-  // What is kept must not hold the whole chunk in memory.
+  // Kept strings must not keep the whole chunk in memory.
   return { commits, rest: start === -1 ? Buffer.from(bytes) : Buffer.from(bytes.subarray(start)) };
 }
 

@@ -51,7 +51,7 @@ function extensionsText(wanted: readonly Wanted[]): string {
   return `<extensions>${extensions.join('')}</extensions>\n`;
 }
 
-/** Everything comes from this one repository; what its digests do not prove is not taken. */
+/** Everything comes from this one repository; files that do not match their digests are refused. */
 function settingsText(wanted: readonly Wanted[]): string {
   const url = escapeHtml(wanted[0]?.offer.url ?? '');
   const policy = (isOn: boolean) => `<enabled>${String(isOn)}</enabled><checksumPolicy>fail</checksumPolicy>`;
