@@ -59,13 +59,13 @@ describe('an index for Python', () => {
 
   it.each<[string, RegExp, ReturnType<typeof upload>]>([
     ['another digest', /digest/, upload(set('sha256_digest', 'f'.repeat(64)))],
-    ['a local version', /no version for an index/, upload(set('version', '1.3.1+local'))],
-    ['a version that is none', /no version for an index/, upload(set('version', '1.3.1-early'))],
-    ['a name that is none', /no project name/, upload(set('name', '-tide mark-'))],
+    ['a local version', /not a version that an index accepts/, upload(set('version', '1.3.1+local'))],
+    ['an invalid version', /not a version that an index accepts/, upload(set('version', '1.3.1-early'))],
+    ['an invalid name', /not a project name/, upload(set('name', '-tide mark-'))],
     ['another action', /unknown action/, upload(set(':action', 'submit'))],
     ['no metadata version', /metadata_version/, upload(set('metadata_version', ''))],
-    ['a file of another project', /no name for/, upload(() => {}, 'gauges-1.3.1-py3-none-any.whl')],
-    ['a file of another version', /no name for/, upload(() => {}, 'tidemark_py-1.3.2-py3-none-any.whl')],
+    ['a file of another project', /not a file name for/, upload(() => {}, 'gauges-1.3.1-py3-none-any.whl')],
+    ['a file of another version', /not a file name for/, upload(() => {}, 'tidemark_py-1.3.2-py3-none-any.whl')],
   ])('refuses %s and keeps nothing', async (_, message, { body, headers }) => {
     const { call, files } = await server();
 
@@ -288,7 +288,7 @@ describe('a registry of artifacts', () => {
     ],
     ['what is no JSON', 'v2/office/tides/manifests/1.0', '{', type, 400],
     ['a tag that is none', 'v2/office/tides/manifests/1.0+x', manifest('x'), type, 400],
-    ['a name that is none', 'v2/Office/Tides/manifests/1.0', manifest('x'), type, 400],
+    ['an invalid name', 'v2/Office/Tides/manifests/1.0', manifest('x'), type, 400],
   ])('refuses %s, in the words of the specification', async (_, path, body, headers, status) => {
     const { call } = await server();
 
