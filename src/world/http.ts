@@ -117,7 +117,7 @@ export async function readText({ status, chunks }: Omit<HttpAnswer, 'headers'>, 
     if (sizeBytes > limit) {
       throw new BevelstoneError('DESTINATION_ANSWER', {
         message: `${url} answered with more than ${limit} bytes`,
-        why: 'no answer of this protocol is so long',
+        why: 'a valid answer is never that long',
         fix: 'Check that the address is a registry',
       });
     }

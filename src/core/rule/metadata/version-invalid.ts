@@ -6,16 +6,16 @@ import type { Rule } from '../rule.ts';
 const pep440 = /^(?:\d+!)?\d+(?:\.\d+)*(?:(?:a|b|rc)\d+)?(?:\.post\d+)?(?:\.dev\d+)?(?:\+[a-z0-9]+(?:\.[a-z0-9]+)*)?$/;
 
 const grammars: Readonly<Record<string, { readonly isValid: (text: string) => boolean; readonly says: string }>> = {
-  'npm-tarball': { isValid: isVersion, says: 'no version of SemVer 2.0.0' },
-  wheel: { isValid: (text) => pep440.test(text), says: 'no normal version of PEP 440' },
-  sdist: { isValid: (text) => pep440.test(text), says: 'no normal version of PEP 440' },
+  'npm-tarball': { isValid: isVersion, says: 'not a SemVer 2.0.0 version' },
+  wheel: { isValid: (text) => pep440.test(text), says: 'not a normalised PEP 440 version' },
+  sdist: { isValid: (text) => pep440.test(text), says: 'not a normalised PEP 440 version' },
   nupkg: {
     isValid: (text) => isVersion(text) || /^\d+(?:\.\d+){1,3}(?:-[0-9A-Za-z.-]+)?$/.test(text),
-    says: 'no version of three or four numbers',
+    says: 'not a version of two to four numbers',
   },
   deb: {
     isValid: (text) => /^(?:\d+:)?\d[A-Za-z0-9.+~-]*$/.test(text),
-    says: 'no version that begins with a digit (Debian Policy §5.6.12)',
+    says: 'not a version that begins with a digit (Debian Policy §5.6.12)',
   },
 };
 

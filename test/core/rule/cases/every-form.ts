@@ -134,7 +134,7 @@ export const breaking: readonly BreakingCase[] = [
   ['metadata/name-lookalike', npmArtifact({ dependencies: { tidemrak: '^1' } }), /this workspace has tidemark/],
   ['metadata/name-lookalike', npmArtifact({ dependencies: { tidemarks: '^1' } }), /this workspace has tidemark/],
   ['metadata/name-lookalike', npmArtifact(), /tidemark is almost the same as tide-mark/, { others: ['tide-mark'] }],
-  ['metadata/version-invalid', npmArtifact({ version: '1.4' }, {}, 'tidemark-1.4.tgz'), /no version of SemVer/],
+  ['metadata/version-invalid', npmArtifact({ version: '1.4' }, {}, 'tidemark-1.4.tgz'), /not a SemVer 2\.0\.0 version/],
   [
     'metadata/version-disagrees',
     npmArtifact({ version: '1.3.2' }),

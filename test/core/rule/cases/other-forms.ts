@@ -99,7 +99,7 @@ export const breaking: readonly BreakingCase[] = [
   [
     'metadata/version-invalid',
     wheelArtifact('', { [`${info}/METADATA`]: 'Metadata-Version: 2.4\nName: tidemark-py\nVersion: 2.0.0-early.1\n' }),
-    /no normal version of PEP 440/,
+    /not a normalised PEP 440 version/,
   ],
   [
     'metadata/classifier-unknown',
