@@ -35,7 +35,7 @@ export function compareVersions(a: string, b: string): number {
 
 const isPlain = /^\d+\.\d+\.\d+$/;
 
-/** The highest of the versions, or null when there is none. */
+/** The highest of the versions, the first of several that differ only in build metadata (SemVer §10); null for none. */
 export function highestVersion(versions: Iterable<string>): string | null {
   let highest: string | null = null;
   for (const version of versions) if (highest === null || compareVersions(version, highest) > 0) highest = version;

@@ -5,7 +5,7 @@ import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/ecosystem/node
 import { pointerFor } from '../../../src/core/version/pointer.ts';
 import { chooseStream, counterOf, previewLabel } from '../../../src/core/version/stream.ts';
 import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
-import { bump, isVersion } from '../../../src/core/version/version.ts';
+import { bump, highestVersion, isVersion } from '../../../src/core/version/version.ts';
 
 describe('a version', () => {
   it.each([
@@ -48,6 +48,14 @@ it.each([
   ['1.4.0', null],
 ])('the counter of %s in the series "early" is %s', (version, counter) => {
   expect(counterOf(version, 'early')).toBe(counter);
+});
+
+it.each<[string, string[], string | null]>([
+  ['a release is above its prereleases', ['1.4.0-early.2', '1.4.0', '1.4.0-early.10'], '1.4.0'],
+  ['build metadata has no order, so the first stays', ['1.4.0+fen', '1.4.0+marsh'], '1.4.0+fen'],
+  ['an empty list has no highest version', [], null],
+])('%s', (_, versions, highest) => {
+  expect(highestVersion(versions)).toBe(highest);
 });
 
 describe('tags', () => {
