@@ -25,7 +25,12 @@ _bevelstone() {
 compdef _bevelstone bevelstone`,
   fish: `# fish completion for bevelstone; in ~/.config/fish/config.fish: bevelstone completion fish | source
 function __bevelstone_complete
-    bevelstone completion --line (commandline -cp | string collect) 2>/dev/null
+    set -l found (bevelstone completion --line (commandline -cp | string collect) 2>/dev/null)
+    if test -n "$found[1]"
+        printf '%s\\n' $found
+    else
+        __fish_complete_path (commandline -ct)
+    end
 end
-complete -c bevelstone -a '(__bevelstone_complete)'`,
+complete -c bevelstone -f -a '(__bevelstone_complete)'`,
 };

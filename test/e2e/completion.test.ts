@@ -7,20 +7,24 @@ import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { itWith } from '../builders/tools.ts';
 
-/** What bash offers at the end of a line, through the script that the program prints. */
-async function offeredByBash(line: string, { cwd, env }: { cwd: string; env: Readonly<Record<string, string>> }) {
+/** A search path on which `bevelstone` is the built program. */
+function pathWithProgram(): string {
   const bin = temporaryFolder();
   symlinkSync(programFile, path.join(bin, 'bevelstone'));
+  return `${bin}:${path.dirname(process.execPath)}:/usr/bin:/bin`;
+}
+
+/** What bash offers at the end of a line, through the script that the program prints. */
+async function offeredByBash(line: string, { cwd, env }: { cwd: string; env: Readonly<Record<string, string>> }) {
   const { stdout: script } = await bevelstone(['completion', 'bash'], { cwd });
   // bash splits the line at spaces and at @ and : before it calls the function.
   const words = line.match(/[@:=]|[^\s@:=]+/g) ?? [];
   const all = line.endsWith(' ') ? [...words, ''] : words;
   const run = `${script}
 COMP_LINE=$1; COMP_POINT=\${#1}; shift; COMP_WORDS=("$@"); COMP_CWORD=$(($# - 1)); _bevelstone; printf '%s\\n' "\${COMPREPLY[@]}"`;
-  const search = `${bin}:${path.dirname(process.execPath)}:/usr/bin:/bin`;
   const shown = execFileSync('bash', ['-c', run, 'bash', line, ...all], {
     cwd,
-    env: testEnvironment({ ...env, PATH: search }),
+    env: testEnvironment({ ...env, PATH: pathWithProgram() }),
     encoding: 'utf8',
   });
   return shown.split('\n').filter((word) => word !== '');
@@ -57,6 +61,23 @@ describe('completion', () => {
 
       execFileSync(shell, ['-n', '-c', stdout]);
     });
+
+  itWith('fish')('in fish offers releases without files, and files where an artifact is expected', async () => {
+    const w = await releaseWorkspace();
+    expect((await w.release()).error).toBeNull();
+    const { stdout: script } = await bevelstone(['completion', 'fish'], { cwd: w.folder });
+    const offered = (line: string): string[] =>
+      execFileSync('fish', ['--no-config', '-c', `${script}\ncomplete -C "${line}"`], {
+        cwd: w.folder,
+        env: testEnvironment({ ...w.env, PATH: pathWithProgram() }),
+        encoding: 'utf8',
+      })
+        .split('\n')
+        .filter((word) => word !== '');
+
+    expect(offered('bevelstone ledger show ')).toEqual(['soundings@0.1.0']);
+    expect(offered('bevelstone inspect bevelstone.y')).toEqual(['bevelstone.yaml']);
+  });
 
   it('outside of a repository offers no names, and no error', async () => {
     const run = await bevelstone(['completion', '--line', 'bevelstone probe '], { cwd: temporaryFolder() });
