@@ -51,6 +51,11 @@ export type ListedCommand = {
   readonly load: () => Promise<Command<any, any>>;
 };
 
+/** The command that the first words of a line name, or null. */
+export function findCommand(words: readonly string[], commands: readonly ListedCommand[]): ListedCommand | null {
+  return commands.find(({ name }) => name.split(' ').every((part, index) => words[index] === part)) ?? null;
+}
+
 /** What may follow the first word of a command of two words; empty for others. */
 export function secondWords(first: string, commands: readonly ListedCommand[]): string[] {
   return commands.flatMap(({ name }) => (name.startsWith(`${first} `) ? [name.slice(first.length + 1)] : []));

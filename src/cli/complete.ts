@@ -1,7 +1,7 @@
 import { ruleIds } from '../core/name/rule.ts';
 import type { Context } from '../flow/context.ts';
 import type { NameKind } from '../flow/ledger/known-names.ts';
-import { type ListedCommand, secondWords } from './command.ts';
+import { findCommand, type ListedCommand, secondWords } from './command.ts';
 import { knownOptions } from './options.ts';
 
 /** Arguments and options whose values only the workspace knows. */
@@ -28,7 +28,7 @@ const namesIn: Readonly<Record<string, NameKind>> = {
 export async function complete(context: Context, line: string, commands: readonly ListedCommand[]): Promise<string[]> {
   const words = line.split(/\s+/).slice(1);
   const word = words.pop() ?? '';
-  const listed = commandOf(words, commands);
+  const listed = findCommand(plainWords(words), commands);
   const candidates =
     listed === null && !word.startsWith('-')
       ? nextWords(words, commands)
@@ -38,11 +38,6 @@ export async function complete(context: Context, line: string, commands: readonl
 
 function plainWords(words: readonly string[]): string[] {
   return words.filter((word) => !word.startsWith('-'));
-}
-
-function commandOf(words: readonly string[], commands: readonly ListedCommand[]): ListedCommand | null {
-  const plain = plainWords(words);
-  return commands.find(({ name }) => name.split(' ').every((part, index) => plain[index] === part)) ?? null;
 }
 
 /** First words of commands, or second ones behind a first. */

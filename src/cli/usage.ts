@@ -1,6 +1,6 @@
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { nearest } from '../core/text/nearest.ts';
-import { type ListedCommand, secondWords } from './command.ts';
+import { findCommand, type ListedCommand, secondWords } from './command.ts';
 import { commandList } from './command-list.ts';
 import { knownOptions } from './options.ts';
 
@@ -26,7 +26,7 @@ export function usageError(
   commands: ReadonlyMap<string, LoadedCommand>,
 ): BevelstoneError {
   const words = args.filter((arg) => !arg.startsWith('-'));
-  const listed = commandList.find(({ name }) => name.split(' ').every((word, index) => words[index] === word)) ?? null;
+  const listed = findCommand(words, commandList);
   const line = { args, words, listed, command: commands.get(listed?.name ?? '') ?? null };
   const { message, near } = explain(parserMessage, line);
   const help = `bevelstone ${listed?.name ?? ''}`.trim();

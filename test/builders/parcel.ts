@@ -148,7 +148,7 @@ export async function destinationAt(
   return openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
 }
 
-/** How a parcel is sent when nobody watches. */
+/** Options for a delivery whose progress is not shown. */
 export const quietly = (parcel: Parcel) => ({ all: [parcel], moved: () => {} });
 
 /** Everything that lies at an address. */

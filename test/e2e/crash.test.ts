@@ -96,7 +96,7 @@ describe.each([
     expect(killed, 'it was killed').toBeNull();
     expect(next.error?.code).toBe(isOver ? 'NOTHING_TO_RELEASE' : undefined);
     expect(endOf(w)).toEqual(expected);
-    // An answer that nobody waited for any more is not counted; that the file is there once, the state says.
+    // An answer after the end of the program is not counted; the state shows that the file is there once.
     expect(Math.max(0, ...uploads(w))).toBeLessThanOrEqual(1);
     expect(w.git('for-each-ref', 'refs/bevelstone/run')).toBe('');
     expect(w.git('rev-parse', 'main')).toBe(w.git('rev-parse', 'origin/main'));

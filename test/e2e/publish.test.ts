@@ -78,7 +78,7 @@ describe('publish', () => {
     ['no token', { TIDE_OFFICE_TOKEN: '' }, 'CREDENTIAL_MISSING', 5, /TIDE_OFFICE_TOKEN is not set/],
     ['no address', { TIDE_OFFICE_URL: '' }, 'ENVIRONMENT_MISSING', 2, /TIDE_OFFICE_URL/],
     [
-      'nobody at the address',
+      'no server at the address',
       { TIDE_OFFICE_URL: 'http://127.0.0.1:9/node/', BEVELSTONE_TRUST: 'http://127.0.0.1:9' },
       'DESTINATION_UNREACHABLE',
       5,

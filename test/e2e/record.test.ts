@@ -28,7 +28,7 @@ describe('an existing tag', () => {
   it.each([
     ['gives too little for what changed', ['v0.1.1'], 'VERSION_REFUSED', 'demand'],
     ['is not on the remote', ['v0.2.0', 'here only'], 'TAG_NOT_PUSHED', 'does not have it'],
-    ['belongs to nobody', ['nightly'], 'PACKAGE_NOT_FOUND', 'matches no'],
+    ['does not match the tag pattern of a package', ['nightly'], 'PACKAGE_NOT_FOUND', 'matches no'],
   ])('is refused when it %s', async (_, [tag = '', isLocal], code, why) => {
     const w = await releaseWorkspace();
     await w.release();

@@ -19,7 +19,7 @@ function write(folder: string, files: Readonly<Record<string, string>>): void {
   }
 }
 
-/** A folder with code, a vendored copy, a lockfile below the first level, and one that nobody reads. */
+/** A folder with code, a vendored copy, a lockfile below the first level, and one that is not read. */
 function tideFolder(): string {
   const folder = path.join(temporaryFolder(), 'tides');
   write(folder, {

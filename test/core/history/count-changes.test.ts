@@ -137,7 +137,7 @@ describe('a revert of something released', () => {
   });
 });
 
-it('a walk keeps commits of no package on request, and knows merges', () => {
+it('a walk keeps commits outside every package on request, and recognises merges', () => {
   const others = (keepOthers: boolean) => {
     const made = new Walk({
       owners: packagesByPath([{ folder: 'a', also: [] }]),

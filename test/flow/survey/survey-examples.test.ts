@@ -536,7 +536,7 @@ const rows: readonly Row[] = [
     warns: /also changes packages\/a\/x/,
   },
   {
-    name: 'a record alone counts for nobody',
+    name: 'a record alone is not a change',
     history: 'unmarked: patch',
     build: (r) => {
       released(r);
