@@ -193,7 +193,7 @@ describe('publish', () => {
     expect(tags(w)).toEqual([]);
   });
 
-  it('refuses when the tag names another commit on the remote, or is lightweight', async () => {
+  it('refuses when the tag names another commit on the remote, and accepts a lightweight one with a note', async () => {
     const w = await built();
     w.git('push', '--quiet', 'origin', 'HEAD~3:refs/tags/tidemark/1.4.0');
     const elsewhere = await bevelstoneJson(['publish', ...nodePackages, '--push-tag', '--yes'], {
@@ -207,7 +207,8 @@ describe('publish', () => {
     });
 
     expect(elsewhere).toMatchObject({ exitCode: 3, error: { code: 'TAG_ELSEWHERE' } });
-    expect(lightweight).toMatchObject({ exitCode: 3, error: { code: 'TAG_NOT_PUSHED' } });
+    expect(lightweight.exitCode).toBe(0);
+    expect(lightweight.warnings).toContainEqual(expect.stringContaining('tidemark/1.4.0 is lightweight'));
   });
 
   it('lets exactly one of two clones win that release the same version at the same moment', async () => {
@@ -234,7 +235,7 @@ describe('publish', () => {
     expect(result.releases).toHaveLength(1);
   });
 
-  it('refuses a lightweight tag of its own clone too', async () => {
+  it('pushes a lightweight tag of its own clone as it is', async () => {
     const w = await built();
     w.git('tag', 'gauges/0.2.1');
 
@@ -243,10 +244,9 @@ describe('publish', () => {
       env: w.env,
     });
 
-    expect(run).toMatchObject({
-      exitCode: 3,
-      error: { code: 'TAG_NOT_PUSHED', fix: expect.stringContaining('git tag -d gauges/0.2.1') },
-    });
+    expect(run.exitCode).toBe(0);
+    expect(run.warnings).toContainEqual(expect.stringContaining('gauges/0.2.1 is lightweight'));
+    expect(w.git('ls-remote', 'origin', 'refs/tags/gauges/0.2.1').split('\t')[0]).toBe(w.git('rev-parse', 'HEAD'));
   });
 
   it('unites its ledger with what others wrote meanwhile', async () => {

@@ -23,6 +23,7 @@ export const survey: Command<SurveyOptions, Survey> = {
     changes: raw['changes'] === true,
     tags: raw['tags'] === true,
     from: null,
+    isPast: true,
     asReleased: false,
   }),
   run: async (options, context) => {

@@ -4,6 +4,7 @@ import type { Ecosystem } from '../name/ecosystem.ts';
 import type { BuiltForm, SbomKind } from '../name/form.ts';
 import type { Protocol } from '../name/protocol.ts';
 import type { StreamConfig } from '../version/stream.ts';
+import type { TagPattern } from '../version/tag-pattern.ts';
 import type { Weight } from '../version/weight.ts';
 
 // The shapes of bevelstone.yaml after its check, defaults filled in. Keys are written as in the file.
@@ -11,7 +12,7 @@ import type { Weight } from '../version/weight.ts';
 /** `history`: how commits and tags are read. */
 export type HistoryConfig = {
   /** Null: the default, which depends on the number of packages. */
-  readonly tag: readonly string[] | null;
+  readonly tag: readonly TagPattern[] | null;
   readonly first: string;
   readonly 'below-one': 'shift' | 'keep';
   readonly weights: Readonly<Record<string, Weight>>;
@@ -130,7 +131,7 @@ export type PackageConfig = {
   readonly folder: string;
   readonly ecosystem: Ecosystem | null;
   readonly also: readonly string[];
-  readonly tag: readonly string[] | null;
+  readonly tag: readonly TagPattern[] | null;
   readonly tools: readonly ToolConfig[];
   readonly build: readonly StepConfig[];
   readonly platforms: readonly string[];

@@ -26,6 +26,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'write-back.make[].files': 'Globs of the files that the command may change.',
   history: 'How versions are derived from commits and tags.',
   'history.tag': 'Tag pattern, such as "{package}/{version}". In a list, the first is written and all are read.',
+  ...tagPatternKeys('history.tag'),
   'history.first': 'Version of a first release.',
   'history.below-one':
     'Before 1.0.0: with "shift" a breaking change raises the minor number and a feature the patch number; "keep" treats them as after 1.0.0.',
@@ -48,6 +49,8 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   streams: 'Streams by name. The first whose `from` matches the branch is used.',
   'streams.*.from': 'Branch name or names; * stands for any text and is captured as {1}.',
   'streams.*.only': 'SemVer range of the versions that may be released here, such as "1.x" or "{1}".',
+  'streams.*.version':
+    'Version of the first release on the branch, such as "{1}"; missing numbers are 0. After that it acts as `only`.',
   'streams.*.identifier': 'Prerelease identifier, such as early in 2.0.0-early.1.',
   'streams.*.spell': 'How ecosystems that only have fixed stages spell the identifier: alpha, beta or rc.',
   'streams.*.count': 'What the number of a prerelease counts: releases or commits.',
@@ -57,6 +60,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.ecosystem': 'Ecosystem; found from the manifest when left out.',
   'packages.*.also': 'Globs of paths outside the folder whose changes count too.',
   'packages.*.tag': 'Tag pattern or patterns of this package, instead of history.tag.',
+  ...tagPatternKeys('packages.*.tag'),
   'packages.*.tools': 'Programs that the build steps use, with a version range where it matters: "node >=20".',
   'packages.*.build': 'Build steps, run in order in a fresh checkout. A text is a shell command.',
   'packages.*.build[].run': 'Shell command.',
@@ -163,3 +167,19 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'rehearse.required': 'Whether a release stops if the rehearsal could not run.',
   afterwards: 'Commands run after a release, once per package, with its release.json on standard input.',
 };
+
+/** The keys of a tag pattern, alone or in a list. */
+function tagPatternKeys(path: string): Record<string, string> {
+  const keys = {
+    read: 'The pattern itself.',
+    parts: 'How many numbers a version has at least; missing ones are read as 0. Written tags always have three.',
+    prerelease: 'How prereleases are written: semver (1.2.0-beta.1), python (1.2b1) or maven (1.2.0.Beta1).',
+    separator: 'What stands between the numbers: ".", "_" or "-".',
+  };
+  return Object.fromEntries(
+    Object.entries(keys).flatMap(([key, text]) => [
+      [`${path}.${key}`, text],
+      [`${path}[].${key}`, text],
+    ]),
+  );
+}

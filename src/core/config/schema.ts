@@ -8,6 +8,8 @@ import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
 import { whyComplex } from '../text/glob.ts';
 import { compilePattern } from '../text/linear-pattern.ts';
+import { strictReading } from '../version/loose-version.ts';
+import type { TagPattern } from '../version/tag-pattern.ts';
 import { isRange, isVersion } from '../version/version.ts';
 import { weights } from '../version/weight.ts';
 import {
@@ -46,6 +48,27 @@ const oneOrMore = () =>
     // biome-ignore lint/suspicious/noThenProperty: Joi's own word
     then: texts().min(1),
     otherwise: Joi.string().custom((text: string) => [text]),
+  });
+
+/** A tag pattern: its text alone is read as strict SemVer. */
+const tagPattern = () =>
+  Joi.alternatives().conditional(Joi.object(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.object<TagPattern>({
+      read: Joi.string().required(),
+      parts: Joi.number().valid(1, 2, 3).default(strictReading.parts),
+      prerelease: Joi.string().valid('semver', 'python', 'maven').default(strictReading.prerelease),
+      separator: Joi.string().valid('.', '_', '-').default(strictReading.separator),
+    }),
+    otherwise: Joi.string().custom((read: string) => ({ ...strictReading, read })),
+  });
+
+/** One tag pattern or a list, as a list. */
+const tagPatterns = () =>
+  Joi.alternatives().conditional(Joi.array(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.array().items(tagPattern()).min(1),
+    otherwise: tagPattern().custom((pattern: TagPattern) => [pattern]),
   });
 
 const version = () =>
@@ -121,7 +144,7 @@ const defaultWeights: HistoryConfig['weights'] = { breaking: 'major', feat: 'min
 
 const history = () =>
   Joi.object({
-    tag: oneOrMore().default(null),
+    tag: tagPatterns().default(null),
     first: version().default('0.1.0'),
     'below-one': Joi.string().valid('shift', 'keep').default('shift'),
     weights: record(weight())
@@ -181,11 +204,12 @@ const stream = () =>
   Joi.object({
     from: Joi.alternatives(branchPattern(), Joi.array().items(branchPattern()).min(1)).required(),
     only: Joi.string(),
+    version: Joi.string(),
     identifier: Joi.string().pattern(/^[A-Za-z][0-9A-Za-z-]*$/, 'a word of letters, digits and hyphens'),
     spell: Joi.string().valid('alpha', 'beta', 'rc'),
     count: Joi.string().valid('releases', 'commits'),
     preview: Joi.boolean(),
-  }).oxor('only', 'identifier', 'preview');
+  }).oxor('only', 'version', 'identifier', 'preview');
 
 const defaultStreams = {
   stable: { from: ['main', 'master'] },
@@ -355,7 +379,7 @@ const packageEntry = () =>
       .valid(...ecosystems)
       .default(null),
     also: globs().default([]),
-    tag: oneOrMore().default(null),
+    tag: tagPatterns().default(null),
     tools: Joi.array().items(tool()).default([]),
     build: Joi.array().items(step()).default([]),
     platforms: Joi.array().items(platform()).unique().default([]),

@@ -1,60 +1,8 @@
-import type { Ecosystem } from '../name/ecosystem.ts';
-import { assignTags, type Tag } from '../version/tag-pattern.ts';
+import type { CommitHabit } from '../history/guess-patterns.ts';
+import { defaultTagPattern, formatTagPatterns, type TagPattern } from '../version/tag-pattern.ts';
 import { ecosystemDefinitions } from './definitions.ts';
-
-/** A package that was found in a repository. */
-export type FoundPackage = {
-  readonly name: string;
-  /** '' for the root. */
-  readonly folder: string;
-  readonly ecosystem: Ecosystem;
-};
-
-/** Patterns that tags are tried with, the most usual first. */
-const tagPatterns = [
-  '{package}/{version}',
-  '{package}/v{version}',
-  '{package}@{version}',
-  '{package}-v{version}',
-  '{package}-{version}',
-  '{package}_{version}',
-  'v{version}',
-  '{version}',
-  'release-{version}',
-  'release/{version}',
-  'version-{version}',
-] as const;
-
-/** The habit that tags follow, and the last version that it finds of each package. */
-export type TagHabit = {
-  readonly pattern: string;
-  /** Last version by package; a package without one has no tag yet. */
-  readonly last: ReadonlyMap<string, string>;
-};
-
-/**
- * The pattern that reads the most of the tags as versions; of equals the more usual one. With several packages only patterns
- * with the package's name tell them apart.
- */
-export function guessTags(tags: readonly Tag[], packages: readonly FoundPackage[]): TagHabit | null {
-  const usable = tagPatterns.filter((pattern) => packages.length === 1 || pattern.includes('{package}'));
-  let best: { readonly habit: TagHabit; readonly count: number } | null = null;
-  for (const pattern of usable) {
-    const owners = packages.map(({ name, folder }) => ({ name, folder, tags: [pattern] }));
-    const { byOwner } = assignTags(tags, owners);
-    const count = byOwner.reduce((sum, own) => sum + own.length, 0);
-    if (count <= (best?.count ?? 0)) continue;
-    const last = new Map(
-      byOwner.flatMap((own, index): [string, string][] => {
-        const name = packages[index]?.name;
-        const [highest] = own;
-        return name === undefined || highest === undefined ? [] : [[name, highest.version]];
-      }),
-    );
-    best = { habit: { pattern, last }, count };
-  }
-  return best?.habit ?? null;
-}
+import type { FoundPackage } from './found-package.ts';
+import type { TagHabit } from './guess-tags.ts';
 
 /** Branches by what they seem to be for. */
 export type BranchHabit = {
@@ -80,14 +28,13 @@ export type LayoutGuess = {
   readonly branches: BranchHabit;
   /** Name of the changelog file where it is not the usual one. */
   readonly changelog: string | null;
-  /** Share of commits whose message says its kind, from 0 to 1; null without commits. */
-  readonly marked: number | null;
+  /** How commits are marked; null without commits. */
+  readonly commits: CommitHabit | null;
 };
 
 /** A commented bevelstone.yaml that says what was found, and shows where the rest goes. */
-export function writeLayout({ packages, tags, branches, changelog, marked }: LayoutGuess): string {
-  const usual = packages.length === 1 ? 'v{version}' : '{package}/{version}';
-  const habit = tags?.pattern ?? usual;
+export function writeLayout({ packages, tags, branches, changelog, commits }: LayoutGuess): string {
+  const shared = commonPatterns(packages, tags);
   const lines = [
     // Written by `init` and `config check`; an editor that does not find it goes without.
     '# yaml-language-server: $schema=.git/bevelstone/schema.json',
@@ -96,15 +43,9 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
     '# supplier: Fenmarsh Tide Office        # the organisation in metadata and SBOMs',
     '',
     'history:',
-    tags === null
-      ? `  tag: ${quote(habit)}            # no version was tagged yet, so this is the usual pattern`
-      : `  tag: ${quote(habit)}            # what the tags here follow`,
+    ...tagLines(shared, tags),
     '  first: 0.1.0                        # version of a first release',
-    ...(marked !== null && marked < 0.5
-      ? [
-          `  unmarked: patch                     # only ${Math.round(marked * 100)} % of the commits say their kind, such as "fix: …"; or: none, refuse`,
-        ]
-      : []),
+    ...commitLines(commits),
     '',
     'streams:                              # the first whose `from` matches the branch is used',
     `  stable: { from: ${quote(branches.main)} }`,
@@ -122,7 +63,13 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
     '  # run: [npm ci, npm test]           # in a fresh checkout, before anything is built',
     '',
     'packages:',
-    ...packages.flatMap(writePackage),
+    ...packages.flatMap((pkg, index) => writePackage(pkg, ownPatterns(tags?.patterns[index] ?? [], shared))),
+    ...(tags?.isShared === true
+      ? [
+          '',
+          `together: { all: [${packages.map(({ name }) => quote(name)).join(', ')}] }     # one version for all, as their tags have it`,
+        ]
+      : []),
     '',
     '# Where releases go. Credentials are named, never written here.',
     '# destinations:',
@@ -135,11 +82,58 @@ export function writeLayout({ packages, tags, branches, changelog, marked }: Lay
   return lines.join('\n').replace('gates:\n  # run', '# gates:\n#   run');
 }
 
-function writePackage({ name, folder, ecosystem }: FoundPackage): string[] {
+/** The patterns that all packages have; those of most packages where they differ. */
+function commonPatterns(packages: readonly FoundPackage[], tags: TagHabit | null): readonly TagPattern[] {
+  if (tags === null) return [defaultTagPattern(packages.length)];
+  const texts = tags.patterns.map(formatTagPatterns);
+  const count = (text: string) => texts.filter((other) => other === text).length;
+  const most = texts.toSorted((a, b) => count(b) - count(a))[0];
+  return tags.patterns[texts.indexOf(most ?? '')] ?? [defaultTagPattern(packages.length)];
+}
+
+function ownPatterns(own: readonly TagPattern[], shared: readonly TagPattern[]): readonly TagPattern[] {
+  return own.length === 0 || formatTagPatterns(own) === formatTagPatterns(shared) ? [] : own;
+}
+
+function tagLines(shared: readonly TagPattern[], tags: TagHabit | null): string[] {
+  const why =
+    tags === null
+      ? 'no version was tagged yet, so this is the usual pattern'
+      : shared.length === 1
+        ? 'as the tags here are written'
+        : 'the first is written, all are read; it is the one of the newest tag';
+  const unread = tags?.unread ?? [];
+  const named = `${unread.slice(0, 5).join(', ')}${unread.length > 5 ? ` and ${unread.length - 5} more` : ''}`;
+  return [
+    `  tag: ${formatTagPatterns(shared)}            # ${why}`,
+    ...(unread.length === 0 ? [] : [`  # these tags look like versions and are not read: ${named}`]),
+  ];
+}
+
+function commitLines(commits: CommitHabit | null): string[] {
+  if (commits === null || commits.marked >= 0.8) return [];
+  const { marked, patterns, markedWithPatterns } = commits;
+  const percent = (share: number) => `${Math.round(share * 100)} %`;
+  return [
+    ...(patterns.length === 0
+      ? []
+      : [
+          '  patterns:                           # what commit subjects here look like; found in the last 200',
+          ...patterns.map(
+            ({ match, kind, count }) =>
+              `    - { match: ${JSON.stringify(match)}, kind: ${kind} }      # ${count} ${count === 1 ? 'commit' : 'commits'}`,
+          ),
+        ]),
+    `  unmarked: patch                     # ${percent(marked)} of the commits say their kind, such as "fix: …"${patterns.length === 0 ? '' : `, ${percent(markedWithPatterns)} with these patterns`}; or: none, refuse`,
+  ];
+}
+
+function writePackage({ name, folder, ecosystem }: FoundPackage, tags: readonly TagPattern[]): string[] {
   return [
     `  ${quote(name)}:`,
     `    folder: ${quote(folder === '' ? '.' : folder)}`,
     `    ecosystem: ${ecosystem}`,
+    ...(tags.length === 0 ? [] : [`    tag: ${formatTagPatterns(tags)}`]),
     '    # build: [npm run build]          # commands, in a fresh checkout',
     '    artifacts:',
     ...ecosystemDefinitions[ecosystem].usualForms.map((form) => `      - form: ${form}`),

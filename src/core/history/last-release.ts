@@ -28,7 +28,10 @@ export function findLastRelease(tags: readonly VersionTag[], stream: Stream, kno
   const normal = tags.filter(({ version }) => isNormal(version));
   const allowed =
     stream.type === 'maintained' ? normal.filter(({ version }) => semver.satisfies(version, stream.only)) : normal;
-  const last = firstReachable(allowed, known);
+  const inRange = firstReachable(allowed, known);
+  // A branch that sets the version begins where the line before it ended.
+  const begins = stream.type === 'maintained' && stream.begin !== null && inRange.type === 'found' && !inRange.found;
+  const last = begins ? firstReachable(normal, known) : inRange;
   if (last.type === 'ask') return last;
   const lastVersion = last.found?.version ?? null;
   const series =

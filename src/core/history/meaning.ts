@@ -45,6 +45,12 @@ export type MeaningRules = {
   readonly unmarkedWeight: Weight;
 };
 
+/** The subject without the mark at its front. What matches further inside is part of the sentence. */
+function withoutMark(subject: string, match: SubjectPattern): string {
+  const rest = match.withoutFirst(subject).trim();
+  return rest !== '' && subject.endsWith(rest) ? rest : subject;
+}
+
 /** What a commit means: the first that applies of amendment, pattern, header, nothing (docs/design/versions.md, step 9). */
 export function readMeaning(commit: Commit, rules: MeaningRules, amendment: Amendment | null): Meaning {
   const message = parseMessage(commit.message);
@@ -62,7 +68,7 @@ export function readMeaning(commit: Commit, rules: MeaningRules, amendment: Amen
   const pattern = rules.patterns.find(({ match }) => match.test(message.subject));
   if (pattern !== undefined) {
     const header = parseHeader(message.subject);
-    const summary = header?.summary ?? pattern.match.withoutFirst(message.subject).trim();
+    const summary = header?.summary ?? withoutMark(message.subject, pattern.match);
     const item = weigh({ kind: pattern.kind, scope: header?.scope ?? null, summary, breaking: null }, rules);
     return { how: 'pattern', ...withNotes([item], message, rules), references };
   }

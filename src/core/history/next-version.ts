@@ -1,5 +1,6 @@
 import semver from 'semver';
 import type { Problem } from '../error/bevelstone-error.ts';
+import { versionLike } from '../version/loose-version.ts';
 import { formatPreview } from '../version/preview.ts';
 import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
@@ -7,6 +8,7 @@ import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, is
 import { heaviest, shiftBelowOne, type Weight } from '../version/weight.ts';
 import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
 import { type DependencyEdge, inducedWeight, orderByDependency } from './dependency.ts';
+import { type Floor, floorsAbove, ownFloors } from './floor.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
 
 /** What is known of one package before its next version. */
@@ -18,6 +20,10 @@ export type PackageFacts = {
   readonly lastInSeries: string | null;
   readonly elsewhere: readonly VersionTag[];
   readonly manifestVersion: string | null;
+  /** What a first release must not be below, beside its own tags. */
+  readonly floors: readonly Floor[];
+  /** The line of bevelstone.yaml that would read the tags among these; null when none is known. */
+  readonly tagAdvice: string | null;
   readonly changes: PackageChanges;
 };
 
@@ -192,6 +198,8 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
   if (overrides.exactly !== null && unit.isSelected)
     return decideExactly({ version: overrides.exactly, unit, members, rules });
   if (isOffLine(members, stream)) return { next: null, problem: null };
+  const begun = beginning(unit, members, rules);
+  if (begun !== null) return begun;
   const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
   if (stream.type === 'preview') {
@@ -202,9 +210,72 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
       problem: null,
     };
   }
-  if (stream.type === 'labelled') return decideLabelled({ own: core, unit, members, stream });
+  if (stream.type === 'labelled') {
+    const labelled = decideLabelled({ own: core, unit, members, stream });
+    return { ...labelled, problem: labelled.problem ?? belowProblem(labelled.next, unit, members) };
+  }
   if (core === null) return { next: null, problem: null };
-  return { next: core, problem: outsideProblem(core, members, rules) ?? elsewhereProblem(core, members) };
+  const problem =
+    outsideProblem(core, members, rules) ?? elsewhereProblem(core, members) ?? belowProblem(core, unit, members);
+  return { next: core, problem };
+}
+
+/** The first release on a branch that is named after its version; null on every other branch, and for every later one. */
+function beginning(unit: Unit, members: readonly PackageFacts[], { stream }: VersionRules): Answer | null {
+  if (stream.type !== 'maintained' || stream.begin === null) return null;
+  if (unit.last !== null && semver.satisfies(unit.last, stream.only)) return null;
+  const { begin } = stream;
+  const hasChanges = members.some(({ changes }) => countCommits(changes, false) > 0);
+  if (!unit.forced && (unit.last === null ? !hasChanges : unit.weight === 'none')) return { next: null, problem: null };
+  if (unit.last === null || compareVersions(begin, unit.last) > 0)
+    return { next: begin, problem: elsewhereProblem(begin, members) };
+  return {
+    next: begin,
+    problem: {
+      code: 'VERSION_BELOW',
+      message: `${namesOf(members)} would be ${begin}, as the branch ${stream.branch} says, but ${unit.last} was released before it`,
+      fix: 'Name the branch after a higher version, or choose a version with --exactly',
+      where: null,
+    },
+  };
+}
+
+/** A first release below a version that seems to exist (step 15). */
+function belowProblem(version: string | null, unit: Unit, members: readonly PackageFacts[]): Problem | null {
+  if (version === null || unit.last !== null) return null;
+  const floors = members.flatMap(({ tags, floors: others }) => [...others, ...ownFloors(tags)]);
+  const above = floorsAbove(floors, version);
+  const [highest] = above;
+  if (highest === undefined) return null;
+  const [major = 0, minor = 0] = highest.numbers;
+  const advice = members.flatMap(({ tagAdvice }) => tagAdvice ?? [])[0] ?? null;
+  const name = members.map((member) => `-p ${member.name}`).join(' ');
+  const exactly = `bevelstone release ${name} --exactly ${major}.${minor + 1}.0`;
+  return {
+    code: 'VERSION_BELOW',
+    message: `the first release of ${namesOf(members)} would be ${version}, below ${listFloors(above)}`,
+    fix: `${belowFix(highest, advice)}, or choose the version yourself, for example: ${exactly}`,
+    where: highest.at.type === 'file' ? { file: highest.at.file } : null,
+  };
+}
+
+function belowFix({ at, numbers, text }: Floor, advice: string | null): string {
+  if (at.type === 'own-tag') return `Merge ${text} into this branch`;
+  if (at.type === 'file') {
+    const first = [...numbers, 0, 0].slice(0, 3).join('.');
+    return `If that is the version to begin with, write into \`history\`: first: ${first}`;
+  }
+  return advice === null
+    ? 'If these tags are its releases, add their pattern to `history.tag`'
+    : `If these tags are its releases, write into \`history\`: ${advice}`;
+}
+
+function listFloors(floors: readonly Floor[]): string {
+  const tags = floors.filter(({ at }) => at.type !== 'file').map(({ text }) => text);
+  const files = floors.flatMap(({ text, at }) => (at.type === 'file' ? [`${text} in ${at.file}`] : []));
+  const shown = tags.slice(0, 10).join(', ') + (tags.length > 10 ? ` and ${tags.length - 10} more` : '');
+  const named = tags.length === 0 ? [] : [`${tags.length === 1 ? 'the tag' : 'the tags'} ${shown}`];
+  return [...named, ...files].join(' and ');
 }
 
 function decideLabelled({
@@ -287,7 +358,7 @@ function decideExactly({
  * not of this line. Taking it for a first release would refuse the whole line.
  */
 function isOffLine(members: readonly PackageFacts[], stream: Stream): boolean {
-  if (stream.type !== 'maintained' || members.some(({ last }) => last !== null)) return false;
+  if (stream.type !== 'maintained' || stream.begin !== null || members.some(({ last }) => last !== null)) return false;
   return members.some(({ tags }) => tags.some(({ version }) => isNormal(version)));
 }
 
@@ -306,9 +377,10 @@ function firstCore(members: readonly PackageFacts[], rules: VersionRules, commit
 
 /** A manifest's version as numbers; null when it is only a placeholder. */
 function meantVersion(version: string | null): string | null {
-  if (version === null || !isVersion(version)) return null;
-  const core = formatCore(coreOf(version));
-  return core === '0.0.0' ? null : core;
+  // Manifests of other ecosystems may have fewer numbers, or a suffix of their own.
+  const numbers = version === null ? [] : (versionLike(`v${version}`)?.numbers ?? []);
+  if (numbers.length === 0 || numbers.length > 3 || numbers.every((part) => part === 0)) return null;
+  return [...numbers, 0, 0].slice(0, 3).join('.');
 }
 
 function bumped(last: string, weight: Weight): string | null {

@@ -41,12 +41,21 @@ export function noRun(): BevelstoneError {
 /** @throws RUN_OPEN when an earlier run waits to be finished. */
 export function refuseOpen(runs: readonly KnownRun[]): void {
   const [first] = runs;
-  if (first === undefined) return;
-  throw new BevelstoneError('RUN_OPEN', {
-    message: `unfinished release ${first.id}`,
+  if (first !== undefined)
+    throw openRun(first.id, 'Run: bevelstone release --resume, or: bevelstone release --abandon');
+}
+
+/** The error for a run that another clone began and did not finish. */
+export function openElsewhere(run: string): BevelstoneError {
+  return openRun(run, 'Run: bevelstone release --resume, here or where it began');
+}
+
+function openRun(run: string, fix: string): BevelstoneError {
+  return new BevelstoneError('RUN_OPEN', {
+    message: `unfinished release ${run}`,
     why: 'it is not finished, and a second release could take its versions',
-    fix: 'Run: bevelstone release --resume, or: bevelstone release --abandon',
-    resume: first.id,
+    fix,
+    resume: run,
   });
 }
 

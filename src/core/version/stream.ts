@@ -1,6 +1,6 @@
 import semver from 'semver';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import { prereleaseOf } from './version.ts';
+import { isVersion, prereleaseOf } from './version.ts';
 
 /** How a prerelease identifier is written where only a few words are known. */
 export type PrereleaseSpelling = 'alpha' | 'beta' | 'rc';
@@ -8,7 +8,14 @@ export type PrereleaseSpelling = 'alpha' | 'beta' | 'rc';
 /** A named way out of a branch, its placeholders filled in. */
 export type Stream =
   | { readonly type: 'stable'; readonly name: string }
-  | { readonly type: 'maintained'; readonly name: string; readonly only: string; readonly branch: string }
+  | {
+      readonly type: 'maintained';
+      readonly name: string;
+      readonly only: string;
+      readonly branch: string;
+      /** The version of the first release inside `only`, where the branch gives one. */
+      readonly begin: string | null;
+    }
   | {
       readonly type: 'labelled';
       readonly name: string;
@@ -22,6 +29,8 @@ export type Stream =
 export type StreamConfig = {
   readonly from: string | readonly string[];
   readonly only?: string;
+  /** Taken from the branch's name: the first version there, and the range of those after it. */
+  readonly version?: string;
   readonly identifier?: string;
   readonly spell?: PrereleaseSpelling;
   readonly count?: 'releases' | 'commits';
@@ -31,7 +40,7 @@ export type StreamConfig = {
 /**
  * The stream of a branch: the one named, else the first whose `from` matches (docs/design/versions.md, step 4).
  * A commit on no branch gives a preview version.
- * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is not a range.
+ * @throws STREAM_NOT_FOUND when none is so named or none matches; CONFIG_INVALID when `only` is not a range, or `version` not a version.
  */
 export function chooseStream(
   streams: Readonly<Record<string, StreamConfig>>,
@@ -109,8 +118,13 @@ function fill({
     const spell = config.spell ?? (isSpelling(config.identifier) ? config.identifier : null);
     return { type: 'labelled', name, identifier: config.identifier, spell, count: config.count ?? 'releases' };
   }
+  const filled = (text: string) => text.replace(/\{(\d)\}/g, (_, digit: string) => captured[Number(digit) - 1] ?? '');
+  if (config.version !== undefined) {
+    const only = filled(config.version);
+    return { type: 'maintained', name, only, branch: branch ?? name, begin: beginOf(only, name, branch) };
+  }
   if (config.only === undefined) return { type: 'stable', name };
-  const only = config.only.replace(/\{(\d)\}/g, (_, digit: string) => captured[Number(digit) - 1] ?? '');
+  const only = filled(config.only);
   if (only === '' || semver.validRange(only) === null) {
     throw new BevelstoneError('CONFIG_INVALID', {
       message: `the stream ${name} takes only "${only}", which is not a version range`,
@@ -119,7 +133,20 @@ function fill({
       where: { file: 'bevelstone.yaml' },
     });
   }
-  return { type: 'maintained', name, only, branch: branch ?? name };
+  return { type: 'maintained', name, only, branch: branch ?? name, begin: null };
+}
+
+/** The version that a branch is named after; missing numbers are 0. */
+function beginOf(text: string, stream: string, branch: string | null): string {
+  const [, ...numbers] = /^v?(\d+)(?:\.(\d+|x|\*))?(?:\.(\d+|x|\*))?$/.exec(text) ?? [];
+  const version = [0, 1, 2].map((index) => (/^\d+$/.test(numbers[index] ?? '') ? numbers[index] : '0')).join('.');
+  if (numbers.length > 0 && isVersion(version)) return version;
+  throw new BevelstoneError('CONFIG_INVALID', {
+    message: `the stream ${stream} gets its version from the branch ${branch ?? '(none)'}, but "${text}" is not one`,
+    why: 'expected one to three numbers, such as 2.4 or 2.x',
+    fix: 'Name the branch after a version, such as coming/2.4, or correct `from` and `version` of the stream',
+    where: { file: 'bevelstone.yaml' },
+  });
 }
 
 function captures(from: string | readonly string[], branch: string): string[] | null {

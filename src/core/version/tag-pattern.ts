@@ -1,7 +1,16 @@
-import { compareVersions, isVersion } from './version.ts';
+import { readVersion, strictReading, type VersionReading } from './loose-version.ts';
+import { compareVersions } from './version.ts';
+
+/** A pattern of tags: `read` with its placeholders, and how the version in it is written. */
+export type TagPattern = VersionReading & { readonly read: string };
+
+/** The pattern of a workspace that names none. */
+export function defaultTagPattern(packages: number): TagPattern {
+  return { ...strictReading, read: packages === 1 ? 'v{version}' : '{package}/{version}' };
+}
 
 /** What a tag pattern is filled with. */
-export type TagOwner = { readonly name: string; readonly folder: string; readonly tags: readonly string[] };
+export type TagOwner = { readonly name: string; readonly folder: string; readonly tags: readonly TagPattern[] };
 
 /** A tag of the repository, peeled to its commit. */
 export type Tag = { readonly name: string; readonly commit: string };
@@ -15,65 +24,110 @@ export type IgnoredTag = { readonly tag: string; readonly why: string };
 /** The version tags of each package, highest first, in the order of the owners, and the tags that are not read. */
 export type AssignedTags = {
   readonly byOwner: readonly (readonly VersionTag[])[];
+  /** Tags that fit a pattern, but not its version. */
   readonly ignored: readonly IgnoredTag[];
+  /** Tags that fit no pattern. */
+  readonly unclaimed: readonly Tag[];
   readonly claimedTwice: readonly { readonly tag: string; readonly owners: readonly string[] }[];
 };
 
-type Pattern = { readonly owner: number; readonly prefix: string; readonly expression: RegExp };
+type Pattern = {
+  readonly owner: number;
+  readonly prefix: string;
+  readonly expression: RegExp;
+  readonly reading: TagPattern;
+};
 
 /**
  * Gives each tag to the package whose pattern matches the whole name; the longest literal prefix wins
- * (docs/design/versions.md, step 2). A tag that fits a pattern without being a strict version is not read.
+ * (docs/design/versions.md, step 2). A tag that fits a pattern without being a version as the pattern reads it is not read.
+ * @param groups owners that share one version: they may share a tag, too.
  */
-export function assignTags(tags: readonly Tag[], owners: readonly TagOwner[]): AssignedTags {
+export function assignTags(
+  tags: readonly Tag[],
+  owners: readonly TagOwner[],
+  groups: readonly (readonly number[])[] = [],
+): AssignedTags {
   const patterns = owners.flatMap((owner, index) => owner.tags.map((pattern) => compile(pattern, owner, index)));
   const byOwner: VersionTag[][] = owners.map(() => []);
   const ignored: IgnoredTag[] = [];
+  const unclaimed: Tag[] = [];
   const claimedTwice: { tag: string; owners: string[] }[] = [];
   for (const tag of tags) {
     const best = claims(tag.name, patterns);
     const distinct = [...new Set(best.map(({ owner }) => owner))];
-    const first = best[0];
-    if (first === undefined) continue;
-    if (distinct.length > 1) {
+    // Several patterns of one package may begin alike and differ in how they read.
+    const first = best.find(({ version }) => version !== null) ?? best[0];
+    if (first === undefined) {
+      unclaimed.push(tag);
+      continue;
+    }
+    const isShared = groups.some((group) => distinct.every((owner) => group.includes(owner)));
+    if (distinct.length > 1 && !isShared) {
       claimedTwice.push({ tag: tag.name, owners: distinct.map((owner) => owners[owner]?.name ?? '') });
     } else if (first.version === null) {
-      ignored.push({ tag: tag.name, why: 'not a SemVer version: expected MAJOR.MINOR.PATCH' });
+      ignored.push({ tag: tag.name, why: whyNotRead(first.reading) });
     } else {
-      byOwner[first.owner]?.push({ version: first.version, tag: tag.name, commit: tag.commit });
+      const read = { version: first.version, tag: tag.name, commit: tag.commit };
+      for (const owner of distinct) byOwner[owner]?.push(read);
     }
   }
   for (const own of byOwner) own.sort((a, b) => compareVersions(b.version, a.version));
-  return { byOwner, ignored, claimedTwice };
+  return { byOwner, ignored, unclaimed, claimedTwice };
 }
 
-/** The tag that a release gets: the first pattern, filled in. */
+/** Patterns as bevelstone.yaml has them: a text, or in YAML's flow style. */
+export function formatTagPatterns(patterns: readonly TagPattern[]): string {
+  const items = patterns.map(({ read, ...reading }) => {
+    const other = (Object.keys(strictReading) as (keyof VersionReading)[]).filter(
+      (key) => reading[key] !== strictReading[key],
+    );
+    const text = JSON.stringify(read);
+    if (other.length === 0) return text;
+    const shown = other.map((key) => `${key}: ${key === 'separator' ? JSON.stringify(reading[key]) : reading[key]}`);
+    return `{ read: ${text}, ${shown.join(', ')} }`;
+  });
+  return items.length === 1 && patterns.length === 1 && items[0]?.startsWith('"') ? items[0] : `[${items.join(', ')}]`;
+}
+
+/** The tag that a release gets: the first pattern, filled in with all three numbers. */
 export function formatTag(owner: TagOwner, version: string): string {
-  const major = version.split('.')[0] ?? '';
-  return fillOwner(owner.tags[0] ?? '{version}', owner)
-    .replaceAll('{major}', major)
-    .replaceAll('{version}', version);
+  const [pattern] = owner.tags;
+  if (pattern === undefined) throw new Error(`${owner.name} has no tag pattern`);
+  const [core = '', ...rest] = version.split(/(?=[-+])/);
+  const written = core.replaceAll('.', pattern.separator) + rest.join('');
+  return fillOwner(pattern.read, owner)
+    .replaceAll('{major}', core.split('.')[0] ?? '')
+    .replaceAll('{version}', written);
 }
 
-function claims(name: string, patterns: readonly Pattern[]): { owner: number; version: string | null }[] {
+function whyNotRead({ parts, prerelease }: VersionReading): string {
+  if (parts === 3 && prerelease === 'semver') return 'not a SemVer version: expected MAJOR.MINOR.PATCH';
+  return `not a version as its pattern reads it: expected ${['MAJOR', 'MINOR', 'PATCH'].slice(0, parts).join('.')} at least`;
+}
+
+type Claim = { readonly owner: number; readonly version: string | null; readonly reading: TagPattern };
+
+function claims(name: string, patterns: readonly Pattern[]): Claim[] {
   let longest = -1;
-  let best: { owner: number; version: string | null }[] = [];
-  for (const { owner, prefix, expression } of patterns) {
+  let best: Claim[] = [];
+  for (const { owner, prefix, expression, reading } of patterns) {
     if (prefix.length < longest || !name.startsWith(prefix)) continue;
     const groups = expression.exec(name)?.groups;
     if (groups === undefined) continue;
     const text = groups['version'] ?? '';
     const major = groups['major'];
-    const version = isVersion(text) && (major === undefined || text.startsWith(`${major}.`)) ? text : null;
+    const read = readVersion(text, reading);
+    const version = read !== null && (major === undefined || read.startsWith(`${major}.`)) ? read : null;
     if (prefix.length > longest) best = [];
     longest = prefix.length;
-    best.push({ owner, version });
+    best.push({ owner, version, reading });
   }
   return best;
 }
 
-function compile(pattern: string, owner: TagOwner, index: number): Pattern {
-  const filled = fillOwner(pattern, owner);
+function compile(pattern: TagPattern, owner: TagOwner, index: number): Pattern {
+  const filled = fillOwner(pattern.read, owner);
   const seen = new Set<string>();
   const expression = filled.replace(/\{(version|major)\}|[^{]+|\{/g, (part, placeholder: string | undefined) => {
     if (placeholder === undefined) return part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
@@ -85,6 +139,7 @@ function compile(pattern: string, owner: TagOwner, index: number): Pattern {
     owner: index,
     prefix: filled.split(/\{(?:version|major)\}/)[0] ?? '',
     expression: new RegExp(`^${expression}$`, 's'),
+    reading: pattern,
   };
 }
 

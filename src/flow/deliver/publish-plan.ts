@@ -123,7 +123,7 @@ export function refuseDifferent(shipments: readonly Shipment[]): void {
   });
 }
 
-/** Whatever leaves this machine needs its annotated tag on the remote (docs/design/release-run.md, "publish alone"). */
+/** Whatever leaves this machine needs its tag on the remote (docs/design/release-run.md, "publish alone"). */
 export async function planTags(
   context: Context,
   {
@@ -153,12 +153,14 @@ export async function planTags(
     const found = there.get(tag);
     if (found !== undefined && found.commit !== commit)
       throw tagElsewhere({ tag, where: `on ${remote}`, found: found.commit, wanted: commit });
-    if (found !== undefined && !found.isAnnotated) throw notAnnotated(tag, remote, true);
-    if (found !== undefined) continue;
+    if (found !== undefined) {
+      if (!found.isAnnotated) warn(context, lightweightNote(tag));
+      continue;
+    }
     const local = await readLocalTag(place, tag);
     if (local !== null && local.commit !== commit)
       throw tagElsewhere({ tag, where: 'here', found: local.commit, wanted: commit });
-    if (local !== null && !local.isAnnotated) throw notAnnotated(tag, remote, false);
+    if (local !== null && !local.isAnnotated) warn(context, lightweightNote(tag));
     missing.push(tag);
   }
   if (missing.length > 0 && !options.tag && !options.dryRun) throw notPushed(missing, remote);
@@ -166,6 +168,11 @@ export async function planTags(
   if (missing.length > 0 && options.dryRun && !options.tag)
     warn(context, `${missing.join(', ')} must be on ${remote} first; --push-tag creates and pushes it`);
   return { remote, missing };
+}
+
+/** What is missing where a release has a tag without a message of its own. */
+export function lightweightNote(tag: string): string {
+  return `the tag ${tag} is lightweight: it does not record who released and when, and no plan can be checked against it`;
 }
 
 function notTaken({ package: name, artifacts }: ReleaseRecord, destination: string): BevelstoneError {
@@ -188,19 +195,9 @@ function noRemote(): BevelstoneError {
 
 function notPushed(tags: readonly string[], remote: string): BevelstoneError {
   return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `${remote} has no annotated tag ${tags.join(', ')}`,
+    message: `${remote} has no tag ${tags.join(', ')}`,
     why: 'the tag claims the version, so it must exist before any upload',
     fix: 'To create and push it first, run: bevelstone publish --push-tag',
-  });
-}
-
-function notAnnotated(tag: string, remote: string, isThere: boolean): BevelstoneError {
-  return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `the tag ${tag} ${isThere ? `on ${remote}` : 'in this clone'} is lightweight`,
-    why: 'only annotated tags record who released and when',
-    fix: isThere
-      ? `Replace it by an annotated one: git tag -f -a ${tag} ${tag}^{} && git push -f ${remote} ${tag}`
-      : `Delete it, so that --push-tag can make an annotated one: git tag -d ${tag}`,
   });
 }
 

@@ -157,7 +157,7 @@ async function pushPlan(
   for (const [release, plan] of plans) {
     const { tag, commit } = release.record;
     if (!missing.includes(tag)) continue;
-    if ((await readLocalTag(repository.place, tag))?.isAnnotated === true) continue;
+    if ((await readLocalTag(repository.place, tag)) !== null) continue;
     await makeTag({ place: repository.place, name: tag, commit, message: await tagMessage(release, plan, mark) });
     made.push(tag);
   }

@@ -24,14 +24,18 @@ export async function readLedger(context: Context, repository: Repository): Prom
 /**
  * The releases of the ledger of this clone, newest first, those first for which a tag vouches. What is damaged in it is a
  * warning, once.
- * @param more events that are not in the ledger yet.
+ * @param options `more`: events that are not in the ledger yet; `folders`: `PACKAGE/VERSION` of the releases that are asked about,
+ * null for all.
  */
 export async function localReleases(
   context: Context,
   repository: Repository,
-  more: readonly LedgerEvent[] = [],
+  {
+    more = [],
+    folders = null,
+  }: { readonly more?: readonly LedgerEvent[]; readonly folders?: readonly string[] | null } = {},
 ): Promise<LedgerRelease[]> {
-  const { events, damaged, unknown } = await readEvents(repository);
+  const { events, damaged, unknown } = await readEvents(repository, folders);
   const all = [...events, ...more];
   const tags = [...new Set(all.flatMap((event) => (event.type === 'planned' ? [event.tag] : [])))];
   const { releases, damage } = foldEvents(all, await readAnchors(repository.place, tags));

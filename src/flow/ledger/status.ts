@@ -8,6 +8,7 @@ import { localReleases } from '../ledger-record/ledger.ts';
 import { readableFolders } from '../release-folder/built-release.ts';
 import { openRuns } from '../run/run.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
+import { isTaken, refuseUnfinished, unfinishedIn } from '../survey/survey-open-run.ts';
 import { openContext } from '../workspace/workspace.ts';
 
 /** Where things stand. */
@@ -26,15 +27,16 @@ export type Status = {
   readonly next: string;
 };
 
-/** Where things stand, from this clone alone: nothing is asked of any network. */
+/** Where things stand, from this clone; the remote is asked only for a ledger that is not here yet. */
 export async function readStatus(context: Context): Promise<Status> {
   try {
     return await surveyedStatus(context);
   } catch (error) {
     // Tags of an unfinished release can make a survey impossible; it is what the person has to know of first.
     const status = isBevelstoneError(error) ? await statusOfRun(context) : null;
-    if (status === null) throw error;
-    return status;
+    if (status !== null) return status;
+    if (isTaken(error)) await refuseUnfinished(context, plainSurvey);
+    throw error;
   }
 }
 
@@ -62,7 +64,14 @@ function lastOnRecord(releases: readonly LedgerRelease[]): Status['last'] {
 async function surveyedStatus(context: Context): Promise<Status> {
   const survey = await surveyWorkspace({ ...context, report: () => {} }, plainSurvey);
   const { repository, config } = survey.workspace;
-  const [run] = await openRuns(repository);
+  const [own] = await openRuns(repository);
+  const elsewhere = own === undefined ? await unfinishedIn(context, survey) : null;
+  const run =
+    own === undefined
+      ? elsewhere === null
+        ? null
+        : { id: elsewhere.run, isPublic: true }
+      : { id: own.id, isPublic: isPublic(own) };
   const commit = await resolveCommit(repository.place, 'HEAD');
   const folders = await readableFolders(context, path.join(repository.root, config.output));
   const built = folders.filter(({ record }) => record.commit === commit);
@@ -73,12 +82,12 @@ async function surveyedStatus(context: Context): Promise<Status> {
   return {
     commit,
     branch: survey.branch,
-    run: run === undefined ? null : { id: run.id, isPublic: isPublic(run) },
+    run,
     last: lastOnRecord(await localReleases(context, repository)),
     built: built.map(({ folder, record }) => ({ package: record.package, version: record.version, folder })),
     waiting,
     next: nextCommand({
-      isOpen: run !== undefined,
+      isOpen: run !== null,
       isConfigured: survey.workspace.configText !== null,
       isDirty,
       isPreview: survey.stream.type === 'preview',

@@ -87,7 +87,7 @@ export async function finishRun(
   context.report({ type: 'group', title: 'Deliveries' });
   const shipments = await planShipments(context, { workspace, releases, ifNone: 'none-is-fine' });
   refuseDifferent(shipments);
-  const known = await localReleases(context, repository, ledger.events());
+  const known = await localReleases(context, repository, { more: ledger.events() });
   const results = await deliverShipments(context, shipments, {
     writer: ledger,
     isRecorded: (shipment, artifact) => isRecorded(shipment, artifact, known),

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { noRun } from '../../core/plan/choose-run.ts';
-import { inDependencyOrder, refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
+import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { format } from '../../core/record/parse-record.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Opened } from '../../core/record/run-data.ts';
@@ -18,6 +18,7 @@ import { programVersions } from '../../world/program.ts';
 import { buildSurveyed, plainBuild } from '../build/build.ts';
 import { type Context, quietly, warn } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
+import { isIncomplete } from '../ledger-record/unfinished.ts';
 import { requireVouched, vouchedDeliveries } from '../ledger-record/vouched.ts';
 import { fetchArtifact } from '../read/fetch-artifact.ts';
 import { builtFolder, type ReleaseFolder, readFolders, readReleaseFolder } from '../release-folder/built-release.ts';
@@ -89,7 +90,7 @@ async function findUnfinished(
     if (first === undefined) continue;
     const workspace = await readWorkspace(context, { repository, commit: first.commit, source: 'commit' });
     // Of the run that was named the destinations are asked themselves: a forged delivery must not hide what is missing.
-    if (named !== '' || own.some((release) => isIncomplete(context, release, workspace))) return own;
+    if (named !== '' || own.some((release) => isIncomplete(context, release, workspace.config))) return own;
   }
   const unverified = open.find((release) => !release.isVouched && (named === '' || release.run === named));
   if (unverified !== undefined)
@@ -121,17 +122,6 @@ async function releasesWithTags(
 
 /** An unfinished release is a recent one. */
 const maxFetchedTags = 50;
-
-function isIncomplete(context: Context, release: LedgerRelease, { config }: Workspace): boolean {
-  return release.destinations.some((name) => {
-    const destination = config.destinations[name];
-    if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
-    const there = new Set(
-      vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
-    );
-    return release.planned.some(({ file, form }) => takesForm(destination, form) && !there.has(file));
-  });
-}
 
 /** The record that this machine would have, had it begun the run; the branch is the business of the machine that did. */
 function openedFrom(context: Context, { run, source, about }: LedgerRelease, remote: string): Opened {

@@ -1,17 +1,19 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { shellWord } from '../../core/text/shell-word.ts';
 import { fitsStream, type Stream } from '../../core/version/stream.ts';
 import { assignTags } from '../../core/version/tag-pattern.ts';
 import { compareVersions, prereleaseOf } from '../../core/version/version.ts';
 import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
 import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
+import { lightweightNote } from '../deliver/publish-plan.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext } from '../workspace/workspace.ts';
 
 /**
  * The survey of an existing tag: its package gets the tag's version and no other package any. What the changes would
  * have given is worked out beside it.
- * @throws TAG_NOT_PUSHED when it is not an annotated tag that the remote has, PACKAGE_NOT_FOUND when it belongs to no package,
+ * @throws TAG_NOT_PUSHED when the remote does not have it at this commit, PACKAGE_NOT_FOUND when it belongs to no package,
  * VERSION_REFUSED when the changes demand more than the tag gives.
  */
 export async function surveyTagged(context: Context, tag: string, stream: string | null): Promise<Survey> {
@@ -19,8 +21,9 @@ export async function surveyTagged(context: Context, tag: string, stream: string
   const local = await readLocalTag(place, tag);
   const remote = await remoteOf(place, await currentBranch(place));
   const there = remote === null ? null : ((await readRemoteTags(place, remote, [tag])).get(tag) ?? null);
-  if (local === null || !local.isAnnotated || there === null || there.commit !== local.commit)
-    throw notPushed(tag, remote, local?.isAnnotated ?? null);
+  if (local === null || there === null || there.commit !== local.commit)
+    throw notPushed({ tag, remote: remote ?? 'origin', isHere: local !== null, isThere: there !== null });
+  if (!local.isAnnotated) warn(context, lightweightNote(tag));
   const ask = (named: string | null, branch: string | null) =>
     surveyWorkspace(
       { ...context, packages: [] },
@@ -70,18 +73,31 @@ function streamOf({ workspace: { config } }: Survey, version: string): string | 
   return found?.[0] ?? null;
 }
 
-function notPushed(tag: string, remote: string | null, isAnnotated: boolean | null): BevelstoneError {
-  const why =
-    isAnnotated === null
-      ? 'there is no such tag here'
-      : isAnnotated
-        ? `${remote ?? 'a remote'} does not have it, or at another commit`
-        : 'it is a lightweight one, and only annotated tags record who released and when';
-  return new BevelstoneError('TAG_NOT_PUSHED', {
-    message: `cannot release the tag ${tag}`,
-    why,
-    fix: `Run: git fetch --tags, or make it: git tag -a ${tag} && git push ${remote ?? 'origin'} ${tag}`,
-  });
+function notPushed({
+  tag,
+  remote,
+  isHere,
+  isThere,
+}: {
+  readonly tag: string;
+  readonly remote: string;
+  readonly isHere: boolean;
+  readonly isThere: boolean;
+}): BevelstoneError {
+  const ref = shellWord(`refs/tags/${tag}`);
+  const push = `git push ${shellWord(remote)} ${ref}`;
+  const [why, fix] =
+    isHere && isThere
+      ? [`${remote} has it at another commit`, `To take that one, run: git fetch ${shellWord(remote)} +${ref}:${ref}`]
+      : isThere
+        ? ['it is not in this clone', `Run: git fetch ${shellWord(remote)} ${ref}:${ref}`]
+        : isHere
+          ? [`${remote} does not have it`, `Run: ${push}`]
+          : [
+              'there is no such tag',
+              `Make it at the commit to release: git tag -a -m ${shellWord(tag)} ${shellWord(tag)} && ${push}`,
+            ];
+  return new BevelstoneError('TAG_NOT_PUSHED', { message: `cannot release the tag ${tag}`, why, fix });
 }
 
 function noPackageTag(tag: string): BevelstoneError {

@@ -2,10 +2,14 @@ import path from 'node:path';
 import type { Config } from '../../core/config/config.ts';
 import { parseConfig } from '../../core/config/parse-config.ts';
 import { ecosystemDefinitions, manifestFiles } from '../../core/ecosystem/definitions.ts';
-import { type FoundPackage, guessBranches, guessTags, writeLayout } from '../../core/ecosystem/guess-layout.ts';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { parseMessage } from '../../core/history/message-grammar.ts';
-import { exists, readTextIfThere, writeWhole } from '../../world/files.ts';
+import type { FoundPackage } from '../../core/ecosystem/found-package.ts';
+import { guessBranches, writeLayout } from '../../core/ecosystem/guess-layout.ts';
+import { guessTags, type TagHabit } from '../../core/ecosystem/guess-tags.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { guessPatterns } from '../../core/history/guess-patterns.ts';
+import { compareNumbers, versionLike } from '../../core/version/loose-version.ts';
+import type { Tag } from '../../core/version/tag-pattern.ts';
+import { exists, readTextIfThere, removeFile, writeWhole } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import { readTags } from '../../world/git/read-tags.ts';
 import { currentBranch, type Repository } from '../../world/git/repository.ts';
@@ -35,33 +39,94 @@ export async function init(context: Context, { dryRun }: { readonly dryRun: bool
   const file = path.join(repository.root, 'bevelstone.yaml');
   if (await exists(file)) throw alreadyThere(file);
   const files = [...(await listFilesAt(repository.place, 'HEAD', '')).keys()];
-  const packages = await findPackages(context, repository, files);
-  if (packages.length === 0) throw noManifest();
-  const { tags } = await readTags(repository.place);
-  const habit = guessTags(tags, packages);
+  const found = await findPackages(context, repository, files);
+  if (found.length === 0) throw noManifest();
+  const { packages, habit } = nameByTags(await tagsByAge(repository), found);
   const text = writeLayout({
     packages,
     tags: habit,
     branches: guessBranches(await branchNames(repository), await currentBranch(repository.place)),
     changelog: findChangelog(files, packages),
-    marked: await markedShare(repository),
+    commits: guessPatterns(await lastSubjects(repository)),
   });
   const config = parseConfig(text, 'bevelstone.yaml');
-  if (dryRun) return { file, written: false, config, text, packages: lastOnly(packages, habit?.last ?? new Map()) };
+  // What contradicts itself is refused before anything is written.
+  const surveyed = await firstSurvey(context, { repository, text, packages, habit });
+  if (dryRun) return { file, written: false, config, text, packages: surveyed };
   await writeWhole(file, text);
   await ignoreOutput(repository, config.output);
   await writeEditorSchema(context, repository);
-  const survey = await surveyWorkspace({ ...context, configFile: null }, plainSurvey);
-  const surveyed = survey.packages.map(({ name, last, next }) => ({ name, last: last?.version ?? null, next }));
-  for (const { name, last } of surveyed) {
-    const tagged = habit?.last.get(name) ?? null;
-    if (tagged !== null && tagged !== last)
-      warn(
-        context,
-        `${name}: ${tagged} is tagged on another branch; the last release of this branch is ${last ?? 'none'}`,
-      );
-  }
   return { file, written: true, config, text, packages: surveyed };
+}
+
+/** A package with its name as the manifest has it. */
+type NamedPackage = FoundPackage & { readonly fullName: string };
+
+/** Packages by the names that their tags use: the manifest's full name, or the part behind its scope. */
+function nameByTags(
+  tags: readonly Tag[],
+  found: readonly NamedPackage[],
+): { readonly packages: readonly FoundPackage[]; readonly habit: TagHabit | null } {
+  const full = found.map((pkg) => ({ ...pkg, name: pkg.fullName }));
+  const [short, long] = [guessTags(tags, found), guessTags(tags, full)];
+  const isLonger = (long?.count ?? 0) > (short?.count ?? 0);
+  return isLonger ? { packages: full, habit: long } : { packages: found, habit: short };
+}
+
+/** Version tags, oldest first; of equal dates the lower version first. */
+async function tagsByAge({ place }: Repository): Promise<Tag[]> {
+  const { tags } = await readTags(place);
+  const { text } = await git(place, ['for-each-ref', '--format=%(creatordate:unix) %(refname)', 'refs/tags']);
+  const dates = new Map(
+    text.split('\n').map((line) => [line.replace(/^\d* refs\/tags\//, ''), Number.parseInt(line, 10)]),
+  );
+  const numbers = (name: string) => versionLike(name)?.numbers ?? [];
+  return tags.toSorted(
+    (a, b) => (dates.get(a.name) || 0) - (dates.get(b.name) || 0) || compareNumbers(numbers(a.name), numbers(b.name)),
+  );
+}
+
+/**
+ * What the first survey with the new configuration says. That a first release has to be settled is a warning: the file is
+ * still the way to settle it.
+ * @throws TAG_AMBIGUOUS, TAG_CLAIMED_TWICE, MANIFEST_INVALID and whatever else a survey refuses.
+ */
+async function firstSurvey(
+  context: Context,
+  {
+    repository,
+    text,
+    packages,
+    habit,
+  }: {
+    readonly repository: Repository;
+    readonly text: string;
+    readonly packages: readonly FoundPackage[];
+    readonly habit: TagHabit | null;
+  },
+): Promise<Init['packages']> {
+  const draft = path.join(repository.commonFolder, 'bevelstone', 'init.yaml');
+  await writeWhole(draft, text);
+  try {
+    const survey = await surveyWorkspace({ ...context, configFile: draft }, plainSurvey);
+    const surveyed = survey.packages.map(({ name, last, next }) => ({ name, last: last?.version ?? null, next }));
+    for (const { name, last } of surveyed) {
+      const tagged = habit?.last.get(name) ?? null;
+      if (tagged !== null && tagged !== last)
+        warn(
+          context,
+          `${name}: ${tagged} is tagged on another branch; the last release of this branch is ${last ?? 'none'}`,
+        );
+    }
+    return surveyed;
+  } catch (error) {
+    if (!isBevelstoneError(error, 'VERSION_BELOW', 'VERSION_ELSEWHERE', 'STREAM_BEHIND')) throw error;
+    for (const { message, fix } of error.problems.length > 0 ? error.problems : [error])
+      warn(context, `${message}\n${fix}`);
+    return packages.map(({ name }) => ({ name, last: habit?.last.get(name) ?? null, next: null }));
+  } finally {
+    await removeFile(draft);
+  }
 }
 
 /** Folders that hold what others made, or samples. */
@@ -72,9 +137,9 @@ async function findPackages(
   context: Context,
   repository: Repository,
   files: readonly string[],
-): Promise<FoundPackage[]> {
+): Promise<NamedPackage[]> {
   const candidates = files.filter((file) => file.split('/').length <= 4 && !passedOver.test(file));
-  const found = new Map<string, FoundPackage>();
+  const found = new Map<string, NamedPackage>();
   for (const { file: name, ecosystem, load } of manifestFiles) {
     const ending = name.replace('{package}', '');
     const own = candidates.filter((file) => {
@@ -93,11 +158,13 @@ async function findPackages(
         const called = name.startsWith('{package}')
           ? path.posix.basename(manifest).slice(0, -ending.length)
           : read.name;
-        const plain = (called ?? path.posix.basename(folder || repository.root))
-          .replace(/^@[^/]+\//, '')
-          .split(':')
-          .at(-1);
-        found.set(folder, { name: plain ?? '', folder, ecosystem });
+        const fullName = called ?? path.posix.basename(folder || repository.root);
+        const plain =
+          fullName
+            .replace(/^@[^/]+\//, '')
+            .split(':')
+            .at(-1) ?? '';
+        found.set(folder, { name: plain, fullName, folder, ecosystem, version: read.version });
       } catch (error) {
         warn(context, `${manifest} cannot be read and was skipped: ${(error as Error).message}`);
       }
@@ -107,7 +174,7 @@ async function findPackages(
 }
 
 /** Two ecosystems may have a package of the same name; the later one is named by its folder. */
-function distinct(packages: readonly FoundPackage[]): FoundPackage[] {
+function distinct(packages: readonly NamedPackage[]): NamedPackage[] {
   const taken = new Set<string>();
   return packages.map((pkg) => {
     const name = taken.has(pkg.name) ? path.posix.basename(pkg.folder) : pkg.name;
@@ -128,12 +195,10 @@ function findChangelog(files: readonly string[], packages: readonly FoundPackage
   return ['CHANGES.md', 'HISTORY.md', 'NEWS.md', 'Changelog.md', 'changelog.md'].find(inside) ?? null;
 }
 
-/** How many of the last commits say what kind they are. */
-async function markedShare({ place }: Repository): Promise<number | null> {
-  const { text } = await git(place, ['log', '-200', '--no-merges', '-z', '--format=%B']);
-  const messages = text.split('\0').filter((message) => message.trim() !== '');
-  if (messages.length === 0) return null;
-  return messages.filter((message) => parseMessage(message).header !== null).length / messages.length;
+/** Subjects of the last 200 commits, newest first. */
+async function lastSubjects({ place }: Repository): Promise<string[]> {
+  const { text } = await git(place, ['log', '-200', '--no-merges', '-z', '--format=%s']);
+  return text.split('\0').filter((subject) => subject.trim() !== '');
 }
 
 async function ignoreOutput({ root }: Repository, output: string): Promise<void> {
@@ -141,10 +206,6 @@ async function ignoreOutput({ root }: Repository, output: string): Promise<void>
   const text = (await readTextIfThere(file)) ?? '';
   if (text.split('\n').some((line) => line.replace(/^\/|\/$/g, '') === output)) return;
   await writeWhole(file, `${text}${text === '' || text.endsWith('\n') ? '' : '\n'}${output}/\n`);
-}
-
-function lastOnly(packages: readonly FoundPackage[], last: ReadonlyMap<string, string>): Init['packages'] {
-  return packages.map(({ name }) => ({ name, last: last.get(name) ?? null, next: null }));
 }
 
 function alreadyThere(file: string): BevelstoneError {

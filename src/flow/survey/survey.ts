@@ -1,6 +1,8 @@
+import { guessTags } from '../../core/ecosystem/guess-tags.ts';
 import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
 import { countChanges } from '../../core/history/count-changes.ts';
 import type { DependencyEdge } from '../../core/history/dependency.ts';
+import { fileFloors, tagFloors } from '../../core/history/floor.ts';
 import { nextVersions, type PackageFacts } from '../../core/history/next-version.ts';
 import type { OtherCommit, Walk } from '../../core/history/walk.ts';
 import {
@@ -16,7 +18,14 @@ import {
   surveyedPackage,
 } from '../../core/plan/survey-parts.ts';
 import { chooseStream, type Stream } from '../../core/version/stream.ts';
-import { assignTags, type IgnoredTag, type VersionTag } from '../../core/version/tag-pattern.ts';
+import {
+  assignTags,
+  formatTag,
+  formatTagPatterns,
+  type IgnoredTag,
+  type Tag,
+  type VersionTag,
+} from '../../core/version/tag-pattern.ts';
 import type { Weight } from '../../core/version/weight.ts';
 import { readTags } from '../../world/git/read-tags.ts';
 import { currentBranch, type Repository, resolveCommit, uncommittedPaths } from '../../world/git/repository.ts';
@@ -51,6 +60,8 @@ export type SurveyOptions = {
   readonly tags: boolean;
   /** Where every package's changes begin, instead of its last release. */
   readonly from: string | null;
+  /** Whether versions that were released since `at` are only noted. */
+  readonly isPast: boolean;
   /** Whether releases of the surveyed commit itself are looked at as if they were still to come, without refusals. */
   readonly asReleased: boolean;
 };
@@ -66,6 +77,7 @@ export const plainSurvey: SurveyOptions = {
   changes: false,
   tags: false,
   from: null,
+  isPast: false,
   asReleased: false,
 };
 
@@ -102,7 +114,13 @@ export async function surveyWorkspace(
   const { config, packages } = workspace;
   const selected = selectPackages(packages, context.packages);
   const stream = chooseStream(config.streams, branch, options.stream);
-  const { histories, walk, ignored } = await readHistories(context, { workspace, commit, stream, options, found });
+  const { histories, walk, ignored, unclaimed } = await readHistories(context, {
+    workspace,
+    commit,
+    stream,
+    options,
+    found,
+  });
   const edges = dependencyEdges(histories);
   const groups = groupIndexes(Object.values(config.together), packages);
   // A question that looks at every file: only preview versions depend on it.
@@ -112,8 +130,8 @@ export async function surveyWorkspace(
   const { exactly, raise, because } = options;
   const overrides = { exactly, raise, because };
   const rules = { stream, head: commit, dirty, first, belowOne, unmarked, groups, edges, overrides, selected };
-  const answers = nextVersions(histories.map(factsOf), rules);
-  if (!options.asReleased) throwAll(answers.problems);
+  const answers = nextVersions(factsOf(histories, { found, ignored, unclaimed }), rules);
+  if (!options.asReleased) throwAll(noteTaken(context, options, answers.problems));
 
   const shown = histories.flatMap((history, index) => {
     const answer = answers.packages[index];
@@ -142,10 +160,17 @@ type HistoryQuestion = {
 async function readHistories(
   context: Context,
   { workspace, commit, stream, options, found }: HistoryQuestion,
-): Promise<{ histories: PackageHistory<Package>[]; walk: Walk; ignored: readonly IgnoredTag[] }> {
+): Promise<{
+  histories: PackageHistory<Package>[];
+  walk: Walk;
+  ignored: readonly IgnoredTag[];
+  unclaimed: readonly Tag[];
+}> {
   const { repository, config, packages } = workspace;
   const tags = options.asReleased ? found.tags.filter((tag) => tag.commit !== commit) : found.tags;
-  const assigned = assignTags(tags, packages);
+  const groups = groupIndexes(Object.values(config.together), packages);
+  const assigned = assignTags(tags, packages, groups);
+  refuseSameTag(packages);
   refuseClaimedTwice(assigned.claimedTwice);
   const ignored = [...found.ignored, ...assigned.ignored];
   for (const { tag, why } of ignored) detailOnce(context, `tag ${tag} is not read: ${why}`);
@@ -157,6 +182,7 @@ async function readHistories(
   const here = assignTags(
     found.tags.filter((tag) => tag.commit === commit),
     packages,
+    groups,
   ).byOwner;
   const known = joinByOwner(packages, { tags: assigned.byOwner, releases, here });
   const starts = known.map(({ tags: own, release: { last, lastInSeries } }) => ({
@@ -168,19 +194,67 @@ async function readHistories(
   const counted = countChanges({ walk, starts, released, revertWeight });
   await noteUnknownAmendments(context, repository, amendments);
   for (const note of walk.notes) warn(context, note);
-  return { histories: joinChanges(known, counted), walk, ignored };
+  return { histories: joinChanges(known, counted), walk, ignored, unclaimed: assigned.unclaimed };
 }
 
-function factsOf({ own, tags, release, counted }: PackageHistory<Package>): PackageFacts {
-  return {
-    name: own.name,
-    tags,
-    last: release.last?.version ?? null,
-    lastInSeries: release.lastInSeries?.version ?? null,
-    elsewhere: release.elsewhere,
-    manifestVersion: own.manifest?.version ?? null,
-    changes: counted,
+type UnreadTags = {
+  readonly found: GitAnswers['found'];
+  readonly ignored: readonly IgnoredTag[];
+  readonly unclaimed: readonly Tag[];
+};
+
+function factsOf(histories: readonly PackageHistory<Package>[], tags: UnreadTags): PackageFacts[] {
+  const names = histories.map(({ own }) => own.name);
+  const unread = [...tags.ignored.map(({ tag }) => ({ name: tag })), ...tags.unclaimed];
+  const packages = histories.map(({ own }) => ({ ...own, version: own.manifest?.version ?? null }));
+  const advice = once(() => guessTags(tags.found.tags, packages));
+  return histories.map(({ own, tags: read, release, counted }, index) => {
+    const unreadFloors = release.last === null ? tagFloors(unread, own.name, names) : [];
+    const patterns = unreadFloors.length === 0 ? undefined : advice()?.patterns[index];
+    const manifestVersion = own.manifest?.version ?? null;
+    return {
+      name: own.name,
+      tags: read,
+      last: release.last?.version ?? null,
+      lastInSeries: release.lastInSeries?.version ?? null,
+      elsewhere: release.elsewhere,
+      manifestVersion,
+      floors: [...unreadFloors, ...fileFloors(manifestVersion, own.manifestPath)],
+      tagAdvice: patterns === undefined ? null : `tag: ${formatTagPatterns(patterns)}`,
+      changes: counted,
+    };
+  });
+}
+
+function once<Value>(make: () => Value): () => Value {
+  let made: { readonly value: Value } | null = null;
+  return () => {
+    made ??= { value: make() };
+    return made.value;
   };
+}
+
+/** A survey of the past says what was released since, and is not refused for it (docs/design/versions.md, step 18). */
+function noteTaken(
+  context: Context,
+  { at, isPast, tags }: SurveyOptions,
+  problems: readonly Problem[],
+): readonly Problem[] {
+  const noted = at !== null && isPast ? ['VERSION_ELSEWHERE', 'VERSION_BELOW'] : tags ? ['VERSION_BELOW'] : [];
+  const taken = problems.filter(({ code }) => noted.includes(code));
+  for (const { message } of taken) warn(context, message);
+  return problems.filter((problem) => !taken.includes(problem));
+}
+
+/** Two packages whose releases would get one tag. */
+function refuseSameTag(packages: readonly Package[]): void {
+  const taken = new Map<string, string>();
+  for (const pkg of packages) {
+    const tag = formatTag(pkg, '0.0.0');
+    const other = taken.get(tag);
+    if (other !== undefined) refuseClaimedTwice([{ tag, owners: [other, pkg.name] }]);
+    taken.set(tag, pkg.name);
+  }
 }
 
 /** A package without a release, beside tags that are not read, may well have one. */

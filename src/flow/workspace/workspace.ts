@@ -9,6 +9,7 @@ import type { ManifestFormat, PackageManifest } from '../../core/manifest/packag
 import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { nearest } from '../../core/text/nearest.ts';
 import { hasFixedStages, schemeTitle } from '../../core/version/spelling.ts';
+import { defaultTagPattern, type TagPattern } from '../../core/version/tag-pattern.ts';
 import { cachedConfig } from '../../world/config-cache.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
@@ -25,7 +26,7 @@ export type Package = {
   readonly folder: string;
   readonly ecosystem: Ecosystem;
   /** Patterns of its tags: the first is written, all are read. */
-  readonly tags: readonly string[];
+  readonly tags: readonly TagPattern[];
   readonly format: ManifestFormat | null;
   /** Null where the ecosystem has no manifest that is read, or none is there. */
   readonly manifest: PackageManifest | null;
@@ -245,7 +246,7 @@ async function makePackage({
   const text = manifestPath === null ? null : (texts.get(manifestPath) ?? null);
   const format = found === undefined || text === null ? null : await found.load();
   const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
-  const tags = config.tag ?? whole.history.tag ?? [count === 1 ? 'v{version}' : '{package}/{version}'];
+  const tags = config.tag ?? whole.history.tag ?? [defaultTagPattern(count)];
   return { index, name, folder, ecosystem, tags, format, manifest, manifestPath, config };
 }
 

@@ -27,10 +27,18 @@ export type ReadLedgerFiles = {
   readonly unknown: readonly string[];
 };
 
-/** Reads every event. Two git processes, whatever their number. Unreadable events do not hide the others. */
-export async function readEvents({ place }: Repository): Promise<ReadLedgerFiles> {
+/**
+ * Reads every event, or those below some folders. Two git processes, whatever their number. Unreadable events do not hide the
+ * others.
+ */
+export async function readEvents(
+  { place }: Repository,
+  folders: readonly string[] | null = null,
+): Promise<ReadLedgerFiles> {
   if ((await currentLedger(place)) === null) return { events: [], damaged: [], unknown: [] };
-  const files = [...(await listTree(place, ledgerRef))].filter(([file]) => !/\/contents-[^/]+$/.test(file));
+  const files = [...(await listTree(place, ledgerRef, folders ?? []))].filter(
+    ([file]) => !/\/contents-[^/]+$/.test(file),
+  );
   const { bytes } = await git(place, ['cat-file', '--batch=%(objecttype) %(objectsize)'], {
     input: files.map(([, id]) => `${id}\n`).join(''),
   });
@@ -54,8 +62,8 @@ export async function readEvents({ place }: Repository): Promise<ReadLedgerFiles
 }
 
 /** Files of a tree by path with the ids of their blobs; links and submodules have no place in a ledger. */
-async function listTree(place: GitPlace, tree: string): Promise<Map<string, string>> {
-  const { text } = await git(place, ['ls-tree', '-r', '-z', tree]);
+async function listTree(place: GitPlace, tree: string, folders: readonly string[] = []): Promise<Map<string, string>> {
+  const { text } = await git(place, ['--literal-pathspecs', 'ls-tree', '-r', '-z', '--full-tree', tree, ...folders]);
   return new Map(
     text.split('\0').flatMap((line): [string, string][] => {
       const [, id, file] = /^100644 blob ([0-9a-f]+)\t(.+)$/s.exec(line) ?? [];

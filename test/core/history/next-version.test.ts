@@ -25,6 +25,8 @@ const facts = (name: string, last: string | null, changes: readonly Change[], mo
   lastInSeries: null,
   elsewhere: [],
   manifestVersion: null,
+  floors: [],
+  tagAdvice: null,
   changes: { changes, warnings: [] },
   ...more,
 });
@@ -68,7 +70,7 @@ describe('the next version', () => {
     const first = (manifestVersion: string | null) =>
       answer([facts('coast', null, [change('feat', 'minor')], { manifestVersion })]).next[0];
 
-    expect([null, '0.0.0', '0.0.9', '2.1.0', 'no version'].map(first)).toEqual([
+    expect([null, '0.0.0', '0.0.9', '2.1.0', 'unknown'].map(first)).toEqual([
       '0.1.0',
       '0.1.0',
       '0.1.0',

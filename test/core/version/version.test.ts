@@ -2,9 +2,10 @@ import fc from 'fast-check';
 import semver from 'semver';
 import { describe, expect, it } from 'vitest';
 import { nodeRangeTakes, raiseNodeRange } from '../../../src/core/ecosystem/node/ranges.ts';
+import { readVersion, strictReading, versionLike } from '../../../src/core/version/loose-version.ts';
 import { pointerFor } from '../../../src/core/version/pointer.ts';
 import { chooseStream, counterOf, previewLabel } from '../../../src/core/version/stream.ts';
-import { assignTags, formatTag } from '../../../src/core/version/tag-pattern.ts';
+import { assignTags, formatTag, formatTagPatterns } from '../../../src/core/version/tag-pattern.ts';
 import { bump, highestVersion, isVersion } from '../../../src/core/version/version.ts';
 
 describe('a version', () => {
@@ -58,11 +59,13 @@ it.each<[string, string[], string | null]>([
   expect(highestVersion(versions)).toBe(highest);
 });
 
+const patterns = (...reads: string[]) => reads.map((read) => ({ ...strictReading, read }));
+
 describe('tags', () => {
   const owners = [
-    { name: 'tidemark', folder: 'packages/tidemark', tags: ['{package}/{version}', 'v{version}'] },
-    { name: 'tidemark-py', folder: 'py', tags: ['{package}/{version}'] },
-    { name: 'office', folder: 'tools/office', tags: ['{folder}@{version}', 'line-{major}/{version}'] },
+    { name: 'tidemark', folder: 'packages/tidemark', tags: patterns('{package}/{version}', 'v{version}') },
+    { name: 'tidemark-py', folder: 'py', tags: patterns('{package}/{version}') },
+    { name: 'office', folder: 'tools/office', tags: patterns('{folder}@{version}', 'line-{major}/{version}') },
   ];
 
   it.each([
@@ -85,10 +88,83 @@ describe('tags', () => {
     expect(ignored).toEqual([{ tag: name, why: expect.stringContaining('MAJOR.MINOR.PATCH') }]);
   });
 
+  it.each([
+    [{ parts: 2 }, '1.2', '1.2.0'],
+    [{ parts: 2 }, '1.2-beta.3', '1.2.0-beta.3'],
+    [{ parts: 2 }, '1', null],
+    [{ parts: 1 }, '1', '1.0.0'],
+    [{ parts: 3 }, '1.2', null],
+    [{ parts: 2 }, '2024.01', null],
+    [{ parts: 2, prerelease: 'python' }, '1.2rc1', '1.2.0-rc.1'],
+    [{ parts: 3, prerelease: 'python' }, '1.2.0a', '1.2.0-alpha.0'],
+    [{ parts: 3, prerelease: 'python' }, '1.2.0.post1', null],
+    [{ parts: 3, prerelease: 'python' }, '1.2.0', '1.2.0'],
+    [{ parts: 3, prerelease: 'maven' }, '1.2.0.Beta1', '1.2.0-beta.1'],
+    [{ parts: 3, prerelease: 'maven' }, '1.2.0-RC2', '1.2.0-rc.2'],
+    [{ parts: 3, prerelease: 'maven' }, '1.2.0.Final', '1.2.0'],
+    [{ parts: 3, prerelease: 'maven' }, '1.2.0-SNAPSHOT', '1.2.0-SNAPSHOT'],
+    [{ separator: '_' }, '1_2_3', '1.2.3'],
+    [{ separator: '_' }, '1_2_3-early.1', '1.2.3-early.1'],
+    [{ separator: '_' }, '1.2.3', null],
+  ] as const)('read %j as a pattern says: %s is %s', (reading, text, version) => {
+    expect(readVersion(text, { ...strictReading, ...reading })).toBe(version);
+  });
+
+  it('is written with all three numbers, in the manner of its pattern', () => {
+    const owner = (pattern: object) => ({
+      name: 'tidemark',
+      folder: '',
+      tags: [{ ...strictReading, read: 'release-{version}', ...pattern }],
+    });
+
+    expect(formatTag(owner({ parts: 2 }), '1.3.0')).toBe('release-1.3.0');
+    expect(formatTag(owner({ separator: '_' }), '1.3.0-early.1')).toBe('release-1_3_0-early.1');
+  });
+
+  it('shared by a group belongs to each of its members', () => {
+    const both = owners.slice(0, 2).map((owner) => ({ ...owner, tags: patterns('{package}/{version}', 'v{version}') }));
+    const { byOwner, claimedTwice } = assignTags([{ name: 'v1.0.0', commit: 'c' }], both, [[0, 1]]);
+
+    expect([byOwner.map((own) => own.map(({ version }) => version)), claimedTwice]).toEqual([
+      [['1.0.0'], ['1.0.0']],
+      [],
+    ]);
+  });
+
+  it.each([
+    ['v1.2.3', [1, 2, 3]],
+    ['1.2', [1, 2]],
+    ['v1', [1]],
+    ['release-1.2', [1, 2]],
+    ['rel/1.2.3', [1, 2, 3]],
+    ['tidemark_1_2_3', [1, 2, 3]],
+    ['@signals/lamps@1.2.0-beta.3', [1, 2, 0]],
+    ['packages/tidemark/v1.2.3', [1, 2, 3]],
+    ['1.2rc1', [1, 2]],
+    ['1.2.0.Beta1', [1, 2, 0]],
+    ['1.2.3.4', [1, 2, 3, 4]],
+    ['nightly', null],
+    ['2024-01-01', null],
+    ['backup-1', null],
+    ['issue-12', null],
+    ['before-2fa', null],
+  ])('%s looks like a version: %j', (tag, numbers) => {
+    expect(versionLike(tag)?.numbers ?? null).toEqual(numbers);
+  });
+
+  it('patterns are written so that they are read again', () => {
+    const odd = { read: 'rel/{version}', parts: 2, prerelease: 'python', separator: '.' } as const;
+
+    expect(formatTagPatterns(patterns('v{version}'))).toBe('"v{version}"');
+    expect(formatTagPatterns([...patterns('v{version}'), odd])).toBe(
+      '["v{version}", { read: "rel/{version}", parts: 2, prerelease: python }]',
+    );
+  });
+
   it('names both packages when they claim the same tag', () => {
     const both = [
-      { ...owners[0], tags: ['v{version}'] },
-      { ...owners[1], tags: ['v{version}'] },
+      { ...owners[0], tags: patterns('v{version}') },
+      { ...owners[1], tags: patterns('v{version}') },
     ] as typeof owners;
 
     expect(assignTags([{ name: 'v1.0.0', commit: 'c' }], both).claimedTwice).toEqual([
@@ -102,7 +178,7 @@ describe('tags', () => {
         fc.string({ unit: fc.constantFrom('a', '.', '+', '(', '$', '{', '/'), minLength: 1 }),
         fc.nat(99),
         (name, minor) => {
-          const owner = { name, folder: 'x', tags: ['{package}/{version}'] };
+          const owner = { name, folder: 'x', tags: patterns('{package}/{version}') };
           const version = `1.${minor}.0`;
           const { byOwner } = assignTags([{ name: formatTag(owner, version), commit: 'c' }], [owner]);
           expect(byOwner[0]?.[0]?.version).toBe(version);
@@ -122,7 +198,7 @@ describe('a stream', () => {
 
   it.each([
     ['main', { type: 'stable', name: 'stable' }],
-    ['line/1.x', { type: 'maintained', name: 'maintained', only: '1.x', branch: 'line/1.x' }],
+    ['line/1.x', { type: 'maintained', name: 'maintained', only: '1.x', branch: 'line/1.x', begin: null }],
     ['early/2', { type: 'labelled', name: 'early', identifier: 'beta', spell: 'beta', count: 'releases' }],
     ['fix/tides', { type: 'preview', name: 'preview', label: 'fix-tides' }],
     [null, { type: 'preview', name: 'preview', label: 'detached' }],

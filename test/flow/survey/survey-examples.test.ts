@@ -624,6 +624,148 @@ const rows: readonly Row[] = [
     expect: 'STREAM_UNSPELLABLE',
   },
   {
+    name: 'tags of two numbers, when the pattern says so',
+    history: 'tag: [{ read: "release-{version}", parts: 2 }]',
+    build: (r) => {
+      r.tag('release-1.1', 'release-1.2');
+      r.commit('fix: x', a);
+    },
+    expect: { a: '1.2.1' },
+  },
+  {
+    name: 'a first release below tags that no pattern reads',
+    build: (r) => {
+      r.tag('1.1', '1.2');
+      r.commit('fix: x', a);
+    },
+    expect: 'VERSION_BELOW',
+  },
+  {
+    name: 'the same, settled by hand',
+    build: (r) => {
+      r.tag('1.1', '1.2');
+      r.commit('fix: x', a);
+    },
+    options: { exactly: '1.3.0' },
+    expect: { a: '1.3.0' },
+  },
+  {
+    name: 'the same, only to look at the tags',
+    build: (r) => {
+      r.tag('1.1', '1.2');
+      r.commit('fix: x', a);
+    },
+    options: { tags: true },
+    expect: { a: '0.1.0' },
+    warns: /0\.1\.0, below the tags 1\.2, 1\.1/,
+  },
+  {
+    name: 'tags of another package do not count for a new one',
+    packages: { a: {}, b: {} },
+    build: (r) => {
+      released(r);
+      r.tag('a/2.x-1.0');
+      r.commit('fix: x', b);
+    },
+    expect: { a: null, b: '0.1.0' },
+  },
+  {
+    name: 'a first release below its own prereleases',
+    build: (r) => {
+      r.tag('a/1.0.0-early.1');
+      r.commit('fix: x', a);
+    },
+    expect: 'VERSION_BELOW',
+  },
+  {
+    name: 'a manifest with two numbers says where a first release begins',
+    packages: { a: { version: '2.4' } },
+    build: (r) => r.commit('fix: x', a),
+    expect: { a: '2.4.0' },
+  },
+  {
+    name: 'a manifest whose version cannot be read is not passed below',
+    packages: { a: { version: '2.4.1.7' } },
+    build: (r) => r.commit('fix: x', a),
+    expect: 'VERSION_BELOW',
+  },
+  {
+    name: 'a branch that is named after its version begins there',
+    streams: 'streams: { coming: { from: "coming/*", version: "{1}" }, stable: { from: main } }\n',
+    build: (r) => {
+      released(r);
+      r.on('coming/2.4');
+      r.commit('fix: x', a);
+    },
+    expect: { a: '2.4.0' },
+  },
+  {
+    name: 'the same branch goes on inside its range',
+    streams: 'streams: { coming: { from: "coming/*", version: "{1}" }, stable: { from: main } }\n',
+    build: (r) => {
+      released(r);
+      r.on('coming/2.4');
+      r.commit('fix: x', a);
+      released(r, '2.4.0');
+      r.commit('fix: y', a);
+    },
+    expect: { a: '2.4.1' },
+  },
+  {
+    name: 'the same branch allows nothing outside its range',
+    streams: 'streams: { coming: { from: "coming/*", version: "{1}" }, stable: { from: main } }\n',
+    build: (r) => {
+      r.on('coming/2.4');
+      released(r, '2.4.0');
+      r.commit('feat: y', a);
+    },
+    expect: 'VERSION_OUTSIDE',
+  },
+  {
+    name: 'a branch named after a version that was passed',
+    streams: 'streams: { coming: { from: "coming/*", version: "{1}" }, stable: { from: main } }\n',
+    build: (r) => {
+      released(r, '3.0.0');
+      r.on('coming/2.x');
+      r.commit('fix: x', a);
+    },
+    expect: 'VERSION_BELOW',
+  },
+  {
+    name: 'a branch that is named after no version',
+    streams: 'streams: { coming: { from: "coming/*", version: "{1}" }, stable: { from: main } }\n',
+    build: (r) => {
+      r.on('coming/soon');
+      r.commit('fix: x', a);
+    },
+    expect: 'CONFIG_INVALID',
+  },
+  {
+    name: 'a survey of the past only notes what was released since',
+    build: (r) => {
+      released(r);
+      r.commit('fix: x', a);
+      r.git('branch', 'past');
+      released(r, '1.4.1');
+      r.commit('fix: y', a);
+    },
+    options: { at: 'past~0', isPast: true },
+    expect: { a: null },
+  },
+  {
+    name: 'a survey of an old commit only notes that its version is taken',
+    build: (r) => {
+      released(r);
+      r.commit('fix: x', a);
+      r.git('branch', 'past');
+      r.commit('fix: y', a);
+      released(r, '1.4.1');
+    },
+    options: { at: 'past', branch: 'main', isPast: true },
+    expect: { a: '1.4.1' },
+    warns: /the tag a\/1\.4\.1 already marks that version/,
+  },
+  {
     name: 'a circle of packages',
     packages: { a: { dependencies: { b: '^1.0.0' } }, b: { dependencies: { a: '^1.0.0' } } },
     build: (r) => {

@@ -1,0 +1,56 @@
+import type { Config } from '../../core/config/config.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
+import { currentLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { readAnchors } from '../../world/git/remote-tags.ts';
+import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
+import { type Context, quietly } from '../context.ts';
+import { localReleases } from './ledger.ts';
+import { vouchedDeliveries } from './vouched.ts';
+
+/** Whether a destination that a release was planned for lacks one of its files, as far as the ledger tells. */
+export function isIncomplete(context: Context, release: LedgerRelease, config: Config): boolean {
+  return release.destinations.some((name) => {
+    const destination = config.destinations[name];
+    if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
+    const there = new Set(
+      vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
+    );
+    return release.planned.some(({ file, form }) => takesForm(destination, form) && !there.has(file));
+  });
+}
+
+/** A tag of a package's version. */
+export type NamedTag = { readonly package: string; readonly version: string; readonly tag: string };
+
+/**
+ * The release that a run of another clone left unfinished, among these tags; null when all are finished, or none was made by
+ * a run. A clone without the ledger fetches it first, where the remote can be reached.
+ */
+export async function findUnfinished(
+  context: Context,
+  repository: Repository,
+  { tags, config }: { readonly tags: readonly NamedTag[]; readonly config: Config },
+): Promise<LedgerRelease | null> {
+  const anchors = await readAnchors(
+    repository.place,
+    tags.map(({ tag }) => tag),
+  );
+  const planned = tags.filter(({ tag }) => (anchors.get(tag)?.plan ?? null) !== null);
+  if (planned.length === 0) return null;
+  await fetchLedger(repository);
+  const folders = planned.map(({ package: name, version }) => `${name}/${version}`);
+  const releases = await localReleases(quietly(context), repository, { folders });
+  return (
+    releases.find(
+      (release) => release.isVouched && !release.isAbandoned && isIncomplete(quietly(context), release, config),
+    ) ?? null
+  );
+}
+
+async function fetchLedger(repository: Repository): Promise<void> {
+  const { place } = repository;
+  if ((await currentLedger(place)) !== null) return;
+  const remote = await remoteOf(place, await currentBranch(place));
+  if (remote !== null) await uniteWithRemote(repository, remote);
+}
