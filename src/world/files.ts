@@ -84,6 +84,16 @@ export async function readTextIfThere(file: string): Promise<string | null> {
   }
 }
 
+/** Bytes of a file, or null when there is none. */
+export async function readBytesIfThere(file: string): Promise<Uint8Array | null> {
+  try {
+    return await readFile(file);
+  } catch (error) {
+    if (isMissing(error)) return null;
+    throw error;
+  }
+}
+
 /** Removes a file; it need not be there. */
 export async function removeFile(file: string): Promise<void> {
   await rm(file, { force: true });

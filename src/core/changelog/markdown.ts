@@ -39,13 +39,18 @@ export function escapeMarkdown(text: string): string {
 }
 
 function renderItem(item: NoteItem, links: Links): string {
+  return `- ${markdownItem(item, links).replace(/\n(?=.)/g, '\n  ')}`;
+}
+
+/** An item without its bullet; a note of several lines stands below it, behind an empty line. */
+export function markdownItem(item: NoteItem, links: Links, inParentheses = false): string {
   const { summary, commit, breaking } = item;
   const { text, details } = splitItem(item);
   const inside = details.map((detail) => linkIssues(escapeMarkdown(detail), links)).join(', ');
   const behind = inside === '' ? '' : ` (${inside})`;
   const short = commit.slice(0, 7);
   const source = links.commit === null ? short : `[${short}](${fill(links.commit, 'commit', commit)})`;
-  const line = `- ${linkIssues(escapeMarkdown(text), links)}${behind}${commit === '' ? '' : ` · ${source}`}`;
+  const line = `${linkIssues(escapeMarkdown(text), links)}${behind}${commit === '' ? '' : inParentheses ? ` (${source})` : ` · ${source}`}`;
   return breaking === null || breaking === summary ? line : `${line}\n\n${renderNote(breaking, links)}\n`;
 }
 
@@ -53,7 +58,7 @@ function renderItem(item: NoteItem, links: Links): string {
 function renderNote(note: string, links: Links): string {
   return note
     .split('\n')
-    .map((line) => (line.trim() === '' ? '' : `  ${escapeLineStart(linkIssues(escapeMarkdown(line.trim()), links))}`))
+    .map((line) => (line.trim() === '' ? '' : `${escapeLineStart(linkIssues(escapeMarkdown(line.trim()), links))}`))
     .join('\n');
 }
 
@@ -78,6 +83,11 @@ function linkIssues(text: string, { issue }: Links): string {
     /(^|[\s(,])#(\d{1,9})\b/g,
     (_, before: string, number: string) => `${before}[#${number}](${fill(issue, 'issue', number)})`,
   );
+}
+
+/** The address that a template gives; null without one. */
+export function linkTo(template: string | null, name: string, value: string): string | null {
+  return template === null || value === '' ? null : fill(template, name, value);
 }
 
 function fill(template: string, name: string, value: string): string {

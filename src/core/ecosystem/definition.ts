@@ -1,4 +1,5 @@
 import type { ManifestFormat } from '../manifest/package-manifest.ts';
+import type { FindPlaces } from '../manifest/version-place/place.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { BuiltForm } from '../name/form.ts';
 import type { Scheme } from '../version/spelling.ts';
@@ -51,6 +52,8 @@ export type EcosystemDefinition = {
   readonly client: TrialClient | null;
   /** Source files that carry version macros; null for none. */
   readonly versionHeaders: RegExp | null;
+  /** Finds where else than in its manifest's own field a package keeps its version; null where there is no such place. */
+  readonly findPlaces: (() => Promise<FindPlaces>) | null;
   /** Whether the manifest says that its package is never published. */
   readonly isPrivate: (manifestText: string) => boolean;
 };

@@ -14,8 +14,15 @@ export type DependencyEdge = {
   /** Whether the dependency's interface is part of the dependant's own. */
   readonly isReExported: boolean;
   /** Whether a version of the dependency is inside the range. */
+  readonly accepts: (version: string) => boolean;
+  /** Whether the range can stay as it is: it may not stay on a prerelease when the version is a stable one. */
   readonly takes: (version: string) => boolean;
 };
+
+/** Whether a range names a prerelease: `^2.0.0-beta.1`. */
+export function namesPrerelease(range: string): boolean {
+  return /\d-[0-9A-Za-z]|\d(?:a|b|rc)\d/.test(range);
+}
 
 /** What follows for a dependant from a dependency's new version (docs/design/versions.md, step 16). */
 export function inducedWeight(edge: DependencyEdge, dependency: Weight): Weight {

@@ -7,7 +7,7 @@ import type { VersionTag } from '../version/tag-pattern.ts';
 import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, isVersion } from '../version/version.ts';
 import { heaviest, shiftBelowOne, type Weight } from '../version/weight.ts';
 import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
-import { type DependencyEdge, inducedWeight, orderByDependency } from './dependency.ts';
+import { type DependencyEdge, inducedWeight, namesPrerelease, orderByDependency } from './dependency.ts';
 import { type Floor, floorsAbove, ownFloors } from './floor.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
 
@@ -57,6 +57,8 @@ export type NextVersion = {
   /** Whether weights count for less, since the last version is below 1.0.0 (step 14). */
   readonly isShifted: boolean;
   readonly reasons: readonly string[];
+  /** What the maintainer says why (`--because`); null without. */
+  readonly because: string | null;
 };
 
 /** Answers in the order of the packages, and what refuses a release. */
@@ -105,6 +107,7 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
           weight: 'none',
           isShifted,
           reasons: [`no release inside ${rules.stream.only}, so not of this line`],
+          because: null,
         };
       if (unit === undefined || next === null)
         return {
@@ -112,8 +115,11 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
           weight: 'none',
           isShifted,
           reasons: [reasonOfRest(sinceSeries(facts), facts.lastInSeries ?? facts.last)],
+          because: null,
         };
-      return { next, weight: effective(unit, rules), isShifted, reasons: reasonsFor({ index, unit, packages, rules }) };
+      const because = unit.isSelected ? rules.overrides.because : null;
+      const reasons = reasonsFor({ index, unit, packages, rules });
+      return { next, weight: effective(unit, rules), isShifted, reasons, because };
     }),
     problems,
   };
@@ -502,7 +508,7 @@ function prereleaseProblems({
     if (unit === undefined || needed === undefined || edge.kind === 'development' || !unit.isSelected) return [];
     const isReleased = (answers.get(unit)?.next ?? null) !== null;
     const stable = answers.get(needed)?.next ?? packages[edge.to]?.last ?? null;
-    if (!isReleased || !/\d-[0-9A-Za-z]/.test(edge.range) || (stable !== null && edge.takes(stable))) return [];
+    if (!isReleased || !namesPrerelease(edge.range) || (stable !== null && edge.accepts(stable))) return [];
     const [name, dependency] = [packages[edge.from]?.name, packages[edge.to]?.name];
     return [
       {

@@ -30,7 +30,8 @@ export const cargoFormat: ManifestFormat = {
       text,
       (header) => header === 'package' || tables.some(([table]) => header === table || header.startsWith(`${table}.`)),
       (line, header) => {
-        if (header === 'package') return /^\s*version\s*=/.test(line) ? replaceText(line, version) : line;
+        if (header === 'package')
+          return version !== null && /^\s*version\s*=/.test(line) ? replaceText(line, version) : line;
         const own = header.split('.')[1];
         const key = /^\s*["']?([\w-]+)["']?\s*=/.exec(line)?.[1];
         const change = ranges.find(({ name }) => name === (own ?? key));

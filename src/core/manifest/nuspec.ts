@@ -20,7 +20,7 @@ export const nuspecFormat: ManifestFormat = {
     parseNuspec(text, file);
     const stamped = text.replace(
       /(<metadata[\s>][\s\S]*?<version>)[^<]*(<\/version>)/,
-      (_, a: string, b: string) => a + version + b,
+      (whole, a: string, b: string) => (version === null ? whole : a + version + b),
     );
     return ranges.reduce(
       (edited, { name, from, to }) =>

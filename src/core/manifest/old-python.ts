@@ -9,20 +9,24 @@ export type OldFields = Readonly<Record<string, string | readonly string[]>>;
 export const setupCfgFormat: ManifestFormat = {
   read: (text) => toManifest(readSetupCfg(text)),
   stamp: (text, { version }) =>
-    text.replace(
-      /(^\[metadata\][^[]*?^version\s*=[ \t]*)(?!attr:|file:)\S[^\n]*/m,
-      (_, lead: string) => `${lead}${version}`,
-    ),
+    version === null
+      ? text
+      : text.replace(
+          /(^\[metadata\][^[]*?^version\s*=[ \t]*)(?!attr:|file:)\S[^\n]*/m,
+          (_, lead: string) => `${lead}${version}`,
+        ),
 };
 
 /** `setup.py`, read without running it: only literal arguments of a plain `setup(…)` call count. */
 export const setupPyFormat: ManifestFormat = {
   read: (text) => toManifest(readSetupPy(text)),
   stamp: (text, { version }) =>
-    text.replace(
-      /(\bversion\s*=\s*)(["'])[^"'\n]*\2/,
-      (_, lead: string, quote: string) => `${lead}${quote}${version}${quote}`,
-    ),
+    version === null
+      ? text
+      : text.replace(
+          /(\bversion\s*=\s*)(["'])[^"'\n]*\2/,
+          (_, lead: string, quote: string) => `${lead}${quote}${version}${quote}`,
+        ),
 };
 
 /** Keys of setup.cfg and setup.py, and what `[project]` calls them. */

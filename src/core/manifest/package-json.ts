@@ -5,7 +5,8 @@ import type { ManifestDependency, ManifestFormat, PackageManifest } from './pack
 /** A package.json as its own format has it: untrusted, each field still to be looked at. */
 export type PackageJson = Readonly<Record<string, unknown>>;
 
-const dependencyFields = [
+/** Fields of a package.json that name dependencies, and why. */
+export const dependencyFields = [
   ['dependencies', 'run'],
   ['optionalDependencies', 'run'],
   ['peerDependencies', 'peer'],
@@ -22,7 +23,8 @@ export const packageJsonFormat: ManifestFormat = {
         .filter(([field]) => objectOf(json[field])[name] === from)
         .map(([field]): JsonEdit => ({ path: [field, name], value: to })),
     );
-    return editPackageJson(text, [{ path: ['version'], value: version }, ...edits], file);
+    const own = version === null ? [] : [{ path: ['version'], value: version }];
+    return editPackageJson(text, [...own, ...edits], file);
   },
 };
 

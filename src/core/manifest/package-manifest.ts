@@ -16,7 +16,10 @@ export type PackageManifest = {
 
 /** What is written into a manifest for a release. */
 export type ManifestStamp = {
-  readonly version: string;
+  /** Null to leave it as it is. */
+  readonly version: string | null;
+  /** Whether a version that the manifest leaves to the build is written into it. */
+  readonly isStatic: boolean;
   readonly ranges: readonly { readonly name: string; readonly from: string; readonly to: string }[];
 };
 

@@ -16,7 +16,7 @@ export const pkgConfigFormat: ManifestFormat = {
   },
   stamp: (text, { version, ranges }) =>
     text.replace(/^(Version|Requires(?:\.private)?):(.*)$/gm, (line, key: string, value: string) => {
-      if (key === 'Version') return /\d/.test(value) ? line.replace(/\d\S*/, version) : line;
+      if (key === 'Version') return version !== null && /\d/.test(value) ? line.replace(/\d\S*/, version) : line;
       return ranges.reduce((edited, { name, from, to }) => {
         const old = from === '' ? name : `${name} ${from}`;
         return edited.replace(

@@ -34,7 +34,9 @@ export const pomFormat: ManifestFormat = {
   stamp: (text, { version, ranges }, file) => {
     parsePom(text, file);
     const edits = elements(text).flatMap(({ path, start, end, artifact }) => {
-      if (path === 'project/version') return [{ start, end, value: version }];
+      // What stands behind a property is written where the property is.
+      if (path === 'project/version')
+        return version === null || text.slice(start, end).includes('${') ? [] : [{ start, end, value: version }];
       const change =
         path === 'project/dependencies/dependency/version'
           ? ranges.find(({ name, from }) => name === artifact && from === text.slice(start, end).trim())
@@ -46,6 +48,19 @@ export const pomFormat: ManifestFormat = {
       .reduce((edited, { start, end, value }) => edited.slice(0, start) + value + edited.slice(end), text);
   },
 };
+
+/**
+ * A POM as it is published: a version behind a property, its own or that of its parent, is written out, since those who
+ * resolve it do not have the property (Maven, "CI Friendly Versions").
+ */
+export function withPlainVersion(text: string, version: string): string {
+  return elements(text)
+    .filter(({ path, start, end }) => plainPaths.includes(path) && text.slice(start, end).includes('${'))
+    .reverse()
+    .reduce((edited, { start, end }) => edited.slice(0, start) + version + edited.slice(end), text);
+}
+
+const plainPaths = ['project/version', 'project/parent/version'];
 
 /** The `<project>` of a POM. @throws MANIFEST_INVALID */
 export function parsePom(text: string, file: string): Readonly<Record<string, unknown>> {

@@ -22,12 +22,12 @@ export const pyprojectFormat: ManifestFormat = {
       ],
     };
   },
-  stamp: (text, { version, ranges }, file) =>
+  stamp: (text, { version, isStatic, ranges }, file) =>
     editTomlLines(
-      makeStatic(text, version, file),
+      isStatic && version !== null ? makeStatic(text, version, file) : text,
       (header) => header.startsWith('project') || header === 'build-system',
       (line, header) => {
-        if (header === 'project' && /^\s*version\s*=/.test(line))
+        if (version !== null && header === 'project' && /^\s*version\s*=/.test(line))
           return line.replace(
             /(=\s*)(["']).*?\2/,
             (_, lead: string, quote: string) => `${lead}${quote}${version}${quote}`,

@@ -38,7 +38,6 @@ export function noMatch({ file, find }: StampConfig, why: string): BevelstoneErr
  * @returns the text unchanged when the header has no such macro.
  */
 export function stampHeader(text: string, packageName: string, version: string): string {
-  const stem = packageName.toUpperCase().replace(/[^A-Z0-9]+/g, '_');
   const { major, minor, patch } = coreOf(version);
   const values: Readonly<Record<string, string>> = {
     VERSION: `"${version}"`,
@@ -48,8 +47,24 @@ export function stampHeader(text: string, packageName: string, version: string):
     VERSION_PATCH: String(patch),
     VERSION_PRERELEASE: `"${prereleaseOf(version) ?? ''}"`,
   };
-  return text.replace(
-    new RegExp(`^([ \\t]*#[ \\t]*define[ \\t]+${stem}_(VERSION\\w*)[ \\t]+)("[^"\\n]*"|\\d+)`, 'gm'),
-    (whole, lead: string, name: string) => (values[name] === undefined ? whole : lead + values[name]),
+  return text.replace(macroPattern(packageName), (whole, lead: string, name: string) =>
+    values[name] === undefined ? whole : lead + values[name],
   );
+}
+
+/** The version that a header's macros have; null when it has none that are called after the package. */
+export function headerVersion(text: string, packageName: string): string | null {
+  const macros = new Map(
+    [...text.matchAll(macroPattern(packageName))].map(([, , name = '', value = '']) => [name, value.replace(/"/g, '')]),
+  );
+  const whole = macros.get('VERSION') ?? macros.get('VERSION_STRING');
+  if (whole !== undefined && /^\d/.test(whole)) return whole;
+  const numbers = ['MAJOR', 'MINOR', 'PATCH'].map((part) => macros.get(`VERSION_${part}`));
+  return numbers[0] === undefined ? null : numbers.map((number) => number ?? '0').join('.');
+}
+
+/** Macros that are called after a package. */
+function macroPattern(packageName: string): RegExp {
+  const stem = packageName.toUpperCase().replace(/[^A-Z0-9]+/g, '_');
+  return new RegExp(`^([ \\t]*#[ \\t]*define[ \\t]+${stem}_(VERSION\\w*)[ \\t]+)("[^"\\n]*"|\\d+)`, 'gm');
 }

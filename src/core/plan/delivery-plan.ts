@@ -36,7 +36,9 @@ export function inDependencyOrder<Release extends { readonly record: Pick<Releas
   const edges = releases.flatMap(({ record }, from) =>
     record.needs.flatMap((name) => {
       const to = names.indexOf(name);
-      return to === -1 ? [] : [{ from, to, kind: 'run' as const, range: '', isReExported: false, takes: () => true }];
+      return to === -1
+        ? []
+        : [{ from, to, kind: 'run' as const, range: '', isReExported: false, accepts: () => true, takes: () => true }];
     }),
   );
   return orderByDependency(names, edges).flatMap((index) => releases[index] ?? []);

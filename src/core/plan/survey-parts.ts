@@ -1,14 +1,14 @@
 import type { PackageConfig } from '../config/config.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { Change, PackageChanges } from '../history/count-changes.ts';
-import type { DependencyEdge } from '../history/dependency.ts';
+import { type DependencyEdge, namesPrerelease } from '../history/dependency.ts';
 import type { NextVersion } from '../history/next-version.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import { type Spellings, spell, spellAll } from '../version/spelling.ts';
 import type { Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
-import { compareVersions, isVersion } from '../version/version.ts';
+import { compareVersions, isNormal, isVersion } from '../version/version.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** A package as the workspace lists it. */
@@ -91,7 +91,11 @@ export function dependencyEdges(
       const last = packages[to]?.release.last?.version ?? null;
       const isReExported = own.config['re-exports'].includes(name);
       const { takes } = ecosystemDefinitions[own.ecosystem].ranges;
-      return [{ from, to, kind, range, isReExported, takes: (version) => takes(range, last, version) }];
+      const accepts = (version: string) => takes(range, last, version);
+      const isStable = (version: string) => isNormal(version) && namesPrerelease(range);
+      return [
+        { from, to, kind, range, isReExported, accepts, takes: (version) => accepts(version) && !isStable(version) },
+      ];
     }),
   );
 }
@@ -130,6 +134,8 @@ export type SurveyedPackage<Package extends ListedPackage = ListedPackage> = {
   /** Whether the weights of its changes count for less, since its last version is below 1.0.0. */
   readonly isShifted: boolean;
   readonly reasons: readonly string[];
+  /** What the maintainer says why (`--because`); null without. */
+  readonly because: string | null;
   readonly spellings: Spellings;
   readonly changes: readonly Change[];
   /** The version that the surveyed commit itself is tagged with. */
@@ -142,7 +148,7 @@ export type SurveyedPackage<Package extends ListedPackage = ListedPackage> = {
  */
 export function surveyedPackage<Package extends ListedPackage>(
   { own, release, counted, here }: PackageHistory<Package>,
-  { next, weight, isShifted, reasons }: NextVersion,
+  { next, weight, isShifted, reasons, because }: NextVersion,
   stream: Stream,
 ): SurveyedPackage<Package> {
   if (next !== null) spell(ecosystemDefinitions[own.ecosystem].scheme, next, stream);
@@ -158,6 +164,7 @@ export function surveyedPackage<Package extends ListedPackage>(
     weight,
     isShifted,
     reasons,
+    because,
     spellings: next === null ? {} : spellAll(next, stream),
     changes: counted.changes,
     here,

@@ -148,7 +148,11 @@ async function prepare(job: BuildJob): Promise<Prepared> {
   const at = await listFilesAt(survey.workspace.repository.place, survey.commit, '');
   const inside = (file: string) => (pkg.folder === '' ? file : file.slice(pkg.folder.length + 1));
   const tracked = [...at.keys()].filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`)).map(inside);
-  const stamped = await stampCheckout(job, tracked);
+  const stamped = new Set(
+    [...(await stampCheckout(job, { files: new Set(at.keys()) }))]
+      .filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`))
+      .map(inside),
+  );
   const facts = { folder: pkg.folder, commit: survey.commit, tracked: new Set(at.keys()), stamped };
   const origins = new Origins({ ...facts, files: await listFiles(folder) });
   for (const run of stepRuns(pkg.config.build, job.platforms)) {

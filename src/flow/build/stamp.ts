@@ -1,58 +1,123 @@
 import path from 'node:path';
+import type { StampConfig } from '../../core/config/config.ts';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
+import { findVersionPlaces } from '../../core/ecosystem/version-places.ts';
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { noMatch, stampByRule, stampHeader } from '../../core/manifest/stamp-rule.ts';
+import type { VersionPlace } from '../../core/manifest/version-place/place.ts';
 import { spell } from '../../core/version/spelling.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
-import { placeInside } from '../../world/place-inside.ts';
+import { placeInside, readInside } from '../../world/place-inside.ts';
 import type { Survey } from '../survey/survey.ts';
 import type { Package } from '../workspace/workspace.ts';
 import type { BuildJob } from './build-job.ts';
 
+/** What stamping needs to know of the files of the commit. */
+type Tracked = {
+  /** Paths in the repository. */
+  readonly files: ReadonlySet<string>;
+};
+
 /**
- * Writes the version into the checkout: the manifest, with the ranges of workspace packages that are released with it, headers
- * of C libraries, and whatever `stamp` names.
- * @param tracked paths at the commit inside the package's folder.
- * @returns files that now carry the version, inside the package's folder.
+ * Writes the version into the checkout: the manifest, with the ranges of workspace packages that are released with it, the
+ * places that the ecosystem's rules name, headers of C libraries, and whatever `stamp` names.
+ * @returns files that now carry the version, as paths in the repository.
  */
-export async function stampCheckout(job: BuildJob, tracked: readonly string[]): Promise<Set<string>> {
-  const stamped = new Set<string>();
-  const manifest = await stampManifest(job, 'built');
-  if (manifest !== null) stamped.add(manifest);
-  await stampHeaders(job, tracked, stamped);
+export async function stampCheckout(job: BuildJob, tracked: Tracked): Promise<Set<string>> {
+  const stamped = await stampOwn(job, tracked, 'built');
   for (const rule of job.pkg.config.stamp) {
-    const file = await placeInside(job.folder, rule.file, `${rule.file} of \`stamp\``);
-    const text = await readTextIfThere(file);
-    if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
-    await writeWhole(file, stampByRule(text, rule, { version: job.version, commit: job.survey.commit }));
-    stamped.add(rule.file);
+    const { text, changed, file } = await applyRule(job, rule);
+    if (changed !== text) await writeWhole(file, changed);
+    stamped.add(path.posix.join(job.pkg.folder, rule.file));
   }
   return stamped;
 }
 
 /** What writing a version down needs to know. */
-export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' | 'folder'>;
+export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' | 'folder' | 'checkout'>;
 
 /**
- * Writes the version down where the repository keeps it: the manifest and headers of C libraries. Ranges that the workspace
- * resolves stay as they are, and so does what `stamp` fills in anew at every build.
- * @returns files that were changed, inside the package's folder.
+ * Writes the version down where the repository keeps it: the same places, and the files of `stamp` whose rule finds its place
+ * again the next time. Ranges that the workspace resolves stay as they are.
+ * @returns files that were changed, as paths in the repository, and the files of `stamp` that only a build can fill in.
  */
-export async function recordVersion(job: StampJob, tracked: readonly string[]): Promise<Set<string>> {
-  const changed = new Set<string>();
-  const manifest = await stampManifest(job, 'recorded');
-  if (manifest !== null) changed.add(manifest);
-  await stampHeaders(job, tracked, changed);
-  return changed;
+export async function recordVersion(
+  job: StampJob,
+  tracked: Tracked,
+): Promise<{ readonly changed: ReadonlySet<string>; readonly onlyBuilt: readonly string[] }> {
+  const changed = await stampOwn(job, tracked, 'recorded');
+  const onlyBuilt: string[] = [];
+  for (const rule of job.pkg.config.stamp) {
+    const applied = await applyRule(job, rule);
+    // A commit cannot hold its own id, and a placeholder that is gone could not be filled in again.
+    if (rule.write.includes('{commit}') || !isRepeatable(applied.changed, rule, job)) onlyBuilt.push(rule.file);
+    else if (applied.changed !== applied.text) {
+      await writeWhole(applied.file, applied.changed);
+      changed.add(path.posix.join(job.pkg.folder, rule.file));
+    }
+  }
+  return { changed, onlyBuilt };
 }
 
-async function stampHeaders(job: StampJob, tracked: readonly string[], stamped: Set<string>): Promise<void> {
+async function stampOwn(job: StampJob, { files }: Tracked, use: 'built' | 'recorded'): Promise<Set<string>> {
+  const stamped = new Set<string>();
+  const inside = (file: string) => path.posix.join(job.pkg.folder, file);
+  const places = await placesIn(job, files);
+  const isStatic = use === 'built' && !places.some(({ isSource }) => isSource);
+  const manifest = await stampManifest(job, { use, isStatic });
+  if (manifest !== null) stamped.add(inside(manifest));
+  await stampPlaces(job, places, stamped);
+  await stampHeaders(job, files, stamped);
+  return stamped;
+}
+
+async function applyRule(job: StampJob, rule: StampConfig): Promise<{ file: string; text: string; changed: string }> {
+  const file = await placeInside(job.folder, rule.file, `${rule.file} of \`stamp\``);
+  const text = await readTextIfThere(file);
+  if (text === null) throw noMatch(rule, 'there is no such file in the folder of the package');
+  return { file, text, changed: stampByRule(text, rule, { version: job.version, commit: job.survey.commit }) };
+}
+
+function isRepeatable(changed: string, rule: StampConfig, job: StampJob): boolean {
+  try {
+    return stampByRule(changed, rule, { version: job.version, commit: job.survey.commit }) === changed;
+  } catch (error) {
+    if (isBevelstoneError(error, 'STAMP_NO_MATCH')) return false;
+    throw error;
+  }
+}
+
+/** Where a package keeps its version, in a checkout. */
+export function placesIn(
+  { pkg, checkout }: Pick<StampJob, 'pkg' | 'checkout'>,
+  files: ReadonlySet<string>,
+): Promise<VersionPlace[]> {
+  return findVersionPlaces(pkg.ecosystem, {
+    folder: pkg.folder,
+    name: pkg.manifest?.name ?? pkg.name,
+    manifestPath: pkg.manifestPath,
+    files,
+    read: (file) => readInside(checkout, path.join(checkout, file), file),
+  });
+}
+
+async function stampPlaces(job: StampJob, places: readonly VersionPlace[], stamped: Set<string>): Promise<void> {
+  const stamp = { version: job.version, spelt: manifestVersion(job.pkg, job.version, job.survey) };
+  for (const place of places)
+    await edit({ job, file: place.file, stamped, change: (text) => place.stamp(text, stamp) });
+}
+
+async function stampHeaders(job: StampJob, files: ReadonlySet<string>, stamped: Set<string>): Promise<void> {
   const { versionHeaders } = ecosystemDefinitions[job.pkg.ecosystem];
-  for (const file of tracked) {
-    if (versionHeaders?.test(file) !== true) continue;
+  if (versionHeaders === null) return;
+  const prefix = job.pkg.folder === '' ? '' : `${job.pkg.folder}/`;
+  for (const file of files) {
+    if (!file.startsWith(prefix) || !versionHeaders.test(file)) continue;
     await edit({ job, file, stamped, change: (text) => stampHeader(text, job.pkg.name, job.version) });
   }
 }
 
+/** Changes a file of the checkout. @param file path in the repository. */
 async function edit({
   job,
   file,
@@ -64,7 +129,7 @@ async function edit({
   readonly stamped: Set<string>;
   readonly change: (text: string) => string;
 }): Promise<void> {
-  const place = await placeInside(job.folder, file, file);
+  const place = await placeInside(job.checkout, file, file);
   const text = (await readTextIfThere(place)) ?? '';
   const changed = change(text);
   if (changed === text) return;
@@ -74,7 +139,7 @@ async function edit({
 
 async function stampManifest(
   { pkg, version, versions, survey, folder }: StampJob,
-  use: 'built' | 'recorded',
+  { use, isStatic }: { readonly use: 'built' | 'recorded'; readonly isStatic: boolean },
 ): Promise<string | null> {
   if (pkg.format === null || pkg.manifestPath === null) return null;
   const inside = path.posix.relative(pkg.folder, pkg.manifestPath);
@@ -83,15 +148,16 @@ async function stampManifest(
   if (text === null) return null;
   const { isWorkspaceRange } = ecosystemDefinitions[pkg.ecosystem].ranges;
   const ranges = rangesOf(pkg, versions, survey).filter(({ from }) => use === 'built' || !isWorkspaceRange(from));
-  const stamp = { version: manifestVersion(pkg, version, survey), ranges };
+  const spelt = manifestVersion(pkg, version, survey);
+  const stamp = { version: spelt, isStatic, ranges };
   const stamped = pkg.format.stamp(text, stamp, pkg.manifestPath);
   if (stamped !== text) await writeWhole(file, stamped);
   // A template that is filled in later carries no version yet.
-  return stamped.includes(stamp.version) ? inside : null;
+  return stamped.includes(spelt) ? inside : null;
 }
 
 /** Ranges of workspace packages that would not take the version which is released or was released last. */
-function rangesOf(pkg: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
+export function rangesOf(pkg: Package, versions: ReadonlyMap<number, string>, survey: Survey) {
   const rules = ecosystemDefinitions[pkg.ecosystem].ranges;
   return survey.edges
     .filter(({ from }) => from === pkg.index)

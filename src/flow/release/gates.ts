@@ -16,7 +16,7 @@ import { probeSurveyed } from '../deliver/probe.ts';
 import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import { checkTools } from '../workspace/tools.ts';
-import type { Releasing } from './write-back.ts';
+import type { Releasing } from './releasing.ts';
 
 /** Something that must hold before a release: null when it does, else why not and what to do. */
 export type Gate = { readonly gate: string; readonly trouble: { readonly why: string; readonly fix: string } | null };

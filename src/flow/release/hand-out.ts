@@ -10,7 +10,7 @@ import type { Context } from '../context.ts';
 import { type ReleaseFolder, readableFolders } from '../release-folder/built-release.ts';
 import type { Run } from '../run/run.ts';
 import type { Survey } from '../survey/survey.ts';
-import type { Releasing } from './write-back.ts';
+import type { Releasing } from './releasing.ts';
 
 /** The ref under which other machines find the commit of a run. */
 function handedOutRef(run: string): string {

@@ -51,9 +51,10 @@ import { finishRun, lostError, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
 import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
 import { withNeeded } from './needed.ts';
+import { type Releasing, releasingOf } from './releasing.ts';
 import { repairRun } from './repair.ts';
 import { surveyTagged } from './tagged.ts';
-import { makeReleaseCommit, type Releasing, releasingOf } from './write-back.ts';
+import { makeReleaseCommit } from './write-back.ts';
 
 /** What is asked and shown on the way. */
 export type ReleaseTalk = {

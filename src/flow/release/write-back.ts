@@ -1,35 +1,23 @@
 import path from 'node:path';
-import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
-import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import { globMatcher } from '../../core/text/glob.ts';
-import { readTextIfThere, removeFile, writeWhole } from '../../world/files.ts';
+import { removeFile } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
 import { makeCommitObject, type ObjectCommit } from '../../world/git/release-commit.ts';
 import { checkOut } from '../../world/git/worktree.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { runStep } from '../../world/step.ts';
 import { notesForRelease } from '../build/build-records.ts';
-import { recordVersion } from '../build/stamp.ts';
+import { placesIn, recordVersion } from '../build/stamp.ts';
 import { type Context, warn } from '../context.ts';
-import type { Survey, SurveyedPackage } from '../survey/survey.ts';
+import { extendChangelogFile } from '../survey/changelog-file.ts';
+import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import type { Package } from '../workspace/workspace.ts';
-
-/** A package with the version that it gets. */
-export type Releasing = {
-  readonly pkg: Package;
-  readonly surveyed: SurveyedPackage;
-  readonly version: string;
-};
-
-/** The packages of a survey that have something to release. */
-export function releasingOf({ packages }: Survey): Releasing[] {
-  return packages.flatMap((surveyed): Releasing[] =>
-    surveyed.next === null ? [] : [{ pkg: surveyed.own, surveyed, version: surveyed.next }],
-  );
-}
+import { raiseMembers, releasedManifests } from './member-ranges.ts';
+import { updateLockfiles } from './own-lockfiles.ts';
+import { type Releasing, releasingOf } from './releasing.ts';
 
 /**
  * The commit that a release is built from: versions, changelogs and whatever `write-back.make` regenerates, on top of the
@@ -55,21 +43,42 @@ export async function makeReleaseCommit(
   try {
     const written = new Set<string>();
     const versions = new Map(releasing.map(({ pkg, version }) => [pkg.index, version]));
+    const tracked = { files: new Set((await listFilesAt(place, survey.commit, '')).keys()) };
+    await refuseShared({ survey, versions, checkout: checkout.folder, files: tracked.files });
     for (const each of releasing) {
       const inside = (file: string) => path.posix.join(each.pkg.folder, file);
       const folder = await placeInside(checkout.folder, each.pkg.folder, `\`folder\` of ${each.pkg.name}`);
-      const job = { ...each, versions, survey, folder };
-      const tracked = [...(await listFilesAt(place, survey.commit, each.pkg.folder)).keys()].map((file) =>
-        path.posix.relative(each.pkg.folder, file),
-      );
-      for (const file of await recordVersion(job, tracked)) written.add(inside(file));
-      const about = { survey, surveyed: each.surveyed, version: each.version, source: survey.commit };
-      written.add(await writeChangelog(context, { ...about, sourceTime: opened.time }, checkout.folder));
+      const job = { ...each, versions, survey, folder, checkout: checkout.folder };
+      const recorded = await recordVersion(job, tracked);
+      for (const file of recorded.changed) written.add(file);
+      for (const file of recorded.onlyBuilt)
+        warn(context, `${inside(file)} gets its stamp in the build only: the rule could not be applied to it again`);
+      const { surveyed, version } = each;
+      const notes = await notesForRelease({
+        survey,
+        surveyed,
+        version,
+        source: survey.commit,
+        sourceTime: opened.time,
+      });
+      const changelog = await extendChangelogFile(context, {
+        survey,
+        surveyed,
+        notes: { ...notes, version },
+        at: new Date(opened.time * 1000),
+        root: checkout.folder,
+      });
+      written.add(changelog.inside);
       // The introduction of this release is not that of the next one.
       const intro = inside('notes/next.md');
       await removeFile(await placeInside(checkout.folder, intro, 'notes/next.md'));
       written.add(intro);
     }
+    const search = { survey, releasing, checkout: checkout.folder, files: tracked.files };
+    const members = await raiseMembers(search);
+    for (const { file } of members) written.add(file);
+    const manifests = [...releasedManifests(search), ...members];
+    for (const file of await updateLockfiles(checkout.folder, tracked.files, manifests)) written.add(file);
     const makes = await runMakes(context, { survey, checkout: checkout.folder, opened });
     const takes = (file: string) => written.has(file) || makes.some((fits) => fits(file));
     const message = messageOf(config['write-back'].message, releasing);
@@ -85,26 +94,58 @@ export async function makeReleaseCommit(
   }
 }
 
-async function writeChangelog(
-  context: Context,
-  about: Parameters<typeof notesForRelease>[0],
-  checkout: string,
-): Promise<string> {
-  const { survey, surveyed, version } = about;
-  const { links, 'write-back': writeBack } = survey.workspace.config;
-  const folder = surveyed.folder === '.' ? '' : surveyed.folder;
-  const inside = path.posix.join(folder, writeBack.changelog);
-  const notes = await notesForRelease(about);
-  const section = (level: number) => renderMarkdown(notes, { links, withPackage: false, level });
-  const file = await placeInside(checkout, inside, 'the changelog');
-  const text = await readTextIfThere(file);
-  const { text: next, change } =
-    text === null
-      ? { text: newChangelog(notes.package, section), change: 'inserted' }
-      : insertSection(text, version, section);
-  if (change === 'already-there') warn(context, `${inside} already has a section for ${version}; it was not changed`);
-  else await writeWhole(file, next);
-  return inside;
+/**
+ * A version that several packages take from one place can only change for all of them at once.
+ * @throws VERSION_SHARED
+ */
+async function refuseShared({
+  survey,
+  versions,
+  checkout,
+  files,
+}: {
+  readonly survey: Survey;
+  readonly versions: ReadonlyMap<number, string>;
+  readonly checkout: string;
+  readonly files: ReadonlySet<string>;
+}): Promise<void> {
+  const { packages } = survey.workspace;
+  if (packages.length < 2) return;
+  const owners = new Map<string, { readonly pkg: Package; readonly what: string }>();
+  for (const pkg of packages) {
+    for (const { file, what, isSource } of await placesIn({ pkg, checkout }, files)) {
+      if (!isSource) continue;
+      const other = owners.get(`${file}\n${what}`);
+      if (other === undefined) owners.set(`${file}\n${what}`, { pkg, what });
+      else if (versions.get(other.pkg.index) !== versions.get(pkg.index))
+        throw versionShared({
+          file,
+          what,
+          names: [other.pkg.name, pkg.name],
+          versions: [other.pkg, pkg].map(({ index }) => versions.get(index) ?? null),
+        });
+    }
+  }
+}
+
+function versionShared({
+  file,
+  what,
+  names,
+  versions,
+}: {
+  readonly file: string;
+  readonly what: string;
+  readonly names: readonly string[];
+  readonly versions: readonly (string | null)[];
+}): BevelstoneError {
+  const each = names.map((name, index) => `${name} would be ${versions[index] ?? 'left as it is'}`);
+  return new BevelstoneError('VERSION_SHARED', {
+    message: `${names.join(' and ')} take their version from the same place: ${what} in ${file}`,
+    why: `it can hold one version only, and ${each.join(', ')}`,
+    fix: `Release them together: together: { all: [${names.join(', ')}] }, or give each a version of its own`,
+    where: { file },
+  });
 }
 
 /** Runs the commands of `make` in the checkout. @returns what tells whether a path is one of their files. */

@@ -1,5 +1,4 @@
 import path from 'node:path';
-import { insertSection, newChangelog } from '../../core/changelog/insert-section.ts';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import { renderDebianStanza, renderPlainText } from '../../core/changelog/plain-text.ts';
 import { contributorsOf, type ReleaseNotes, sectionsOf } from '../../core/changelog/section.ts';
@@ -7,12 +6,12 @@ import type { LinksConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { counterOf } from '../../core/version/stream.ts';
 import { isNormal } from '../../core/version/version.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readTextIfThere } from '../../world/files.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
 import { commitTime } from '../../world/git/repository.ts';
 import { gitLine } from '../../world/git/run-git.ts';
-import { placeInside } from '../../world/place-inside.ts';
-import { type Context, warn } from '../context.ts';
+import type { Context } from '../context.ts';
+import { extendChangelogFile } from './changelog-file.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
 
 /** How notes are written. */
@@ -89,15 +88,25 @@ export function notesOf(
   const follows = pkg.reasons
     .filter((reason) => reason.startsWith('follows '))
     .map((reason) => reason.replace('follows ', 'Needs '));
+  const titles = workspace.config.notes.sections;
+  const sections = sectionsOf(changes, titles, follows);
   return {
     package: pkg.name,
     version: pkg.here?.version ?? pkg.next,
     range,
     date: at.toISOString().slice(0, 10),
     intro,
-    sections: sectionsOf(changes, workspace.config.notes.sections, follows),
+    sections: sections.length > 0 ? sections : sectionsOf([], titles, [whyWithoutChanges(pkg)]),
     contributors: contributors ? contributorsOf(changes) : [],
   };
+}
+
+/** What the notes of a release say that no change of its own explains. */
+function whyWithoutChanges({ because, reasons, last }: SurveyedPackage): string {
+  if (because !== null) return because;
+  const together = reasons.find((reason) => reason.startsWith('together with '));
+  if (together !== undefined) return `Released ${together}`;
+  return last === null ? 'First release' : 'No changes of its own';
 }
 
 /** The maintainer's own introduction at the surveyed commit: `notes/next.md` of the package. */
@@ -173,29 +182,21 @@ async function fromTemplate(
 }
 
 async function writeChangelogs(context: Context, survey: Survey, releases: readonly WrittenNotes[]): Promise<string[]> {
-  const { repository, config } = survey.workspace;
+  const { root } = survey.workspace.repository;
   const written: string[] = [];
   for (const { notes } of releases) {
     const { version } = notes;
-    const folder = survey.packages.find(({ name }) => name === notes.package)?.folder ?? '.';
-    const inside = path.posix.join(folder, config['write-back'].changelog);
-    if (version === null) continue;
-    const file = await placeInside(repository.root, inside, 'the changelog');
-    const text = await readTextIfThere(file);
-    const section = (level: number) => renderMarkdown(notes, { links: config.links, withPackage: false, level });
-    const { text: next, change } =
-      text === null
-        ? { text: newChangelog(notes.package, section), change: 'inserted' }
-        : insertSection(text, version, section);
-    if (change === 'already-there') {
-      warn(
-        context,
-        `${inside} already has a section for ${version}; it was not changed; remove it to have it written again`,
-      );
-      continue;
-    }
-    await writeWhole(file, next);
-    written.push(inside);
+    const surveyed = survey.packages.find(({ name }) => name === notes.package);
+    if (version === null || surveyed === undefined) continue;
+    const at = new Date(`${notes.date}T00:00:00Z`);
+    const { inside, isChanged } = await extendChangelogFile(context, {
+      survey,
+      surveyed,
+      notes: { ...notes, version },
+      at,
+      root,
+    });
+    if (isChanged) written.push(inside);
   }
   return written;
 }

@@ -3,6 +3,7 @@ import { findLastRelease, type LastRelease } from '../../core/history/last-relea
 import { Amendments, type MeaningRules, readMeaning } from '../../core/history/meaning.ts';
 import { packagesByPath } from '../../core/history/touch.ts';
 import { Walk } from '../../core/history/walk.ts';
+import { writeBackTest } from '../../core/plan/write-back-paths.ts';
 import type { Stream } from '../../core/version/stream.ts';
 import type { VersionTag } from '../../core/version/tag-pattern.ts';
 import type { Weight } from '../../core/version/weight.ts';
@@ -61,10 +62,9 @@ export async function walkHistory({
   };
   const amendments = new Amendments(history.amend);
   const owners = packagesByPath(packages.map(({ folder, config: { also } }) => ({ folder, also })));
-  const written = new Set(packages.flatMap(({ folder, manifestPath }) => [manifestPath, ...recordFiles(folder)]));
   const walk = new Walk({
     owners,
-    isWriteBackPath: (path) => written.has(path),
+    isWriteBackPath: writeBackTest(packages, config),
     meaning: rules,
     amendments,
     keepOthers,
@@ -83,12 +83,6 @@ export async function walkEnd(repository: Repository, releases: readonly KnownRe
     repository.place,
     lasts.filter((id) => id !== null),
   );
-}
-
-/** Files beside the manifest that a release's own commit may change. */
-function recordFiles(folder: string): string[] {
-  const names = ['CHANGELOG.md', 'package-lock.json', 'notes/next.md'];
-  return [...names.map((name) => (folder === '' ? name : `${folder}/${name}`)), 'package-lock.json'];
 }
 
 /** Asks git what the ids are that messages name and the walk does not hold. */

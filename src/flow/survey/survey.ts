@@ -38,6 +38,7 @@ import {
   selectPackages,
   type Workspace,
 } from '../workspace/workspace.ts';
+import { type SourceVersion, sourceVersions } from './source-versions.ts';
 import { askReferences, lastReleases, noteUnknownAmendments, walkEnd, walkHistory } from './survey-history.ts';
 
 /** The version tags of the packages, and the tags that are not read as versions. */
@@ -130,7 +131,8 @@ export async function surveyWorkspace(
   const { exactly, raise, because } = options;
   const overrides = { exactly, raise, because };
   const rules = { stream, head: commit, dirty, first, belowOne, unmarked, groups, edges, overrides, selected };
-  const answers = nextVersions(factsOf(histories, { found, ignored, unclaimed }), rules);
+  const sources = await sourceVersions({ workspace, commit, histories });
+  const answers = nextVersions(factsOf(histories, { found, ignored, unclaimed, sources }), rules);
   if (!options.asReleased) throwAll(noteTaken(context, options, answers.problems));
 
   const shown = histories.flatMap((history, index) => {
@@ -201,6 +203,7 @@ type UnreadTags = {
   readonly found: GitAnswers['found'];
   readonly ignored: readonly IgnoredTag[];
   readonly unclaimed: readonly Tag[];
+  readonly sources: ReadonlyMap<number, readonly SourceVersion[]>;
 };
 
 function factsOf(histories: readonly PackageHistory<Package>[], tags: UnreadTags): PackageFacts[] {
@@ -211,7 +214,8 @@ function factsOf(histories: readonly PackageHistory<Package>[], tags: UnreadTags
   return histories.map(({ own, tags: read, release, counted }, index) => {
     const unreadFloors = release.last === null ? tagFloors(unread, own.name, names) : [];
     const patterns = unreadFloors.length === 0 ? undefined : advice()?.patterns[index];
-    const manifestVersion = own.manifest?.version ?? null;
+    const sources = tags.sources.get(own.index) ?? [];
+    const manifestVersion = own.manifest?.version ?? sources.find(({ isSource }) => isSource)?.version ?? null;
     return {
       name: own.name,
       tags: read,
@@ -219,7 +223,11 @@ function factsOf(histories: readonly PackageHistory<Package>[], tags: UnreadTags
       lastInSeries: release.lastInSeries?.version ?? null,
       elsewhere: release.elsewhere,
       manifestVersion,
-      floors: [...unreadFloors, ...fileFloors(manifestVersion, own.manifestPath)],
+      floors: [
+        ...unreadFloors,
+        ...fileFloors(manifestVersion, own.manifestPath),
+        ...sources.flatMap(({ version, file }) => fileFloors(version, file)),
+      ],
       tagAdvice: patterns === undefined ? null : `tag: ${formatTagPatterns(patterns)}`,
       changes: counted,
     };

@@ -1,6 +1,5 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { insertSection, newChangelog } from '../../../src/core/changelog/insert-section.ts';
 import { escapeMarkdown, renderMarkdown } from '../../../src/core/changelog/markdown.ts';
 import { renderDebianStanza, renderPlainText } from '../../../src/core/changelog/plain-text.ts';
 import {
@@ -198,79 +197,6 @@ describe('a template', () => {
     expect(() =>
       renderTemplate({ template: '{{#sections}}', file: 'own.md', notes: [notes()], links: noLinks }),
     ).toThrow(expect.objectContaining({ code: 'TEMPLATE_INVALID', where: { file: 'own.md' } }));
-  });
-});
-
-describe('inserting into a changelog', () => {
-  const section = (level: number) => `${'#'.repeat(level)} 1.4.0, today\n\n- x\n`;
-  const insert = (text: string, version = '1.4.0') => insertSection(text, version, section).text;
-
-  it.each([
-    ['newest first', '# Changes\n\n## 1.3.2\n\n- a\n', '# Changes\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n\n- a\n'],
-    ['below a newer one', '## 2.0.0\n\n- b\n\n## 1.3.2\n', '## 2.0.0\n\n- b\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n'],
-    [
-      'behind what is not released',
-      '# C\n\n## Unreleased\n\n- y\n\n## [1.3.2] - 2026\n',
-      '# C\n\n## Unreleased\n\n- y\n\n## 1.4.0, today\n\n- x\n\n## [1.3.2] - 2026\n',
-    ],
-    [
-      'oldest first',
-      '# C\n\n## 1.3.1\n\n## 1.3.2\n- a\n',
-      '# C\n\n## 1.3.1\n\n## 1.3.2\n- a\n\n## 1.4.0, today\n\n- x\n',
-    ],
-    ['headings of the first level', '# v1.3.2\n- a', '# 1.4.0, today\n\n- x\n\n# v1.3.2\n- a'],
-    [
-      'underlined headings',
-      'Log\n===\n\n1.3.2\n-----\n- a\n',
-      'Log\n===\n\n1.4.0, today\n------------\n\n- x\n\n1.3.2\n-----\n- a\n',
-    ],
-    [
-      'CRLF and a byte order mark',
-      '\ufeff# C\r\n\r\n## 1.3.2\r\n',
-      '\ufeff# C\r\n\r\n## 1.4.0, today\r\n\r\n- x\r\n\r\n## 1.3.2\r\n',
-    ],
-    ['no version yet', '# C\nwords', '# C\nwords\n\n## 1.4.0, today\n\n- x\n'],
-    ['an empty file', '', '## 1.4.0, today\n\n- x\n'],
-    [
-      'versions in code',
-      '# C\n\n```\n## 1.0.0\n```\n\n## 1.3.2\n',
-      '# C\n\n```\n## 1.0.0\n```\n\n## 1.4.0, today\n\n- x\n\n## 1.3.2\n',
-    ],
-  ])('%s', (_, before, after) => {
-    expect(insert(before)).toBe(after);
-  });
-
-  it('keeps everything else byte for byte, and does nothing the second time', () => {
-    const line = fc.constantFrom(
-      '## 1.3.2',
-      '# v0.9.0 (old)',
-      '## 2.0.0-early.1',
-      '- x',
-      '',
-      '   odd\t',
-      '```',
-      'words',
-      '1.0.0\n---',
-    );
-    fc.assert(
-      fc.property(fc.array(line), fc.constantFrom('\n', '\r\n'), fc.boolean(), (lines, newline, ends) => {
-        const text = lines.join('\n').replaceAll('\n', newline) + (ends ? newline : '');
-        const once = insertSection(text, '1.4.0', section);
-        expect(insertSection(once.text, '1.4.0', section)).toEqual({ text: once.text, change: 'already-there' });
-        const kept = once.text.length - text.length;
-        const at = [...once.text].findIndex(
-          (_, start) => once.text.slice(0, start) + once.text.slice(start + kept) === text,
-        );
-        expect(at >= 0 || once.text === text + once.text.slice(text.length)).toBe(true);
-      }),
-    );
-  });
-
-  it('leaves a version that has a section alone', () => {
-    const text = '## [1.4.0] by hand\n';
-
-    expect(insertSection(text, '1.4.0', section)).toEqual({ text, change: 'already-there' });
-    expect(newChangelog('tidemark', section)).toBe('# Changes of tidemark\n\n## 1.4.0, today\n\n- x\n');
   });
 });
 

@@ -250,7 +250,7 @@ describe('a .NET package', () => {
   it('gets version and ranges written in, and nothing else changed', () => {
     const ranges = [{ name: 'Gauges', from: '[1.0,2.0)', to: '[2.0,3.0)' }];
 
-    expect(nuspecFormat.stamp(nuspec, { version: '1.4.0', ranges }, 'x')).toBe(
+    expect(nuspecFormat.stamp(nuspec, { version: '1.4.0', isStatic: true, ranges }, 'x')).toBe(
       nuspec.replace('<version>0<', '<version>1.4.0<').replace('[1.0,2.0)', '[2.0,3.0)'),
     );
     expect(() => nuspecFormat.read('<package/>', 'x')).toThrow(expect.objectContaining({ code: 'MANIFEST_INVALID' }));

@@ -256,7 +256,7 @@ setup(
   });
 
   it('gets the version written in, and nothing else changed', () => {
-    const stamp = { version: '1.3.0', ranges: [] };
+    const stamp = { version: '1.3.0', isStatic: true, ranges: [] };
 
     expect(setupPyFormat.stamp(py, stamp, 'setup.py')).toBe(py.replace("'1.2.0'", "'1.3.0'"));
     expect(
@@ -291,7 +291,7 @@ it.each([
   ],
   ['[project]\nname = "t"\nversion = "0.1"\n', '[project]\nname = "t"\nversion = "1.4.0"\n'],
 ])('a version left to the release becomes a static one: %j', (text, stamped) => {
-  expect(pyprojectFormat.stamp(text, { version: '1.4.0', ranges: [] }, 'pyproject.toml')).toBe(stamped);
+  expect(pyprojectFormat.stamp(text, { version: '1.4.0', isStatic: true, ranges: [] }, 'pyproject.toml')).toBe(stamped);
 });
 
 it('a symbolic link is refused where installers know none', async () => {

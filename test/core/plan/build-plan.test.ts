@@ -10,7 +10,7 @@ function candidate(index: number, facts: Partial<BuildCandidate> = {}): BuildCan
 }
 
 function edge(from: number, to: number, kind: DependencyEdge['kind'] = 'run'): DependencyEdge {
-  return { from, to, kind, range: '*', isReExported: false, takes: () => true };
+  return { from, to, kind, range: '*', isReExported: false, accepts: () => true, takes: () => true };
 }
 
 const plan = (candidates: readonly BuildCandidate[], edges: readonly DependencyEdge[] = [], uncommitted = false) =>

@@ -123,7 +123,7 @@ describe('joining answers', () => {
 });
 
 describe('a package of a survey', () => {
-  const answer = { next: '1.3.0', weight: 'minor', isShifted: false, reasons: ['1 feature'] } as const;
+  const answer = { next: '1.3.0', weight: 'minor', isShifted: false, reasons: ['1 feature'], because: null } as const;
 
   it('has the spellings of its next version', () => {
     const surveyed = surveyedPackage(history('tidemark', { last: '1.2.0' }), answer, stable);
@@ -152,7 +152,7 @@ it.each([
   const facts = { written, ...(last === undefined ? {} : { last }) };
   const surveyed = surveyedPackage(
     history('a', facts),
-    { next: null, weight: 'none', isShifted: false, reasons: [] },
+    { next: null, weight: 'none', isShifted: false, reasons: [], because: null },
     stable,
   );
 
@@ -160,7 +160,7 @@ it.each([
 });
 
 it('notes that many manifests differ in one line', () => {
-  const rest = { next: null, weight: 'none', isShifted: false, reasons: [] } as const;
+  const rest = { next: null, weight: 'none', isShifted: false, reasons: [], because: null } as const;
   const surveyed = ['a', 'b', 'c', 'd', 'e'].map((name) =>
     surveyedPackage(history(name, { written: '1.0.0', last: '1.2.0' }), rest, stable),
   );

@@ -11,5 +11,6 @@ export const dotnet: EcosystemDefinition = {
   usualForms: ['nupkg'],
   client: 'dotnet',
   versionHeaders: null,
+  findPlaces: async () => (await import('../../manifest/version-place/dotnet.ts')).findDotnetPlaces,
   isPrivate: () => false,
 };

@@ -11,5 +11,6 @@ export const go: EcosystemDefinition = {
   usualForms: ['source-archive'],
   client: null,
   versionHeaders: null,
+  findPlaces: null,
   isPrivate: () => false,
 };

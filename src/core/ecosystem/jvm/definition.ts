@@ -12,5 +12,6 @@ export const jvm: EcosystemDefinition = {
   usualForms: ['jar', 'sources-jar', 'pom'],
   client: 'maven',
   versionHeaders: null,
+  findPlaces: async () => (await import('../../manifest/version-place/jvm.ts')).findJvmPlaces,
   isPrivate: () => false,
 };

@@ -17,5 +17,6 @@ export const native: EcosystemDefinition = {
   usualForms: ['source-archive'],
   client: null,
   versionHeaders: /\.(?:h|hpp|h\.in)$/,
+  findPlaces: async () => (await import('../../manifest/version-place/native.ts')).findNativePlaces,
   isPrivate: () => false,
 };

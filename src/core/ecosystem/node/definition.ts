@@ -14,5 +14,6 @@ export const node: EcosystemDefinition = {
   usualForms: ['npm-tarball'],
   client: 'npm',
   versionHeaders: null,
+  findPlaces: null,
   isPrivate: (text) => (JSON.parse(text) as { private?: boolean }).private === true,
 };

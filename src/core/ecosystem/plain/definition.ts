@@ -11,5 +11,6 @@ export const plain: EcosystemDefinition = {
   usualForms: ['source-archive'],
   client: null,
   versionHeaders: null,
+  findPlaces: null,
   isPrivate: () => false,
 };

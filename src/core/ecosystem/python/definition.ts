@@ -20,5 +20,6 @@ export const python: EcosystemDefinition = {
   usualForms: ['wheel', 'sdist'],
   client: 'pip',
   versionHeaders: null,
+  findPlaces: async () => (await import('../../manifest/version-place/python.ts')).findPythonPlaces,
   isPrivate: () => false,
 };

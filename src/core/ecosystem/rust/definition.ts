@@ -12,5 +12,6 @@ export const rust: EcosystemDefinition = {
   usualForms: ['source-archive'],
   client: null,
   versionHeaders: null,
+  findPlaces: async () => (await import('../../manifest/version-place/rust.ts')).findRustPlaces,
   isPrivate: () => false,
 };

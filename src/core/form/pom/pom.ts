@@ -1,5 +1,6 @@
 import { XMLBuilder } from 'fast-xml-parser';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
+import { withPlainVersion } from '../../manifest/pom-xml.ts';
 import { type FormInput, type Layout, spelt } from '../layout.ts';
 import { plannedText } from '../plan.ts';
 
@@ -13,7 +14,8 @@ export const pom: Layout = {
     const { artifact, version } = coordinatesOf(input);
     const own = input.manifestPath?.endsWith('pom.xml') === true ? await input.read(input.manifestPath) : null;
     const fileName = `${artifact}-${version}.pom`;
-    const entries = [plannedText(fileName, own ?? generatePom(input))];
+    const text = own === null ? generatePom(input) : withPlainVersion(own, version);
+    const entries = [plannedText(fileName, text)];
     return { fileName, container: 'file', entries, comment: null, metadata: '' };
   },
 };
