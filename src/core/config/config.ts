@@ -142,7 +142,8 @@ export type PackageConfig = {
   readonly sbom: SbomConfig;
   readonly 're-exports': readonly string[];
   readonly trial: readonly TrialConfig[];
-  readonly 'send-to': readonly string[];
+  /** Null: nobody said where its releases go; empty: only a tag and a record are wanted. */
+  readonly 'send-to': readonly string[] | null;
 };
 
 /** Where a secret is, never the secret: `env:NAME`, `file:PATH` or `kept:NAME`. */
@@ -263,3 +264,8 @@ export type Config = {
   /** Commands that run after a release. */
   readonly afterwards: readonly string[];
 };
+
+/** The destinations of a package; none where nothing is said. */
+export function destinationsOf({ 'send-to': sendTo }: Pick<PackageConfig, 'send-to'>): readonly string[] {
+  return sendTo ?? [];
+}

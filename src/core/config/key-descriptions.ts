@@ -123,7 +123,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet or fetch.',
   'packages.*.trial[].versions': 'Versions of the runtime to try, such as "3.11".',
   'packages.*.trial[].run': 'Command or commands to run after the install.',
-  'packages.*.send-to': 'Destinations of this package.',
+  'packages.*.send-to': 'Destinations of this package. An empty list: only a tag and a record are wanted.',
   together: 'Groups of packages that always share one version, by name.',
   destinations: 'Destinations by name.',
   'destinations.*.speaks': 'Protocol.',

@@ -251,7 +251,7 @@ function referenceProblems(config: Config, places: Places): Problem[] {
   };
   const packages = Object.keys(config.packages);
   for (const [name, { 'send-to': sendTo }] of Object.entries(config.packages)) {
-    for (const [index, destination] of sendTo.entries()) {
+    for (const [index, destination] of (sendTo ?? []).entries()) {
       check({
         name: destination,
         known: Object.keys(config.destinations),

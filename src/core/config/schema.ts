@@ -390,7 +390,7 @@ const packageEntry = () =>
     sbom: sbomEntry(),
     're-exports': texts().default([]),
     trial: Joi.array().items(trial()).default([]),
-    'send-to': texts().default([]),
+    'send-to': texts().default(null),
   });
 
 const secretPattern = /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+|kept:[A-Za-z0-9][\w.-]*)$/;

@@ -18,6 +18,7 @@ export const errorCatalog = {
   CONFIG_UNKNOWN_REFERENCE: { exitCode: 2, summary: 'A name is used but not defined' },
   CONFIG_NOT_FOUND: { exitCode: 2, summary: 'The configuration file given on the command line does not exist' },
   CONFIG_EXISTS: { exitCode: 2, summary: 'bevelstone.yaml already exists, and init never overwrites' },
+  FILE_EXISTS: { exitCode: 2, summary: 'A file that would be written is already there' },
   CONFIG_TOO_LARGE: { exitCode: 2, summary: 'bevelstone.yaml is larger than 1 MiB' },
   TRUST_NEEDED: {
     exitCode: 2,
@@ -27,6 +28,7 @@ export const errorCatalog = {
 
   WORKSPACE_NOT_FOUND: { exitCode: 2, summary: 'The folder is not inside a git repository' },
   PACKAGE_NOT_FOUND: { exitCode: 2, summary: 'No package of this name or no manifest in its folder' },
+  MANIFESTS_DISAGREE: { exitCode: 3, summary: 'Two manifests of one folder have different versions' },
   MANIFEST_INVALID: { exitCode: 2, summary: 'A manifest cannot be read' },
   FILE_NOT_FOUND: { exitCode: 2, summary: 'A file given on the command line does not exist' },
   FILE_UNWRITABLE: { exitCode: 2, summary: 'A file cannot be written' },

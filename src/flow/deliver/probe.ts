@@ -1,4 +1,5 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { refusesRelease } from '../../core/plan/delivery-plan.ts';
@@ -68,7 +69,7 @@ export async function probeDestinations(context: Context, options: ProbeOptions)
 export async function probeSurveyed(context: Context, survey: Survey, options: ProbeOptions): Promise<Probe> {
   const { workspace } = survey;
   const ledger = await readLedger(context, workspace.repository);
-  const used = survey.packages.flatMap(({ own }) => own.config['send-to']);
+  const used = survey.packages.flatMap(({ own }) => destinationsOf(own.config));
   const all = Object.keys(workspace.config.destinations).filter((name) => used.includes(name));
   const names = options.destinations.length > 0 ? options.destinations : all;
   if (options.keep === null) await ensureTrust(context, workspace, names);
@@ -205,7 +206,7 @@ async function askAll(
   const found: { access: Access; probed: ProbedPackage }[] = [];
   for (const surveyed of survey.packages) {
     const { own, next, spellings } = surveyed;
-    if (!own.config['send-to'].includes(name)) continue;
+    if (!destinationsOf(own.config).includes(name)) continue;
     if (next !== null && refusesRelease(config, { stream: survey.stream, spellings }) !== null) continue;
     const version = next ?? surveyed.last?.version ?? '0.0.0';
     const subject = { packageName: own.name, name: own.manifest?.name ?? own.name, version, spellings };

@@ -1,4 +1,5 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isRemote } from '../../core/name/protocol.ts';
 import { planRoutes, takesForm } from '../../core/plan/delivery-plan.ts';
@@ -70,7 +71,10 @@ export async function planShipments(
 
 /** Names of the destinations that a package is sent to. */
 export function sendToOf({ packages }: Workspace): (packageName: string) => readonly string[] {
-  return (packageName) => packages.find(({ name }) => name === packageName)?.config['send-to'] ?? [];
+  return (packageName) => {
+    const own = packages.find(({ name }) => name === packageName);
+    return own === undefined ? [] : destinationsOf(own.config);
+  };
 }
 
 /** What of a release goes to a destination, and what is there already. @throws FORM_NOT_TAKEN */

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { currentLedger, pushLedger, restoreLedger } from '../../world/git/ledger-store.ts';
@@ -82,7 +83,8 @@ export async function publish(
 }
 
 function sendTo({ packages }: Workspace, { record }: ReleaseFolder): readonly string[] {
-  return packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [];
+  const own = packages.find(({ name }) => name === record.package);
+  return own === undefined ? [] : destinationsOf(own.config);
 }
 
 async function refuseByRules(

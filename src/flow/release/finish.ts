@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import path from 'node:path';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import type { PushData } from '../../core/record/run-data.ts';
@@ -76,9 +77,7 @@ export async function finishRun(
   await ensureTrust(
     context,
     workspace,
-    releases.flatMap(
-      ({ record }) => workspace.packages.find(({ name }) => name === record.package)?.config['send-to'] ?? [],
-    ),
+    releases.flatMap(({ record }) => sentTo(workspace, record.package)),
   );
   context.report({ type: 'group', title: 'Push' });
   const stale = await pushAll(context, { repository: lasting, run, pushing: { ledger, releases, workspace } });
@@ -221,12 +220,17 @@ async function undo({
   await uniteWithRemote(repository, remote);
 }
 
+function sentTo({ packages }: Workspace, name: string): readonly string[] {
+  const own = packages.find((pkg) => pkg.name === name);
+  return own === undefined ? [] : destinationsOf(own.config);
+}
+
 /** A release with the plan that its tag vouches for. */
 type PlannedRelease = { readonly release: ReleaseFolder; readonly plan: ReleasePlan };
 
 async function withPlan(release: ReleaseFolder, { packages }: Workspace): Promise<PlannedRelease> {
   const own = packages.find(({ name }) => name === release.record.package);
-  return { release, plan: await planOf(release, own?.config['send-to'] ?? []) };
+  return { release, plan: await planOf(release, own === undefined ? [] : destinationsOf(own.config)) };
 }
 
 async function makeTags({

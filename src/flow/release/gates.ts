@@ -209,6 +209,12 @@ async function platformGate({ releasing, without }: GateInput): Promise<Trouble>
 async function destinationGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
   const names = new Set(releasing.map(({ pkg }) => pkg.name));
   const own: Survey = { ...survey, packages: survey.packages.filter(({ name }) => names.has(name)) };
+  const without = releasing.filter(({ pkg }) => pkg.config['send-to'] === null).map(({ pkg }) => pkg.name);
+  if (without.length > 0)
+    return {
+      why: `${without.join(', ')} ${without.length === 1 ? 'has' : 'have'} no \`send-to\`, so nothing would be delivered`,
+      fix: 'Add `send-to: [DESTINATION]` to the package, or `send-to: []` if only a tag and a record are wanted, and commit bevelstone.yaml',
+    };
   const { error } = await probeSurveyed(context, own, { destinations: [], keep: null });
   return error === null ? null : { why: error.why, fix: error.fix };
 }

@@ -1,4 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import {
   chooseRun,
@@ -50,6 +51,7 @@ import { makeCard } from './card.ts';
 import { finishRun, lostError, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
 import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
+import { missingDeliveries } from './missing-deliveries.ts';
 import { withNeeded } from './needed.ts';
 import { type Releasing, releasingOf } from './releasing.ts';
 import { repairRun } from './repair.ts';
@@ -154,7 +156,7 @@ async function newRelease(
   const { place } = repository;
   const survey = await surveyFor(context, options.asked, null);
   const { branch } = survey;
-  if (releasingOf(survey).length === 0) throw nothingToRelease(survey);
+  if (releasingOf(survey).length === 0) throw nothingToRelease(survey, await missingDeliveries(context, survey));
   const remote = await remoteOf(place, await currentBranch(place));
   const now = context.now();
   const opened: Opened = {
@@ -261,7 +263,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   await ensureTrust(
     context,
     survey.workspace,
-    releasing.flatMap(({ pkg }) => pkg.config['send-to']),
+    releasing.flatMap(({ pkg }) => destinationsOf(pkg.config)),
   );
   context.report({ type: 'group', title: 'Gates' });
   await gate(context, { run, input: { survey, releasing, makesTags, isHandedOut }, talk });
@@ -597,11 +599,17 @@ function dryResume(): BevelstoneError {
   });
 }
 
-function nothingToRelease({ packages }: Survey): BevelstoneError {
+/**
+ * @param missing commands that deliver released versions to destinations that were added since.
+ */
+function nothingToRelease({ packages }: Survey, missing: readonly string[]): BevelstoneError {
   return new BevelstoneError('NOTHING_TO_RELEASE', {
     message: 'nothing to release',
     why: packages.map(({ name, reasons }) => `${name}: ${reasons.join(', ') || 'no relevant changes'}`).join('\n'),
-    fix: 'Commit a feature or fix, or set a version with --raise or --exactly and --because',
+    fix:
+      missing.length === 0
+        ? 'Commit a feature or fix, or set a version with --raise or --exactly and --because'
+        : `To deliver what is released to a destination that was added since, run: ${missing.join('\n')}`,
   });
 }
 

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
+import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { isRemote } from '../../core/name/protocol.ts';
@@ -109,7 +110,7 @@ async function deliverToStandins(
   const shipments: { shipment: Shipment; own: Package; config: DestinationConfig; name: string }[] = [];
   for (const release of releases) {
     const own = workspace.packages.find(({ name }) => name === release.record.package);
-    for (const name of own?.config['send-to'] ?? []) {
+    for (const name of own === undefined ? [] : destinationsOf(own.config)) {
       const config = workspace.config.destinations[name];
       if (own === undefined || config === undefined || refusesRelease(config, release.record) !== null) continue;
       const elsewhere = redirected(config, name, place);

@@ -109,6 +109,9 @@ export async function readWorkspace(
         )
       : [await rootPackage(repository, config, texts)];
   refuseUnspellable(config, packages);
+  const read = packages.flatMap(({ manifestPath }) => manifestPath ?? []);
+  const committed = new Map(read.map((file) => [file, texts.get(file) ?? null] as const));
+  await noteUncommitted(context, { repository, commit, committed });
   return { repository, config, configText, packages };
 }
 
@@ -198,8 +201,39 @@ async function readConfigText(
       where: { file: context.configFile },
     });
   }
-  if (source === 'working-folder') return readTextIfThere(path.join(repository.root, 'bevelstone.yaml'));
-  return (await readFilesAt(repository.place, commit, ['bevelstone.yaml'])).get('bevelstone.yaml') ?? null;
+  const working = await readTextIfThere(path.join(repository.root, 'bevelstone.yaml'));
+  if (source === 'working-folder') return working;
+  const committed = (await readFilesAt(repository.place, commit, ['bevelstone.yaml'])).get('bevelstone.yaml') ?? null;
+  await noteUncommitted(context, { repository, commit, committed: new Map([['bevelstone.yaml', committed]]) });
+  return committed;
+}
+
+/**
+ * Says once which files of the working tree differ from what was read at the commit. Of another commit than HEAD they are meant
+ * to differ.
+ */
+async function noteUncommitted(
+  context: Context,
+  {
+    repository: { root, place },
+    commit,
+    committed,
+  }: {
+    readonly repository: Repository;
+    readonly commit: string;
+    readonly committed: ReadonlyMap<string, string | null>;
+  },
+): Promise<void> {
+  const plain = (text: string | null) => text?.replaceAll('\r\n', '\n') ?? null;
+  const differing: string[] = [];
+  for (const [file, text] of committed)
+    if (plain(await readTextIfThere(path.join(root, file))) !== plain(text)) differing.push(file);
+  if (differing.length === 0 || (await resolveCommit(place, 'HEAD')) !== commit) return;
+  for (const file of differing)
+    warnOnce(
+      context,
+      `${file} in your working tree is not committed; this used ${committed.get(file) === null ? 'none' : `the one at ${commit.slice(0, 7)}`}`,
+    );
 }
 
 function checkProgramVersion({ bevelstone }: Config, version: string): void {
@@ -228,11 +262,12 @@ async function makePackage({
   readonly texts: ReadonlyMap<string, string | null>;
 }): Promise<Package> {
   const folder = normalFolder(config.folder);
-  const found = manifestFiles.find(
+  const there = manifestFiles.filter(
     (format) =>
       (config.ecosystem === null || config.ecosystem === format.ecosystem) &&
       texts.get(join(folder, fileOf(format, name))),
   );
+  const found = there.length > 1 ? await firstNamed(there, { folder, name, texts }) : there[0];
   const ecosystem = config.ecosystem ?? found?.ecosystem;
   if (ecosystem === undefined) {
     throw new BevelstoneError('PACKAGE_NOT_FOUND', {
@@ -248,6 +283,22 @@ async function makePackage({
   const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [defaultTagPattern(count)];
   return { index, name, folder, ecosystem, tags, format, manifest, manifestPath, config };
+}
+
+/** The first manifest that names a package: one beside it may only set up tools. */
+async function firstNamed(
+  there: readonly ListedManifest[],
+  {
+    folder,
+    name,
+    texts,
+  }: { readonly folder: string; readonly name: string; readonly texts: ReadonlyMap<string, string | null> },
+): Promise<ListedManifest | undefined> {
+  for (const listed of there) {
+    const file = join(folder, fileOf(listed, name));
+    if ((await listed.load()).read(texts.get(file) ?? '', file).name !== null) return listed;
+  }
+  return there[0];
 }
 
 /** The one package of a workspace without a list, named by its manifest. */
