@@ -1,3 +1,5 @@
+import { mayNameVersion } from './module-version.ts';
+
 const wanted = new RegExp(
   [
     '(?:^|/)package\\.json$',
@@ -15,5 +17,5 @@ const wanted = new RegExp(
 
 /** Paths whose whole text rules want, beside what describes the artifact. */
 export function isRuleText(path: string): boolean {
-  return wanted.test(path) && !/(?:^|\/)node_modules\//.test(path);
+  return (wanted.test(path) || mayNameVersion(path)) && !/(?:^|\/)node_modules\//.test(path);
 }

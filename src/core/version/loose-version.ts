@@ -85,6 +85,27 @@ export function versionLike(tag: string): VersionLike | null {
   return match === null || (found.length === 1 && word === undefined) ? null : { lead, version, numbers: found };
 }
 
+/** Whether a tag names a version, in whatever way people write one. */
+export function namesVersion(tag: string, version: string): boolean {
+  if (tag.includes(version)) return true;
+  const text = versionLike(tag)?.version;
+  return text !== undefined && readings.some((reading) => readVersion(text, reading) === version);
+}
+
+/** Whether two texts stand for one version: `1.2` and `1.2.0`, `1.2rc1` and `1.2.0-rc.1`. */
+export function isSameVersion(a: string, b: string): boolean {
+  if (a === b) return true;
+  const [left, right] = [a, b].map((text) => readings.map((reading) => readVersion(text, reading))) as [
+    (string | null)[],
+    (string | null)[],
+  ];
+  return left.some((read) => read !== null && right.includes(read));
+}
+
+const readings: readonly VersionReading[] = (['semver', 'python', 'maven'] as const).flatMap((prerelease) =>
+  (['.', '_', '-'] as const).map((separator) => ({ parts: 1, prerelease, separator })),
+);
+
 /** Orders lists of numbers as versions; a missing number is 0. */
 export function compareNumbers(a: readonly number[], b: readonly number[]): number {
   for (let index = 0; index < Math.max(a.length, b.length); index++) {

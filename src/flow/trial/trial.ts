@@ -2,6 +2,7 @@ import path from 'node:path';
 import type { TrialConfig } from '../../core/config/config.ts';
 import type { Entry } from '../../core/contents/entry.ts';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
+import { wrongPrintedVersion } from '../../core/plan/printed-version.ts';
 import { digestIfThere } from '../../world/file-bytes.ts';
 import { makeFolder } from '../../world/files.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
@@ -122,6 +123,12 @@ async function installAndRun(stage: Stage, { client, tool, run, wanted, entriesO
     const end = await runStep({ run: line, folder: stage.folder, env, log, signal: stage.signal, timeoutMs: trialMs });
     if (end.isLate) return `${line} took longer than ten minutes`;
     if (end.exitCode !== 0) return `${line} ended with ${end.exitCode}: ${end.tail.join('\n')}`;
+    const versions = wanted.flatMap(({ offer: { release } }) => [
+      release.version,
+      ...Object.values(release.about.spellings),
+    ]);
+    const wrong = wrongPrintedVersion(line, end.tail, versions);
+    if (wrong !== null) return `${line}: ${wrong}`;
   }
   return null;
 }

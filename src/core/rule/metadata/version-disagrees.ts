@@ -1,5 +1,7 @@
+import { moduleVersions } from '../../facts/module-version.ts';
 import { formDefinitions, hasPage } from '../../form/definitions.ts';
 import type { Form } from '../../name/form.ts';
+import { isSameVersion, namesVersion as tagNamesVersion } from '../../version/loose-version.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -30,13 +32,15 @@ export const versionDisagrees: Rule = {
         ...severity,
       });
     }
-    if (release !== null && !release.tag.includes(release.version))
+    if (release !== null && !tagNamesVersion(release.tag, release.version))
       found.push({ path: null, message: `the tag ${release.tag} does not contain ${release.version}` });
     // In a file from elsewhere it is unknown which of two versions is meant.
     const severity = release === null ? { severity: 'warn' as const } : {};
-    const others = formDefinitions[form]
-      .innerVersions(artifact)
-      .filter((innerVersion) => innerVersion.version !== expected);
+    const own = formDefinitions[form].innerVersions(artifact).filter((inner) => inner.version !== expected);
+    const modules = moduleVersions({ ...artifact, name: manifest?.common.name ?? null }).filter(
+      (inner) => !isSameVersion(inner.version, expected) && !isSameVersion(inner.version, release?.version ?? expected),
+    );
+    const others = [...own, ...modules];
     return [
       ...found,
       ...others.map((item) => ({
