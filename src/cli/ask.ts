@@ -42,6 +42,14 @@ export function makeAskSecret({
   };
 }
 
+/** Asks for a text; an empty answer is the usual one. */
+export function makeAskText({ signal, screen }: Pick<AskSettings, 'signal' | 'screen'>) {
+  return async (question: string, usual: string): Promise<string> => {
+    const { default: input } = await import('@inquirer/input');
+    return (await input({ ...questionFor(question, screen), default: usual }, { signal })).trim();
+  };
+}
+
 /** Asks whether a credential may be sent somewhere. The answer is no unless the person says yes. */
 export function makeAskTrust({ signal, screen }: Pick<AskSettings, 'signal' | 'screen'>) {
   return async (question: string): Promise<boolean> => {

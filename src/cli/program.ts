@@ -7,7 +7,7 @@ import { redact, redactValue } from '../core/text/redact.ts';
 import type { Context } from '../flow/context.ts';
 import { currentTime } from '../world/fault-point.ts';
 import { systemFault } from '../world/system-fault.ts';
-import { makeAsk, makeAskSecret, makeAskTrust } from './ask.ts';
+import { makeAsk, makeAskSecret, makeAskText, makeAskTrust } from './ask.ts';
 import { type ListedCommand, optionalText, type RawArguments, secondWords, textList } from './command.ts';
 import { commandList } from './command-list.ts';
 import type { Host } from './host.ts';
@@ -79,6 +79,7 @@ class Session {
         isConfigTrusted: raw['trustConfig'] === true,
         ask: this.#isTerminal ? makeAskTrust({ signal: this.#abort.signal, screen: this.errors }) : null,
       },
+      askText: this.#isTerminal ? makeAskText({ signal: this.#abort.signal, screen: this.errors }) : null,
       askSecret: makeAskSecret({
         isTerminal: this.#isTerminal,
         signal: this.#abort.signal,

@@ -41,6 +41,8 @@ export type Context = {
   readonly secrets: Set<string>;
   readonly report: (event: ProgressEvent) => void;
   readonly trust: Trust;
+  /** Asks the person for a text, with the answer that an empty one stands for; null without a terminal. */
+  readonly askText: ((question: string, usual: string) => Promise<string>) | null;
   /** Asks the person for a secret, or takes it from standard input; null when there is neither. */
   readonly askSecret: (question: string, orInput?: 'or-input') => Promise<string | null>;
 };

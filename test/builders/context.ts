@@ -18,6 +18,7 @@ export function testContext(
     signal: new AbortController().signal,
     secrets: new Set(),
     report: (event) => events.push(event),
+    askText: null,
     askSecret: async () => null,
     trust: { isConfigTrusted: true, ask: null },
     ...more,

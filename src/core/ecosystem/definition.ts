@@ -2,7 +2,9 @@ import type { ManifestFormat } from '../manifest/package-manifest.ts';
 import type { FindPlaces } from '../manifest/version-place/place.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { BuiltForm } from '../name/form.ts';
+import type { Protocol } from '../name/protocol.ts';
 import type { Scheme } from '../version/spelling.ts';
+import type { Propose } from './proposal.ts';
 
 /** How an ecosystem reads the range of a dependency, and how it is written anew. */
 export type RangeRules = {
@@ -46,8 +48,18 @@ export type EcosystemDefinition = {
   readonly shownScheme: Scheme | null;
   readonly ranges: RangeRules;
   readonly purlType: PurlType;
-  /** The forms that `init` proposes. */
+  /** Commands that usually test a package, as an example of a gate. */
+  readonly usualTest: string;
+  /** The last part of a name with a scope, a group or a path. */
+  readonly shortName: (name: string) => string;
+  /** The forms that its packages usually have. */
   readonly usualForms: readonly BuiltForm[];
+  /** What is not supported, for `init` to say; one sentence each. */
+  readonly limits: readonly string[];
+  /** What `init` proposes for a package; null for the usual forms alone. */
+  readonly propose: (() => Promise<Propose>) | null;
+  /** What the usual destination of its packages speaks, and the last part of its address in examples. */
+  readonly usualDestination: { readonly speaks: Protocol; readonly path: string };
   /** The client that installs its packages by name; null when its packages are only downloaded. */
   readonly client: TrialClient | null;
   /** Source files that carry version macros; null for none. */

@@ -1,4 +1,3 @@
-import { compilePattern } from '../text/linear-pattern.ts';
 import { parseMessage } from './message-grammar.ts';
 
 /** A pattern for `history.patterns`, and how many subjects it gives a kind. */
@@ -16,20 +15,56 @@ export type CommitHabit = {
 const fixWords = 'fix|fixes|fixed|fixing|bugfix|bugfixes|hotfix|bug';
 const featWords = 'feat|feature|features|new|add|adds|added|adding|enhancement|enhance';
 
+/** A convention: what a subject of it looks like, and the pattern for the words that a history uses. */
+type Convention = {
+  readonly kind: string;
+  /** Its group `word` is what says the kind. */
+  readonly looks: RegExp;
+  readonly write: (words: string) => string;
+};
+
+/** The same for both kinds. */
+function bothKinds(looks: (words: string) => RegExp, write: (words: string) => string): Convention[] {
+  return [
+    { kind: 'fix', looks: looks(fixWords), write },
+    { kind: 'feat', looks: looks(featWords), write },
+  ];
+}
+
 /**
  * Conventions that are found in the wild, in the order in which they are tried: the first that matches gives the kind. What
  * only says how large a change was, such as "major", is left to `amend`.
  */
-const conventions: readonly { readonly match: string; readonly kind: string }[] = [
-  { match: `^[\\[(<](?i:${fixWords})[\\])>]`, kind: 'fix' },
-  { match: `^[\\[(<](?i:${featWords})[\\])>]`, kind: 'feat' },
-  { match: `^(?::bug:|:ambulance:|\u{1F41B}|\u{1F691})`, kind: 'fix' },
-  { match: '^(?::sparkles:|\u2728)', kind: 'feat' },
-  { match: `^(?i:${fixWords}) ?(?:\\([^)]*\\))?[:/] `, kind: 'fix' },
-  { match: `^(?i:${featWords}) ?(?:\\([^)]*\\))?[:/] `, kind: 'feat' },
-  { match: '^(?:Fix|Fixes|Fixed|Repair|Repaired|Correct|Corrected|Resolve|Resolved)\\b', kind: 'fix' },
-  { match: '^(?:Add|Adds|Added|Implement|Implemented|Introduce|Introduced|Support)\\b', kind: 'feat' },
-  { match: '(?i:\\b(?:fix|fixes|fixed|close|closes|closed|resolve|resolves|resolved):? #[0-9]+)', kind: 'fix' },
+const conventions: readonly Convention[] = [
+  ...bothKinds(
+    (words) => new RegExp(`^\\[(?<word>${words})\\]`, 'i'),
+    (words) => `^\\[(?i:${words})\\]`,
+  ),
+  ...bothKinds(
+    (words) => new RegExp(`^\\((?<word>${words})\\)`, 'i'),
+    (words) => `^\\((?i:${words})\\)`,
+  ),
+  { kind: 'fix', looks: /^(?<word>:bug:|:ambulance:|\u{1F41B}|\u{1F691})/u, write: (words) => `^(?:${words})` },
+  { kind: 'feat', looks: /^(?<word>:sparkles:|\u2728)/u, write: (words) => `^(?:${words})` },
+  ...bothKinds(
+    (words) => new RegExp(`^(?<word>${words}) ?(?:\\([^)]*\\))?[:/] `, 'i'),
+    (words) => `^(?i:${words}) ?(?:\\([^)]*\\))?[:/] `,
+  ),
+  {
+    kind: 'fix',
+    looks: /^(?<word>Fix|Fixes|Fixed|Repair|Repaired|Correct|Corrected|Resolve|Resolved)\b/,
+    write: (words) => `^(?:${words})\\b`,
+  },
+  {
+    kind: 'feat',
+    looks: /^(?<word>Add|Adds|Added|Implement|Implemented|Introduce|Introduced|Support)\b/,
+    write: (words) => `^(?:${words})\\b`,
+  },
+  {
+    kind: 'fix',
+    looks: /\b(?<word>fix|fixes|fixed|close|closes|closed|resolve|resolves|resolved):? #[0-9]+/i,
+    write: (words) => `\\b(?i:${words}):? #[0-9]+`,
+  },
 ];
 
 /** Fewer matches than this are chance. */
@@ -45,12 +80,16 @@ export function guessPatterns(subjects: readonly string[]): CommitHabit | null {
   const open = subjects.filter((subject) => parseMessage(subject).header === null || isOtherKind(subject));
   const marked = (subjects.length - open.length) / subjects.length;
   let rest = open;
-  const patterns = conventions.flatMap(({ match, kind }): GuessedPattern[] => {
-    const pattern = compilePattern(match);
-    const [hit, missed] = [rest.filter((text) => pattern.test(text)), rest.filter((text) => !pattern.test(text))];
-    if (hit.length < minMatches) return [];
-    rest = missed;
-    return [{ match, kind, count: hit.length }];
+  const patterns = conventions.flatMap(({ kind, looks, write }): GuessedPattern[] => {
+    const words = rest.flatMap((text) => looks.exec(text)?.groups?.['word'] ?? []);
+    if (words.length < minMatches) return [];
+    const isWord = /^[a-z]/i;
+    const distinct = [
+      ...new Set(words.map((word) => (write('').includes('?i') && isWord.test(word) ? word.toLowerCase() : word))),
+    ];
+    const match = write(distinct.sort().join('|'));
+    rest = rest.filter((text) => !looks.test(text));
+    return [{ match, kind, count: words.length }];
   });
   return { marked, patterns, markedWithPatterns: (subjects.length - rest.length) / subjects.length };
 }

@@ -7,7 +7,8 @@ import { editTomlLines, parseToml } from './toml.ts';
 export const pyprojectFormat: ManifestFormat = {
   read: (text, file) => {
     const document = parseToml(text, file);
-    const project = objectOf(document['project']);
+    // Older versions of one build backend keep the same fields in a table of its own.
+    const project = objectOf(document['project'] ?? objectOf(document['tool'])['poetry']);
     const requires = objectOf(document['build-system'])['requires'];
     const extras = Object.values(objectOf(project['optional-dependencies'])).flat();
     return {
@@ -25,9 +26,9 @@ export const pyprojectFormat: ManifestFormat = {
   stamp: (text, { version, isStatic, ranges }, file) =>
     editTomlLines(
       isStatic && version !== null ? makeStatic(text, version, file) : text,
-      (header) => header.startsWith('project') || header === 'build-system',
+      (header) => header.startsWith('project') || header === 'build-system' || header === 'tool.poetry',
       (line, header) => {
-        if (version !== null && header === 'project' && /^\s*version\s*=/.test(line))
+        if (version !== null && (header === 'project' || header === 'tool.poetry') && /^\s*version\s*=/.test(line))
           return line.replace(
             /(=\s*)(["']).*?\2/,
             (_, lead: string, quote: string) => `${lead}${quote}${version}${quote}`,

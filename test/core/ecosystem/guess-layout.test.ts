@@ -110,12 +110,24 @@ describe('branches', () => {
   });
 });
 
+const proposal = {
+  tools: ['node'],
+  build: [{ run: 'npm run build', why: 'makes "dist"' }],
+  platforms: ['linux-x64'],
+  artifacts: ['{ form: wheel, brought: "dist/*.whl" }'],
+  notes: ['a sentence'],
+};
+
 it('writes a file that the program reads, whatever was found', () => {
   for (const packages of [[tide], [tide, gauge, { name: 'on', folder: '', ecosystem: 'rust' as const, version: null }]])
     for (const lines of [null, 'line/*'])
       for (const early of [[], ['next', 'alpha']]) {
         const text = writeLayout({
-          packages,
+          packages: packages.map((pkg) => ({ ...pkg, proposal })),
+          unmarked: 'patch',
+          together: [],
+          destination:
+            early.length === 0 ? null : { url: 'https://packages.fenmarsh.example/', variable: 'OFFICE_TOKEN' },
           tags: guessTags(tagged('v1.0.0'), packages),
           branches: { main: 'main', lines, early },
           changelog: lines === null ? 'HISTORY.md' : null,

@@ -4,14 +4,24 @@ import { mavenRanges } from './ranges.ts';
 /** Libraries for the Java virtual machine, with coordinates of Maven. */
 export const jvm: EcosystemDefinition = {
   title: 'libraries for the Java virtual machine, with coordinates of Maven',
-  manifests: [{ file: 'pom.xml', load: async () => (await import('../../manifest/pom-xml.ts')).pomFormat }],
+  manifests: [
+    { file: 'pom.xml', load: async () => (await import('../../manifest/pom-xml.ts')).pomFormat },
+    { file: 'build.gradle.kts', load: async () => (await import('../../manifest/build-files.ts')).gradleFormat },
+    { file: 'build.gradle', load: async () => (await import('../../manifest/build-files.ts')).gradleFormat },
+  ],
   scheme: 'maven',
   shownScheme: 'maven',
   ranges: mavenRanges,
   purlType: 'maven',
+  usualTest: 'mvn -B test',
+  shortName: (name) => name.split(':').at(-1) ?? name,
   usualForms: ['jar', 'sources-jar', 'pom'],
+  limits: [],
+  propose: async () => (await import('./propose.ts')).proposeJvm,
+  usualDestination: { speaks: 'maven-layout', path: 'maven/' },
   client: 'maven',
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/jvm.ts')).findJvmPlaces,
-  isPrivate: () => false,
+  // A build script that applies no plugin of a language only holds others together.
+  isPrivate: (text) => !text.includes('<project') && !/\b(?:java|kotlin|groovy|scala)\b|`java/.test(text),
 };

@@ -17,9 +17,15 @@ export const python: EcosystemDefinition = {
     isWorkspaceRange: () => false,
   },
   purlType: 'pypi',
+  usualTest: 'python3 -m unittest',
+  shortName: (name) => name,
   usualForms: ['wheel', 'sdist'],
+  limits: [],
+  propose: async () => (await import('./propose.ts')).proposePython,
+  usualDestination: { speaks: 'python-index', path: 'python/' },
   client: 'pip',
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/python.ts')).findPythonPlaces,
-  isPrivate: () => false,
+  // A file that only sets up tools says nothing of a package.
+  isPrivate: (text) => /^\[tool\./m.test(text) && !/^\[(?:project|tool\.poetry|build-system|metadata)\]/m.test(text),
 };
