@@ -18,7 +18,10 @@ export type BodyStyle = {
 };
 
 /** How a group of items is titled. */
-export type GroupTitle = HeadingStyle | { readonly type: 'bold'; readonly colon: string } | { readonly type: 'label' };
+export type GroupTitle =
+  | HeadingStyle
+  | { readonly type: 'bold-title'; readonly colon: string }
+  | { readonly type: 'label' };
 
 /** The style of a changelog that has no section yet. @param level of the headings of its versions. */
 export function plainBody(markup: ChangelogMarkup, level: number): BodyStyle {
@@ -107,7 +110,7 @@ function groupTitles(lines: readonly string[], deeper: readonly Heading[]): [Gro
   const bold = lines.flatMap((line) => boldTitle.exec(line.trim()) ?? []);
   if (bold.length > 0) {
     const texts = lines.flatMap((line) => boldTitle.exec(line.trim())?.[1] ?? []);
-    return [{ type: 'bold', colon: bold[2] === ':' ? 'inside' : bold[3] === ':' ? 'behind' : '' }, texts];
+    return [{ type: 'bold-title', colon: bold[2] === ':' ? 'inside' : bold[3] === ':' ? 'behind' : '' }, texts];
   }
   const labels = lines.flatMap((line) => labelTitle.exec(line)?.[1] ?? []);
   return labels.length > 0 ? [{ type: 'label' }, labels] : [null, []];

@@ -70,7 +70,7 @@ function extendMarked({ text, file, notes, links }: ChangelogInput): Extended {
   const place = placeFor({ ...found, versions: released }, notes.version, lines.length);
   const moved = open === null ? [] : withoutEmptyGroups(open.body, found, open.start);
   const dateLine = dateBelow(lines, released[0], notes.date);
-  const isMoved = moved.some((line) => line.trim() !== '');
+  const isMoved = moved.some((line) => line.trim() !== '' && !nothingYet.test(line));
   const body = isMoved ? trimLines(moved) : renderBody(notes, style, links);
   const section = [
     ...heading,
@@ -103,6 +103,9 @@ function markupOf(file: string, text: string): ChangelogMarkup {
   if (/^#{1,6} \S/m.test(text)) return 'markdown';
   return /^\.\. \S|^([~^"'`+*])\1{2,}$/m.test(text) ? 'rst' : 'text';
 }
+
+/** What people write where nothing is to be said. */
+const nothingYet = /^\W*(?:none|nothing|no (?:notable )?changes|tbd|to ?do|n\/a)(?: yet| so far)?\W*$/i;
 
 /** The section of what is not released yet. */
 type OpenSection = {
@@ -191,7 +194,7 @@ function assemble({
     const before = [...trimEnd(lines.slice(0, open.start)), ''];
     return join({ before, section, behind: [...title, '', ...behind], gap });
   }
-  const isKept = !isMoved && open.body.some((line) => line.trim() !== '');
+  const isKept = !isMoved && open.body.some((line) => line.trim() !== '' && !nothingYet.test(line));
   const before = [...trimEnd(lines.slice(0, isKept ? open.to : open.from)), ''];
   return join({ before, section, behind, gap });
 }

@@ -4,6 +4,8 @@ import { compareNumbers, versionLike } from '../version/loose-version.ts';
 export type HeadingStyle =
   | { readonly type: 'marks'; readonly level: number; readonly isClosed: boolean }
   | { readonly type: 'underlined'; readonly mark: string; readonly isOver: boolean }
+  /** A line of its own in bold type. */
+  | { readonly type: 'bold' }
   /** A line of its own that only its words make a heading. */
   | { readonly type: 'plain' };
 
@@ -45,7 +47,17 @@ export function outline(lines: readonly string[], markup: ChangelogMarkup): Chan
   // Deeper headings that mention a version are about something else.
   const level = versions[0]?.style;
   const own = versions.filter(({ style }) => level === undefined || sameLevel(style, level));
-  return { versions: own, unreleased: headings.find(isUnreleased) ?? null, headings };
+  return {
+    versions: own,
+    unreleased: headings.find((heading) => isUnreleased(heading) && isAtEdge(heading, own)) ?? null,
+    headings,
+  };
+}
+
+/** What is not released yet stands above all versions, or below them in a file that grows down. */
+function isAtEdge({ start }: Heading, versions: readonly VersionHeading[]): boolean {
+  const others = versions.filter((version) => version.start !== start);
+  return others.every((version) => version.start > start) || others.every((version) => version.start < start);
 }
 
 /** Whether two headings are of one level. */
@@ -116,6 +128,9 @@ function headingAt(texts: readonly string[], line: number, markup: ChangelogMark
     const style = { type: 'marks', level: marks[1]?.length ?? 2, isClosed: marks[3] !== undefined } as const;
     return { start: line, end: line + 1, text: marks[2] ?? '', style };
   }
+  const bold = /^\*\*(v?\d+\.\d+[^*]*)\*\*$/.exec(text)?.[1];
+  if (bold !== undefined && markup === 'markdown')
+    return { start: line, end: line + 1, text: bold, style: { type: 'bold' } };
   const over = adornment(text, markup);
   const [title, below] = [texts[line + 1] ?? '', adornment(texts[line + 2] ?? '', markup)];
   if (markup === 'rst' && over !== null && title.trim() !== '' && below === over)

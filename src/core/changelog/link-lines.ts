@@ -22,23 +22,19 @@ export function withLinkLines(
   const at =
     last === undefined ? -1 : lines.findIndex((line) => linkLabel(line) === last || linkLabel(line) === `v${last}`);
   const open = lines.findIndex((line) => /^\[unreleased\]:/i.test(line));
-  const swap = (line: string, pairs: readonly (readonly [string | undefined, string | undefined])[]) => {
-    const marked = pairs.reduce(
-      (text, [from], index) => (from === undefined ? text : replaceVersion(text, from, `\0${index}\0`)),
-      line,
-    );
-    return pairs.reduce((text, [, to], index) => text.replaceAll(`\0${index}\0`, to ?? ''), marked);
-  };
   const next = [...lines];
-  if (open !== -1 && last !== undefined) next[open] = swap(lines[open] ?? '', [[last, version]]);
-  if (at !== -1) {
-    const added = swap(lines[at] ?? '', [[last, version], ...(older === undefined ? [] : [[older, last] as const])]);
+  if (open !== -1 && last !== undefined) next[open] = replaceVersions(lines[open] ?? '', [[last, version]]);
+  if (at !== -1 && last !== undefined) {
+    const added = replaceVersions(lines[at] ?? '', [
+      [last, version],
+      ...(older === undefined ? [] : [[older, last] as const]),
+    ]);
     // The first release has nothing to compare with; the line of what comes next shows how.
     const isFirst = older === undefined && open !== -1 && /\bHEAD\b/.test(lines[open] ?? '');
     const label = (lines[at] ?? '').slice(0, (lines[at] ?? '').indexOf(':') + 1);
     const tag = /([^/\s]*?)\.{2,3}HEAD/.exec(lines[open] ?? '')?.[1] ?? '';
     const compared = isFirst
-      ? `${swap(label, [[last, version]])}${(lines[open] ?? '').replace(/^\[[^\]]+\]:/, '').replace(/\bHEAD\b/, tag.replace(last ?? '', version))}`
+      ? `${replaceVersions(label, [[last, version]])}${(lines[open] ?? '').replace(/^\[[^\]]+\]:/, '').replace(/\bHEAD\b/, tag.replace(last ?? '', version))}`
       : added;
     next.splice(isDescending(lines, at) ? at : at + 1, 0, compared);
   }
@@ -58,6 +54,10 @@ function linkLabel(line: string): string | null {
   return /^\[([^\]]+)\]:/.exec(line)?.[1] ?? null;
 }
 
-function replaceVersion(text: string, from: string, to: string): string {
-  return text.replace(new RegExp(`(?<![\\d.])${from.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}(?![\\d]|\\.\\d)`, 'g'), to);
+/** Replaces versions by others, all at once. A prerelease of a version is another one. */
+export function replaceVersions(text: string, pairs: readonly (readonly [from: string, to: string])[]): string {
+  const known = new Map(pairs);
+  const froms = [...known.keys()].map((from) => from.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'));
+  const pattern = new RegExp(`(?<![\\d.])(?:${froms.join('|')})(?!\\d|\\.\\d|-[0-9A-Za-z])`, 'g');
+  return text.replace(pattern, (from) => known.get(from) ?? from);
 }

@@ -1,5 +1,6 @@
 import { datePartsOf, findDate } from './date-style.ts';
 import { type ChangelogMarkup, type ChangelogOutline, compareHeadings, type VersionHeading } from './headings.ts';
+import { replaceVersions } from './link-lines.ts';
 import { headingLines } from './render-body.ts';
 
 /** The heading of a release, made from that of the last one. */
@@ -29,12 +30,13 @@ export function newHeading(
   const rest = tail.slice(link.length);
   const found = findDate(rest, texts);
   const older = versions.find((heading) => compareHeadings(heading.version, sample.version) < 0)?.version;
-  const written = link
-    .replaceAll(sample.version, '\0')
-    .replaceAll(older ?? '\0', sample.version)
-    .replaceAll('\0', version);
+  const pairs = [
+    [sample.version, version] as const,
+    ...(older === undefined ? [] : [[older, sample.version] as const]),
+  ];
+  const written = replaceVersions(link, pairs);
   const lead = text.slice(0, at) + version + written;
-  if (found === null) return headingLines(lead + (/^[:)]+/.exec(rest)?.[0] ?? ''), sample.style);
+  if (found === null) return headingLines(lead + (/^[:)*_]+/.exec(rest)?.[0] ?? ''), sample.style);
   const between = rest
     .slice(0, found.start)
     .replace(/["\u201c'][^"\u201d']*["\u201d']/g, '')

@@ -20,7 +20,7 @@ export function renderBody(notes: ReleaseNotes, style: BodyStyle, links: Links):
 }
 
 function titleLines(title: string, style: GroupTitle): string[] {
-  if (style.type === 'bold')
+  if (style.type === 'bold-title')
     return [style.colon === 'inside' ? `**${title}:**` : `**${title}**${style.colon === 'behind' ? ':' : ''}`];
   if (style.type === 'label') return [`${title}:`];
   return headingLines(title, style);
@@ -29,6 +29,7 @@ function titleLines(title: string, style: GroupTitle): string[] {
 /** A heading, in one line or with the lines that mark it. */
 export function headingLines(text: string, style: HeadingStyle): string[] {
   if (style.type === 'plain') return [text];
+  if (style.type === 'bold') return [`**${text}**`];
   if (style.type === 'marks') {
     const marks = '#'.repeat(style.level);
     return [`${marks} ${text}${style.isClosed ? ` ${marks}` : ''}`];
