@@ -125,6 +125,29 @@ describe('other versions are kept', () => {
       { 'pom.xml': parent('1.4.0rc2'), 'mark/pom.xml': child('1.4.0rc2') },
     ],
     [
+      'by a parent POM that is released itself, with the references of its modules',
+      'jvm',
+      { 'pom.xml': parent('1.3.0'), 'mark/pom.xml': child('1.3.0'), 'other/pom.xml': child('1.2.0') },
+      { manifest: 'pom.xml' },
+      null,
+      { 'mark/pom.xml': child('1.4.0rc2') },
+    ],
+    [
+      'by a workspace of crates, with a range that members inherit',
+      'rust',
+      {
+        'Cargo.toml':
+          '[workspace]\nmembers = ["a"]\n\n[workspace.dependencies]\nserial = "1"\na = { path = "a", version = "1.3.0" }\n',
+        'a/Cargo.toml': '[package]\nname = "a"\nversion = "1.3.0"\n',
+      },
+      { folder: 'a', manifest: 'a/Cargo.toml' },
+      null,
+      {
+        'Cargo.toml':
+          '[workspace]\nmembers = ["a"]\n\n[workspace.dependencies]\nserial = "1"\na = { path = "a", version = "1.4.0-rc.2" }\n',
+      },
+    ],
+    [
       'behind a property',
       'jvm',
       {

@@ -17,6 +17,6 @@ export const rust: EcosystemDefinition = {
   usualDestination: { speaks: 'http-put', path: 'files/' },
   client: null,
   versionHeaders: null,
-  findPlaces: async () => (await import('../../manifest/version-place/rust.ts')).findRustPlaces,
+  findPlaces: async () => (await import('./version-places.ts')).findRustPlaces,
   isPrivate: (text) => !/^\[package\]/m.test(text) || /^publish\s*=\s*false/m.test(text),
 };

@@ -12,19 +12,14 @@ export const findJvmPlaces: FindPlaces = async (search) => {
 
 const parentBlock = /<parent>[\s\S]*?<\/parent>/;
 
-async function findMaven({ folder, files, read }: PlaceSearch, file: string, pom: string): Promise<VersionPlace[]> {
+async function findMaven(search: PlaceSearch, file: string, pom: string): Promise<VersionPlace[]> {
+  const { folder, files, read } = search;
   const own = projectVersion(pom);
   const parent = parentVersion(pom);
   const places: VersionPlace[] = [];
   const declared = own ?? parent;
   // The reference to the parent follows the parent, whether the project has a version of its own or not.
-  if (own === null && parent !== null && !parent.includes('${'))
-    places.push(
-      placeByPattern(
-        { file, what: 'version of <parent>', isSource: true },
-        /(?<before><parent>(?:(?!<\/parent>)[\s\S])*?<version>\s*)(?<version>[^<$\s]+)(?<after>\s*<\/version>)/,
-      ),
-    );
+  if (own === null && parent !== null && !parent.includes('${')) places.push(parentReference(file, true));
   for (const above of foldersUp(folder).slice(own === null ? 0 : foldersUp(folder).length)) {
     const candidate = inside(above, 'pom.xml');
     if (candidate === file || !files.has(candidate)) continue;
@@ -32,6 +27,9 @@ async function findMaven({ folder, files, read }: PlaceSearch, file: string, pom
     if (projectVersion(text)?.includes('${') === false)
       places.push(projectPlace(candidate, parent !== null && !parent.includes('${')));
   }
+  const parents = [file, ...places.filter(({ what }) => what.startsWith('<version>')).map((place) => place.file)];
+  for (const above of own === null ? parents.slice(1) : parents)
+    places.push(...(await childReferences(search, above, file)));
   if (declared?.includes('${') !== true) return places;
   const names = [...declared.matchAll(/\$\{(\w[\w.-]*)\}/g)].map(([, name]) => name ?? '');
   for (const above of foldersUp(folder)) {
@@ -41,6 +39,32 @@ async function findMaven({ folder, files, read }: PlaceSearch, file: string, pom
     places.push(...names.map((name) => propertyPlace(candidate, name)).filter((place) => place.read(text) !== null));
   }
   return places;
+}
+
+function parentReference(file: string, isSource: boolean): VersionPlace {
+  return placeByPattern(
+    { file, what: 'version of <parent>', isSource },
+    /(?<before><parent>(?:(?!<\/parent>)[\s\S])*?<version>\s*)(?<version>[^<$\s]+)(?<after>\s*<\/version>)/,
+  );
+}
+
+/** References of other modules to a parent: they follow it, whether they are released or not. */
+async function childReferences({ files, read }: PlaceSearch, parent: string, own: string): Promise<VersionPlace[]> {
+  const text = (await read(parent)) ?? '';
+  const [artifact, version] = [artifactOf(text), projectVersion(text)];
+  const found: VersionPlace[] = [];
+  for (const file of files) {
+    if (file === parent || file === own || !/(?:^|\/)pom\.xml$/.test(file)) continue;
+    const block = parentBlock.exec((await read(file)) ?? '')?.[0] ?? '';
+    if (artifactOf(block) === artifact && parentVersion(block) === version) found.push(parentReference(file, false));
+  }
+  return found;
+}
+
+/** The artifact that a POM describes, or that a parent block names. */
+function artifactOf(text: string): string | null {
+  const own = text.startsWith('<parent>') ? text : text.replace(parentBlock, '');
+  return /<artifactId>\s*([^<\s]+)/.exec(own.split('<dependencies>')[0] ?? '')?.[1] ?? null;
 }
 
 /** The version of the project itself: not that of its parent, a dependency or a plugin. */
