@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
@@ -195,14 +195,14 @@ describe('init', () => {
     expect(run.result.config).toMatchObject({ history: { tag: [pattern] }, 'write-back': { changelog: 'HISTORY.md' } });
   });
 
-  it('reports a missing manifest', async () => {
+  it('takes a repository without a manifest for plain files', async () => {
     const repository = new TestRepository({ 'notes.txt': 'nothing' });
     repository.checkOut();
 
     const run = await bevelstoneJson(['init'], { cwd: repository.folder });
 
-    expect([run.exitCode, run.error?.code]).toEqual([2, 'PACKAGE_NOT_FOUND']);
-    expect(existsSync(path.join(repository.folder, 'bevelstone.yaml'))).toBe(false);
+    expect(run.exitCode).toBe(0);
+    expect(Object.values(run.result.config.packages)).toMatchObject([{ ecosystem: 'plain' }]);
   });
 });
 

@@ -1,5 +1,5 @@
 import { stringify } from 'yaml';
-import { formatConfig } from '../../core/config/format-config.ts';
+import { formatConfig, withPlainTags } from '../../core/config/format-config.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { ReadConfig } from '../../flow/workspace/config.ts';
 import { displayPath } from './display-path.ts';
@@ -25,5 +25,5 @@ export function renderConfig({ config }: ReadConfig): string {
 
 /** The `result` of `config check --json` and `config show --json`. */
 export function configJson({ file, config }: ReadConfig): unknown {
-  return { file, written: false, config };
+  return { file, written: false, config: withPlainTags(config) };
 }

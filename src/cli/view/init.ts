@@ -1,3 +1,4 @@
+import { withPlainTags } from '../../core/config/format-config.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Init } from '../../flow/survey/init.ts';
 import type { TriedRelease } from '../../flow/survey/try-patterns.ts';
@@ -33,5 +34,5 @@ function renderTried(tried: readonly TriedRelease[], screen: Screen): string[] {
 
 /** The `result` of `init --json`. */
 export function initJson({ file, written, config, packages, wrote, limits, tried }: Init): unknown {
-  return { file, written, config, packages, wrote, limits, tried };
+  return { file, written, config: withPlainTags(config), packages, wrote, limits, tried };
 }

@@ -1,4 +1,5 @@
 import { formatDuration } from '../text/duration.ts';
+import { isStrictPattern, type TagPattern } from '../version/tag-pattern.ts';
 import type { Config } from './config.ts';
 
 type Json = { readonly [key: string]: unknown };
@@ -9,7 +10,21 @@ type Path = readonly string[];
  * configuration. Keys without a value are left out, since an empty value would be an error.
  */
 export function formatConfig(config: Config): Json {
-  return formatObject(config as unknown as Json, []);
+  return formatObject(withPlainTags(config), []);
+}
+
+/** A configuration with its tag patterns as people write them: those that are read as SemVer are texts. */
+export function withPlainTags(config: Config): Json {
+  const packages = Object.entries(config.packages).map(([name, pkg]) => [name, { ...pkg, tag: plainTags(pkg.tag) }]);
+  return {
+    ...config,
+    history: { ...config.history, tag: plainTags(config.history.tag) },
+    packages: Object.fromEntries(packages),
+  };
+}
+
+function plainTags(patterns: readonly TagPattern[] | null): readonly (string | TagPattern)[] | null {
+  return patterns?.map((pattern) => (isStrictPattern(pattern) ? pattern.read : pattern)) ?? null;
 }
 
 function formatObject(object: Json, path: Path): Json {

@@ -76,6 +76,11 @@ export function assignTags(
   return { byOwner, ignored, unclaimed, claimedTwice };
 }
 
+/** Whether a pattern reads nothing but SemVer. */
+export function isStrictPattern(pattern: TagPattern): boolean {
+  return (Object.keys(strictReading) as (keyof VersionReading)[]).every((key) => pattern[key] === strictReading[key]);
+}
+
 /** Patterns as bevelstone.yaml has them: a text, or in YAML's flow style. */
 export function formatTagPatterns(patterns: readonly TagPattern[]): string {
   const items = patterns.map(({ read, ...reading }) => {
