@@ -36,6 +36,9 @@ export type ChangelogOutline = {
 /** What a changelog is written in. */
 export type ChangelogMarkup = 'markdown' | 'rst' | 'text';
 
+/** A longer line is text, whatever stands above or below it. */
+const maxHeading = 300;
+
 /** Finds the headings of a changelog. @param lines with their ends. */
 export function outline(lines: readonly string[], markup: ChangelogMarkup): ChangelogOutline {
   const texts = lines.map((line) => line.replace(/^\ufeff/, '').trimEnd());
@@ -123,6 +126,7 @@ function markedHeadings(texts: readonly string[], markup: ChangelogMarkup): Head
 
 function headingAt(texts: readonly string[], line: number, markup: ChangelogMarkup): Heading | null {
   const text = texts[line] ?? '';
+  if (text.length > maxHeading) return null;
   const marks = /^ {0,3}(#{1,6})\s+(.+?)(\s+#+)?$/.exec(text);
   if (marks !== null && markup === 'markdown') {
     const style = { type: 'marks', level: marks[1]?.length ?? 2, isClosed: marks[3] !== undefined } as const;
@@ -154,9 +158,11 @@ function fenceOf(text: string): string | null {
 function plainHeadings(texts: readonly string[]): Heading[] {
   return texts.flatMap((text, line): Heading[] => {
     const isHeading =
+      text.length <= maxHeading &&
       /^(?:(?:version|release|ver\.?|changes (?:in|for|of)|\* (?:noteworthy )?changes in release)\s+.*|[\w.-]+[- ])?v?\d+(?:\.\d+)+\S*(?:\s.*)?:?$/i.test(
         text,
-      ) && !/[.!?]$/.test(text.replace(/\d\.$/, ''));
+      ) &&
+      !/[.!?]$/.test(text.replace(/\d\.$/, ''));
     const next = texts[line + 1] ?? '';
     return isHeading && (next === '' || /^(?:\s|[-*+=])/.test(next))
       ? [{ start: line, end: line + 1, text, style: { type: 'plain' } }]

@@ -95,6 +95,13 @@ describe('a release', () => {
     );
   });
 
+  it('is added at once to a file with lines of any length', () => {
+    const text = `# ${'a-'.repeat(200_000)}1.0.0\n\n${'1.'.repeat(200_000)}\n`;
+    const { text: after } = extendChangelog({ text, file: 'C.md', notes, links, debian });
+
+    expect(after).toContain('## 1.4.0, 2026-11-28');
+  });
+
   it.each([
     [new Uint8Array([0x23, 0xff, 0xfe]), 'not UTF-8'],
     [new Uint8Array([0x23, 0x00, 0x41, 0x00]), 'UTF-16'],
