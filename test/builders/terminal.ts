@@ -36,16 +36,22 @@ while True:
         break
     seen += chunk
     fresh += chunk
-    if answers and b'(y/N)' in fresh:
+    mark, _, text = answers[0].rpartition('=') if answers else ('', '', '')
+    if answers and (mark or '(y/N)').encode() in fresh:
+        answers.pop(0)
         fresh = b''
-        os.write(fd, (answers.pop(0) + '\\r').encode())
+        os.write(fd, (text + '\\r').encode())
 if status is None:
     _, status = os.waitpid(pid, 0)
 sys.stdout.buffer.write(seen)
 sys.exit(os.waitstatus_to_exitcode(status))
 `;
 
-/** Runs a program in a terminal, and answers its questions in their order. @returns what it showed, and its exit code. */
+/**
+ * Runs a program in a terminal, and answers its questions in their order: an answer waits for `(y/N)`, or for the text before its `=`.
+ *
+ * @returns what it showed, and its exit code.
+ */
 export async function inTerminal(
   command: readonly string[],
   {

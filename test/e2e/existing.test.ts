@@ -6,9 +6,10 @@ import { describe, expect, it } from 'vitest';
 import type { Ecosystem } from '../../src/core/name/ecosystem.ts';
 import { init } from '../../src/flow/survey/init.ts';
 import { testContext } from '../builders/context.ts';
-import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { TestRepository, testEnvironment } from '../builders/repository.ts';
+import { hasTerminal, inTerminal } from '../builders/terminal.ts';
 import { itWith } from '../builders/tools.ts';
 
 const node = (name: string, more: object = {}) => JSON.stringify({ name, version: '1.0.0', ...more });
@@ -33,6 +34,22 @@ describe('init', () => {
     expect(config.history).toMatchObject({ tag: [{ read: 'tide-{version}' }], unmarked: 'refuse' });
     expect(config.packages['tidemark']?.['send-to']).toEqual(['office']);
     expect(config.destinations['office']).toMatchObject({ speaks: 'npm-registry', credential: 'env:OFFICE_TOKEN' });
+  });
+
+  it.runIf(hasTerminal)('asks in a terminal, and takes its own answers for empty ones', async () => {
+    const r = new TestRepository({ 'package.json': node('tidemark') }, 'fix: begin');
+    r.checkOut();
+    const answers = ['stable releases made from?=', 'tags written?=tide-{version}', 'Where do releases go?='];
+    const { shown, exitCode } = await inTerminal([process.execPath, programFile, 'init'], {
+      cwd: r.folder,
+      env: testEnvironment(),
+      answers,
+    });
+
+    expect([exitCode, shown]).toEqual([0, expect.stringContaining('wrote bevelstone.yaml')]);
+    expect(readFileSync(path.join(r.folder, 'bevelstone.yaml'), 'utf8')).toMatch(
+      /tag: "tide-\{version\}"[\s\S]*from: main/,
+    );
   });
 
   it('names every file that it writes, and changes nothing in a dry run', async () => {

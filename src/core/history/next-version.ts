@@ -1,5 +1,6 @@
 import semver from 'semver';
 import type { Problem } from '../error/bevelstone-error.ts';
+import { shellWord } from '../text/shell-word.ts';
 import { versionLike } from '../version/loose-version.ts';
 import { formatPreview } from '../version/preview.ts';
 import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
@@ -255,7 +256,7 @@ function belowProblem(version: string | null, unit: Unit, members: readonly Pack
   if (highest === undefined) return null;
   const [major = 0, minor = 0] = highest.numbers;
   const advice = members.flatMap(({ tagAdvice }) => tagAdvice ?? [])[0] ?? null;
-  const name = members.map((member) => `-p ${member.name}`).join(' ');
+  const name = members.map((member) => `-p ${shellWord(member.name)}`).join(' ');
   const exactly = `bevelstone release ${name} --exactly ${major}.${minor + 1}.0`;
   return {
     code: 'VERSION_BELOW',
@@ -266,7 +267,7 @@ function belowProblem(version: string | null, unit: Unit, members: readonly Pack
 }
 
 function belowFix({ at, numbers, text }: Floor, advice: string | null): string {
-  if (at.type === 'own-tag') return `Merge ${text} into this branch`;
+  if (at.type === 'own-tag') return `Run: git merge ${shellWord(text)}`;
   if (at.type === 'file') {
     const first = [...numbers, 0, 0].slice(0, 3).join('.');
     return `If that is the version to begin with, write into \`history\`: first: ${first}`;
@@ -460,7 +461,7 @@ function elsewhereProblem(version: string, members: readonly PackageFacts[]): Pr
   return {
     code: 'VERSION_ELSEWHERE',
     message: `${namesOf(members)} would be ${version}, but the tag ${taken.tag} already marks that version at ${taken.commit.slice(0, 7)}`,
-    fix: `Merge ${taken.tag} into this branch, or choose another version with --exactly`,
+    fix: `Run: git merge ${shellWord(taken.tag)}, or choose another version, for example: bevelstone release ${members.map(({ name }) => `-p ${shellWord(name)}`).join(' ')} --exactly ${bump(version, 'minor')}`,
     where: null,
   };
 }
@@ -469,7 +470,7 @@ function behindProblem(ahead: VersionTag, core: string, members: readonly Packag
   return {
     code: 'STREAM_BEHIND',
     message: `${namesOf(members)} would continue towards ${core}, but ${ahead.version} was already released from a commit that is not on this branch`,
-    fix: `Merge ${ahead.tag} into this branch first`,
+    fix: `Run: git merge ${shellWord(ahead.tag)}`,
     where: null,
   };
 }
