@@ -192,6 +192,9 @@ describe('a release in a workspace', () => {
     const refused = await bevelstoneJson(['survey'], { cwd: behind.folder, env: behind.env });
     const finished = await clone.release(['--resume']);
     const after = await bevelstoneJson(['survey'], options);
+    // No address of a destination is known: what cannot be checked stops neither.
+    const bare = await bevelstoneJson(['survey'], { cwd: clone.folder });
+    const bareStatus = await bevelstone([], { cwd: clone.folder });
 
     expect(survey.warnings.join('\n')).toMatch(
       /the release of soundings 0\.1\.0 \(\S+\) is not finished: bevelstone release --resume/,
@@ -200,6 +203,7 @@ describe('a release in a workspace', () => {
     expect(refused.error?.code).toBe('RUN_OPEN');
     expect(finished.error).toBeNull();
     expect(after.warnings).toEqual([]);
+    expect([bare.exitCode, bareStatus.exitCode]).toEqual([0, 0]);
   });
 
   it('of packages that share a version releases them together, or not at all', async () => {

@@ -142,7 +142,7 @@ export type PackageConfig = {
   readonly sbom: SbomConfig;
   readonly 're-exports': readonly string[];
   readonly trial: readonly TrialConfig[];
-  /** Null: nobody said where its releases go; empty: only a tag and a record are wanted. */
+  /** Null when the file does not say where its releases go; empty when only a tag and a record are wanted. */
   readonly 'send-to': readonly string[] | null;
 };
 

@@ -13,7 +13,7 @@ import {
 import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-error.ts';
 import type { ErrorCode } from '../error/catalog.ts';
 import { nearest } from '../text/nearest.ts';
-import type { Config } from './config.ts';
+import { type Config, destinationsOf } from './config.ts';
 import { knownKeys } from './known-keys.ts';
 import { configSchema } from './schema.ts';
 
@@ -250,8 +250,8 @@ function referenceProblems(config: Config, places: Places): Problem[] {
     });
   };
   const packages = Object.keys(config.packages);
-  for (const [name, { 'send-to': sendTo }] of Object.entries(config.packages)) {
-    for (const [index, destination] of (sendTo ?? []).entries()) {
+  for (const [name, pkg] of Object.entries(config.packages)) {
+    for (const [index, destination] of destinationsOf(pkg).entries()) {
       check({
         name: destination,
         known: Object.keys(config.destinations),

@@ -119,7 +119,9 @@ function familiesOf(likes: readonly Tag[], packages: readonly FoundPackage[]): F
   const groups = new Map<string, Member[]>();
   for (const { name, commit } of likes) {
     const { prefix, version, about } = templateOf(name, names);
-    groups.set(prefix, [...(groups.get(prefix) ?? []), { name, version, commit, about }]);
+    const group = groups.get(prefix) ?? [];
+    groups.set(prefix, group);
+    group.push({ name, version, commit, about });
   }
   return [...groups].flatMap(([prefix, members]): Family[] => {
     // Versions of several packages may be equal, so each package's are read apart.
@@ -172,53 +174,66 @@ function textsOf(packages: readonly FoundPackage[]): NameText[] {
 }
 
 /** How the most versions of a family are read without two of them becoming one. */
-function readingOf(versions: readonly { readonly version: string; readonly commit: string }[]): VersionReading {
+function readingOf(versions: readonly TaggedVersion[]): VersionReading {
   const separator = versions.some(({ version }) => /^\d+\./.test(version))
     ? '.'
     : versions.some(({ version }) => /^\d+_\d/.test(version))
       ? '_'
       : '.';
+  const pointers = pointersAmong(versions);
   let best: { reading: VersionReading; count: number } = { reading: strictReading, count: -1 };
   for (const prerelease of ['semver', 'python', 'maven'] as const) {
     for (const parts of [3, 2, 1] as const) {
       const reading = { parts, prerelease, separator } as const;
-      const count = countRead(versions, reading);
+      const count = countRead(versions, pointers, reading);
       if (count > best.count) best = { reading, count };
     }
   }
   return best.reading;
 }
 
+type TaggedVersion = { readonly version: string; readonly commit: string };
+
 /** How many are read, or -1 where the reading makes one version of two commits, or a release of a moving pointer. */
 function countRead(
-  versions: readonly { readonly version: string; readonly commit: string }[],
+  versions: readonly TaggedVersion[],
+  pointers: ReadonlySet<TaggedVersion>,
   reading: VersionReading,
 ): number {
   const at = new Map<string, string>();
   let count = 0;
-  for (const { version, commit } of versions) {
-    const read = readVersion(version, reading);
+  for (const tagged of versions) {
+    const read = readVersion(tagged.version, reading);
     if (read === null) continue;
     const other = at.get(read);
-    if (other !== undefined && other !== commit && reading.parts < 3) return -1;
-    at.set(read, commit);
-    if (!isPointer(version, commit, versions)) count++;
+    if (other !== undefined && other !== tagged.commit && reading.parts < 3) return -1;
+    at.set(read, tagged.commit);
+    if (!pointers.has(tagged)) count++;
     else if (reading.parts < 3) return -1;
   }
   return count;
 }
 
-/** Whether a short tag only points to a longer one with the same first numbers: `v1` at `v1.4.0`. */
-function isPointer(
-  version: string,
-  commit: string,
-  versions: readonly { readonly version: string; readonly commit: string }[],
-): boolean {
-  const own = versionLike(`v${version}`)?.numbers ?? [];
-  if (own.length >= 3) return false;
-  return versions.some((other) => {
-    const numbers = versionLike(`v${other.version}`)?.numbers ?? [];
-    if (other.commit !== commit || numbers.length <= own.length) return false;
-    return compareNumbers(numbers.slice(0, own.length), own) === 0;
-  });
+/** Short tags that only point to a longer one with the same first numbers: `v1` at `v1.4.0`. */
+function pointersAmong(versions: readonly TaggedVersion[]): ReadonlySet<TaggedVersion> {
+  const byCommit = new Map<string, TaggedVersion[]>();
+  for (const tagged of versions) {
+    const here = byCommit.get(tagged.commit) ?? [];
+    byCommit.set(tagged.commit, here);
+    here.push(tagged);
+  }
+  const numbersOf = ({ version }: TaggedVersion) => versionLike(`v${version}`)?.numbers ?? [];
+  return new Set(
+    [...byCommit.values()].flatMap((here) =>
+      here.filter((tagged) => {
+        const own = numbersOf(tagged);
+        return here.some((other) => {
+          const numbers = numbersOf(other);
+          return (
+            own.length < numbers.length && own.length < 3 && compareNumbers(numbers.slice(0, own.length), own) === 0
+          );
+        });
+      }),
+    ),
+  );
 }

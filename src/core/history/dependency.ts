@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { isNormal } from '../version/version.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** Why one package of the workspace needs another. */
@@ -18,6 +19,11 @@ export type DependencyEdge = {
   /** Whether the range can stay as it is: it may not stay on a prerelease when the version is a stable one. */
   readonly takes: (version: string) => boolean;
 };
+
+/** Whether a range must be raised although it takes the version: a stable one, and a range on a prerelease (step 16). */
+export function leavesPrerelease(range: string, version: string): boolean {
+  return isNormal(version) && namesPrerelease(range);
+}
 
 /** Whether a range names a prerelease: `^2.0.0-beta.1`. */
 export function namesPrerelease(range: string): boolean {

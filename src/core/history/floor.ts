@@ -34,16 +34,14 @@ export function ownFloors(tags: readonly VersionTag[]): Floor[] {
 }
 
 /** A version that a file of the package has. */
-export function fileFloors(version: string | null, file: string | null): Floor[] {
-  const like = version === null || file === null ? null : versionLike(`v${version}`);
-  if (like === null || file === null || version === null) return [];
-  return [{ numbers: like.numbers, text: version, at: { type: 'file', file } }];
+export function fileFloors(version: string, file: string): Floor[] {
+  const like = versionLike(`v${version}`);
+  return like === null ? [] : [{ numbers: like.numbers, text: version, at: { type: 'file', file } }];
 }
 
 /** The floors that are above a version, the highest first. */
 export function floorsAbove(floors: readonly Floor[], version: string): Floor[] {
   const numbers = numbersOf(version);
-
   return floors
     .filter((floor) => compareNumbers(floor.numbers, numbers) > 0)
     .toSorted((a, b) => compareNumbers(b.numbers, a.numbers));

@@ -83,10 +83,7 @@ export function guessPatterns(subjects: readonly string[]): CommitHabit | null {
   const patterns = conventions.flatMap(({ kind, looks, write }): GuessedPattern[] => {
     const words = rest.flatMap((text) => looks.exec(text)?.groups?.['word'] ?? []);
     if (words.length < minMatches) return [];
-    const isWord = /^[a-z]/i;
-    const distinct = [
-      ...new Set(words.map((word) => (write('').includes('?i') && isWord.test(word) ? word.toLowerCase() : word))),
-    ];
+    const distinct = [...new Set(words.map((word) => (looks.ignoreCase ? word.toLowerCase() : word)))];
     const match = write(distinct.sort().join('|'));
     rest = rest.filter((text) => !looks.test(text));
     return [{ match, kind, count: words.length }];

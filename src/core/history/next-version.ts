@@ -219,11 +219,16 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
   }
   if (stream.type === 'labelled') {
     const labelled = decideLabelled({ own: core, unit, members, stream });
-    return { ...labelled, problem: labelled.problem ?? belowProblem(labelled.next, unit, members) };
+    return {
+      ...labelled,
+      problem: labelled.problem ?? belowProblem({ version: labelled.next, unit, members, stream }),
+    };
   }
   if (core === null) return { next: null, problem: null };
   const problem =
-    outsideProblem(core, members, rules) ?? elsewhereProblem(core, members) ?? belowProblem(core, unit, members);
+    outsideProblem(core, members, rules) ??
+    elsewhereProblem(core, members, stream) ??
+    belowProblem({ version: core, unit, members, stream });
   return { next: core, problem };
 }
 
@@ -235,7 +240,7 @@ function beginning(unit: Unit, members: readonly PackageFacts[], { stream }: Ver
   const hasChanges = members.some(({ changes }) => countCommits(changes, false) > 0);
   if (!unit.forced && (unit.last === null ? !hasChanges : unit.weight === 'none')) return { next: null, problem: null };
   if (unit.last === null || compareVersions(begin, unit.last) > 0)
-    return { next: begin, problem: elsewhereProblem(begin, members) };
+    return { next: begin, problem: elsewhereProblem(begin, members, stream) };
   return {
     next: begin,
     problem: {
@@ -248,7 +253,17 @@ function beginning(unit: Unit, members: readonly PackageFacts[], { stream }: Ver
 }
 
 /** A first release below a version that seems to exist (step 15). */
-function belowProblem(version: string | null, unit: Unit, members: readonly PackageFacts[]): Problem | null {
+function belowProblem({
+  version,
+  unit,
+  members,
+  stream,
+}: {
+  readonly version: string | null;
+  readonly unit: Unit;
+  readonly members: readonly PackageFacts[];
+  readonly stream: Stream;
+}): Problem | null {
   if (version === null || unit.last !== null) return null;
   const floors = members.flatMap(({ tags, floors: others }) => [...others, ...ownFloors(tags)]);
   const above = floorsAbove(floors, version);
@@ -256,8 +271,8 @@ function belowProblem(version: string | null, unit: Unit, members: readonly Pack
   if (highest === undefined) return null;
   const [major = 0, minor = 0] = highest.numbers;
   const advice = members.flatMap(({ tagAdvice }) => tagAdvice ?? [])[0] ?? null;
-  const name = members.map((member) => `-p ${shellWord(member.name)}`).join(' ');
-  const exactly = `bevelstone release ${name} --exactly ${major}.${minor + 1}.0`;
+  const label = stream.type === 'labelled' ? `-${stream.identifier}.1` : '';
+  const exactly = releaseExactly(members, `${major}.${minor + 1}.0${label}`);
   return {
     code: 'VERSION_BELOW',
     message: `the first release of ${namesOf(members)} would be ${version}, below ${listFloors(above)}`,
@@ -357,7 +372,7 @@ function decideExactly({
       'Choose a version of its shape, or another stream with --stream',
     );
   }
-  return { next: version, problem: elsewhereProblem(version, members) };
+  return { next: version, problem: elsewhereProblem(version, members, rules.stream) };
 }
 
 /**
@@ -455,15 +470,30 @@ function outsideProblem(version: string, members: readonly PackageFacts[], { str
   };
 }
 
-function elsewhereProblem(version: string, members: readonly PackageFacts[]): Problem | null {
+function elsewhereProblem(version: string, members: readonly PackageFacts[], stream: Stream): Problem | null {
   const taken = members.flatMap(({ tags }) => tags).find((tag) => compareVersions(tag.version, version) === 0);
   if (taken === undefined) return null;
   return {
     code: 'VERSION_ELSEWHERE',
     message: `${namesOf(members)} would be ${version}, but the tag ${taken.tag} already marks that version at ${taken.commit.slice(0, 7)}`,
-    fix: `Run: git merge ${shellWord(taken.tag)}, or choose another version, for example: bevelstone release ${members.map(({ name }) => `-p ${shellWord(name)}`).join(' ')} --exactly ${bump(version, 'minor')}`,
+    fix: `Run: git merge ${shellWord(taken.tag)}, or choose another version${freeExample(members, stream)}`,
     where: null,
   };
+}
+
+/** A command with a version that no tag has; only for streams without counters, where it follows from the highest. */
+function freeExample(members: readonly PackageFacts[], stream: Stream): string {
+  if (stream.type !== 'stable' && stream.type !== 'maintained') return ' with --exactly';
+  const versions = members.flatMap(({ tags }) => tags.map(({ version }) => version));
+  const highest = highestVersion(versions.filter((version) => fitsStream(version, stream)));
+  const free = highest === null ? null : bump(highest, 'patch');
+  return free === null || !fitsStream(free, stream)
+    ? ' with --exactly'
+    : `, for example: ${releaseExactly(members, free)}`;
+}
+
+function releaseExactly(members: readonly PackageFacts[], version: string): string {
+  return `bevelstone release ${members.map(({ name }) => `-p ${shellWord(name)}`).join(' ')} --exactly ${version}`;
 }
 
 function behindProblem(ahead: VersionTag, core: string, members: readonly PackageFacts[]): Problem {

@@ -1,14 +1,14 @@
 import type { PackageConfig } from '../config/config.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { Change, PackageChanges } from '../history/count-changes.ts';
-import { type DependencyEdge, namesPrerelease } from '../history/dependency.ts';
+import { type DependencyEdge, leavesPrerelease } from '../history/dependency.ts';
 import type { NextVersion } from '../history/next-version.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import { type Spellings, spell, spellAll } from '../version/spelling.ts';
 import type { Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
-import { compareVersions, isNormal, isVersion } from '../version/version.ts';
+import { compareVersions, isVersion } from '../version/version.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** A package as the workspace lists it. */
@@ -92,9 +92,16 @@ export function dependencyEdges(
       const isReExported = own.config['re-exports'].includes(name);
       const { takes } = ecosystemDefinitions[own.ecosystem].ranges;
       const accepts = (version: string) => takes(range, last, version);
-      const isStable = (version: string) => isNormal(version) && namesPrerelease(range);
       return [
-        { from, to, kind, range, isReExported, accepts, takes: (version) => accepts(version) && !isStable(version) },
+        {
+          from,
+          to,
+          kind,
+          range,
+          isReExported,
+          accepts,
+          takes: (version) => accepts(version) && !leavesPrerelease(range, version),
+        },
       ];
     }),
   );

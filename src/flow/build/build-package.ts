@@ -149,7 +149,7 @@ async function prepare(job: BuildJob): Promise<Prepared> {
   const inside = (file: string) => (pkg.folder === '' ? file : file.slice(pkg.folder.length + 1));
   const tracked = [...at.keys()].filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`)).map(inside);
   const stamped = new Set(
-    [...(await stampCheckout(job, { files: new Set(at.keys()) }))]
+    [...(await stampCheckout(job, new Set(at.keys())))]
       .filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`))
       .map(inside),
   );

@@ -12,19 +12,14 @@ import type { Survey } from '../survey/survey.ts';
 import type { Package } from '../workspace/workspace.ts';
 import type { BuildJob } from './build-job.ts';
 
-/** What stamping needs to know of the files of the commit. */
-type Tracked = {
-  /** Paths in the repository. */
-  readonly files: ReadonlySet<string>;
-};
-
 /**
  * Writes the version into the checkout: the manifest, with the ranges of workspace packages that are released with it, the
  * places that the ecosystem's rules name, headers of C libraries, and whatever `stamp` names.
+ * @param files of the commit, as paths in the repository.
  * @returns files that now carry the version, as paths in the repository.
  */
-export async function stampCheckout(job: BuildJob, tracked: Tracked): Promise<Set<string>> {
-  const stamped = await stampOwn(job, tracked, 'built');
+export async function stampCheckout(job: BuildJob, files: ReadonlySet<string>): Promise<Set<string>> {
+  const stamped = await stampOwn(job, files, 'built');
   for (const rule of job.pkg.config.stamp) {
     const { text, changed, file } = await applyRule(job, rule);
     if (changed !== text) await writeWhole(file, changed);
@@ -43,9 +38,9 @@ export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' 
  */
 export async function recordVersion(
   job: StampJob,
-  tracked: Tracked,
+  files: ReadonlySet<string>,
 ): Promise<{ readonly changed: ReadonlySet<string>; readonly onlyBuilt: readonly string[] }> {
-  const changed = await stampOwn(job, tracked, 'recorded');
+  const changed = await stampOwn(job, files, 'recorded');
   const onlyBuilt: string[] = [];
   for (const rule of job.pkg.config.stamp) {
     const applied = await applyRule(job, rule);
@@ -59,7 +54,7 @@ export async function recordVersion(
   return { changed, onlyBuilt };
 }
 
-async function stampOwn(job: StampJob, { files }: Tracked, use: 'built' | 'recorded'): Promise<Set<string>> {
+async function stampOwn(job: StampJob, files: ReadonlySet<string>, use: 'built' | 'recorded'): Promise<Set<string>> {
   const stamped = new Set<string>();
   const inside = (file: string) => path.posix.join(job.pkg.folder, file);
   const places = await placesIn(job, files);

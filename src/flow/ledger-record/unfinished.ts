@@ -1,10 +1,11 @@
 import type { Config } from '../../core/config/config.ts';
+import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
 import { currentLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { readAnchors } from '../../world/git/remote-tags.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
-import { type Context, quietly } from '../context.ts';
+import { type Context, detailOnce, quietly } from '../context.ts';
 import { localReleases } from './ledger.ts';
 import { vouchedDeliveries } from './vouched.ts';
 
@@ -25,7 +26,8 @@ export type NamedTag = { readonly package: string; readonly version: string; rea
 
 /**
  * The release that a run of another clone left unfinished, among these tags; null when all are finished, or none was made by
- * a run. A clone without the ledger fetches it first, where the remote can be reached.
+ * a run. The ledger is fetched where this clone has none, and before a release is called unfinished; an unreachable remote changes
+ * nothing.
  */
 export async function findUnfinished(
   context: Context,
@@ -38,19 +40,33 @@ export async function findUnfinished(
   );
   const planned = tags.filter(({ tag }) => (anchors.get(tag)?.plan ?? null) !== null);
   if (planned.length === 0) return null;
-  await fetchLedger(repository);
   const folders = planned.map(({ package: name, version }) => `${name}/${version}`);
-  const releases = await localReleases(quietly(context), repository, { folders });
-  return (
-    releases.find(
-      (release) => release.isVouched && !release.isAbandoned && isIncomplete(quietly(context), release, config),
-    ) ?? null
-  );
+  const find = async () => {
+    const releases = await localReleases(quietly(context), repository, { folders });
+    return releases.find(
+      (release) => release.isVouched && !release.isAbandoned && seemsIncomplete(context, release, config),
+    );
+  };
+  const isHere = (await currentLedger(repository.place)) !== null;
+  if (isHere && (await find()) === undefined) return null;
+  // The ledger of this clone may be older than the end of the run.
+  await fetchLedger(repository);
+  return (await find()) ?? null;
+}
+
+/** The same for a look in passing: without the address of a destination nothing can be said of it. */
+function seemsIncomplete(context: Context, release: LedgerRelease, config: Config): boolean {
+  try {
+    return isIncomplete(quietly(context), release, config);
+  } catch (error) {
+    if (!isBevelstoneError(error, 'ENVIRONMENT_MISSING')) throw error;
+    detailOnce(context, `not checked whether ${release.tag} is delivered everywhere: ${error.why}`);
+    return false;
+  }
 }
 
 async function fetchLedger(repository: Repository): Promise<void> {
   const { place } = repository;
-  if ((await currentLedger(place)) !== null) return;
   const remote = await remoteOf(place, await currentBranch(place));
   if (remote !== null) await uniteWithRemote(repository, remote);
 }

@@ -1,16 +1,16 @@
 import path from 'node:path';
 import { ecosystemDefinitions, type ListedManifest, manifestFiles } from '../../core/ecosystem/definitions.ts';
-import { namesPrerelease } from '../../core/history/dependency.ts';
+import { leavesPrerelease, namesPrerelease } from '../../core/history/dependency.ts';
 import type { OwnPackage } from '../../core/manifest/lockfile/own-entry.ts';
 import { foldersUp } from '../../core/manifest/version-place/place.ts';
 import { workspaceGlobs } from '../../core/manifest/workspace-globs.ts';
 import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { globMatcher } from '../../core/text/glob.ts';
-import { isNormal } from '../../core/version/version.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { manifestVersion, rangesOf } from '../build/stamp.ts';
 import type { Survey } from '../survey/survey.ts';
+import type { Package } from '../workspace/workspace.ts';
 import type { Releasing } from './releasing.ts';
 
 /** A manifest of the workspace whose lockfile entry changes with a release. */
@@ -33,7 +33,7 @@ export function releasedManifests({ survey, releasing }: MemberSearch): ChangedM
     const ranges = rangesOf(pkg, versions, survey).filter(({ from }) => !isWorkspaceRange(from));
     const { ecosystem, folder, manifestPath } = pkg;
     if (manifestPath === null) return [];
-    const name = pkg.manifest?.name ?? pkg.name;
+    const name = manifestName(pkg);
     return [{ ecosystem, file: manifestPath, name, folder, version: manifestVersion(pkg, version, survey), ranges }];
   });
 }
@@ -49,10 +49,10 @@ export async function raiseMembers(search: MemberSearch): Promise<ChangedManifes
   const changed: ChangedManifest[] = [];
   const isMember = await memberTest(search);
   for (const file of files) {
-    if (own.has(file) || !isMember(file)) continue;
-    const found = manifestFiles.find((listed) => listed.file === path.posix.basename(file));
-    const text = found === undefined ? null : await readTextIfThere(await placeInside(checkout, file, file));
-    if (found === undefined || text === null) continue;
+    const found = manifestsByName.get(path.posix.basename(file));
+    if (found === undefined || own.has(file) || !isMember(file)) continue;
+    const text = await readTextIfThere(await placeInside(checkout, file, file));
+    if (text === null) continue;
     const raised = await raise(search, { file, found, text });
     if (raised !== null) changed.push(raised);
   }
@@ -68,26 +68,29 @@ async function raise(
   const format = await found.load();
   const manifest = format.read(text, file);
   const ranges = manifest.dependencies.flatMap(({ name, range }) => {
-    const needed = releasing.find(
-      ({ pkg }) => pkg.ecosystem === ecosystem && (pkg.manifest?.name ?? pkg.name) === name,
-    );
+    const needed = releasing.find(({ pkg }) => pkg.ecosystem === ecosystem && manifestName(pkg) === name);
     if (needed === undefined || rules.isWorkspaceRange(range) || range === '') return [];
-    const last = needed.surveyed.last?.version ?? null;
-    const stays = rules.takes(range, last, needed.version) && !(isNormal(needed.version) && namesPrerelease(range));
-    return stays ? [] : [{ name, from: range, to: rules.raise(range, needed.version) }];
+    const { version, surveyed } = needed;
+    const last = surveyed.last?.version ?? null;
+    if (rules.takes(range, last, version) && !leavesPrerelease(range, version)) return [];
+    // One that had left the workspace's own copy behind before this release is meant to.
+    const before = surveyed.lastInSeries?.version ?? last;
+    const followed = before === null || rules.takes(range, before, before) || namesPrerelease(range);
+    return followed ? [{ name, from: range, to: rules.raise(range, version) }] : [];
   });
-  // One that had left the workspace's own copy behind before this release is meant to.
-  const followed = ranges.filter(({ name, from }) => {
-    const last = releasing.find(({ pkg }) => (pkg.manifest?.name ?? pkg.name) === name)?.surveyed;
-    const before = last?.lastInSeries?.version ?? last?.last?.version ?? null;
-    return before === null || rules.takes(from, before, before) || namesPrerelease(from);
-  });
-  if (followed.length === 0) return null;
-  const stamped = format.stamp(text, { version: null, isStatic: false, ranges: followed }, file);
+  if (ranges.length === 0) return null;
+  const stamped = format.stamp(text, { version: null, isStatic: false, ranges }, file);
   await writeWhole(await placeInside(checkout, file, file), stamped);
   const folder = folderOf(file);
   const name = manifest.name ?? survey.workspace.packages.find((pkg) => pkg.manifestPath === file)?.name ?? '';
-  return { ecosystem, file, name, folder, version: null, ranges: followed };
+  return { ecosystem, file, name, folder, version: null, ranges };
+}
+
+const manifestsByName = new Map(manifestFiles.map((listed) => [listed.file, listed] as const));
+
+/** The name that other manifests use for a package. */
+function manifestName({ manifest, name }: Package): string {
+  return manifest?.name ?? name;
 }
 
 /** '' for the root. */

@@ -43,13 +43,13 @@ export async function makeReleaseCommit(
   try {
     const written = new Set<string>();
     const versions = new Map(releasing.map(({ pkg, version }) => [pkg.index, version]));
-    const tracked = { files: new Set((await listFilesAt(place, survey.commit, '')).keys()) };
-    await refuseShared({ survey, versions, checkout: checkout.folder, files: tracked.files });
+    const files = new Set((await listFilesAt(place, survey.commit, '')).keys());
+    await refuseShared({ survey, versions, checkout: checkout.folder, files });
     for (const each of releasing) {
       const inside = (file: string) => path.posix.join(each.pkg.folder, file);
       const folder = await placeInside(checkout.folder, each.pkg.folder, `\`folder\` of ${each.pkg.name}`);
       const job = { ...each, versions, survey, folder, checkout: checkout.folder };
-      const recorded = await recordVersion(job, tracked);
+      const recorded = await recordVersion(job, files);
       for (const file of recorded.changed) written.add(file);
       for (const file of recorded.onlyBuilt)
         warn(context, `${inside(file)} gets its stamp in the build only: the rule could not be applied to it again`);
@@ -74,11 +74,11 @@ export async function makeReleaseCommit(
       await removeFile(await placeInside(checkout.folder, intro, 'notes/next.md'));
       written.add(intro);
     }
-    const search = { survey, releasing, checkout: checkout.folder, files: tracked.files };
+    const search = { survey, releasing, checkout: checkout.folder, files };
     const members = await raiseMembers(search);
     for (const { file } of members) written.add(file);
     const manifests = [...releasedManifests(search), ...members];
-    for (const file of await updateLockfiles(checkout.folder, tracked.files, manifests)) written.add(file);
+    for (const file of await updateLockfiles(checkout.folder, files, manifests)) written.add(file);
     const makes = await runMakes(context, { survey, checkout: checkout.folder, opened });
     const takes = (file: string) => written.has(file) || makes.some((fits) => fits(file));
     const message = messageOf(config['write-back'].message, releasing);

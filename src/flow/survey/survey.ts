@@ -215,19 +215,16 @@ function factsOf(histories: readonly PackageHistory<Package>[], tags: UnreadTags
     const unreadFloors = release.last === null ? tagFloors(unread, own.name, names) : [];
     const patterns = unreadFloors.length === 0 ? undefined : advice()?.patterns[index];
     const sources = tags.sources.get(own.index) ?? [];
-    const manifestVersion = own.manifest?.version ?? sources.find(({ isSource }) => isSource)?.version ?? null;
+    const written = own.manifest?.version ?? null;
+    const inManifest = written === null || own.manifestPath === null ? [] : fileFloors(written, own.manifestPath);
     return {
       name: own.name,
       tags: read,
       last: release.last?.version ?? null,
       lastInSeries: release.lastInSeries?.version ?? null,
       elsewhere: release.elsewhere,
-      manifestVersion,
-      floors: [
-        ...unreadFloors,
-        ...fileFloors(manifestVersion, own.manifestPath),
-        ...sources.flatMap(({ version, file }) => fileFloors(version, file)),
-      ],
+      manifestVersion: written ?? sources.find(({ isSource }) => isSource)?.version ?? null,
+      floors: [...unreadFloors, ...inManifest, ...sources.flatMap(({ version, file }) => fileFloors(version, file))],
       tagAdvice: patterns === undefined ? null : `tag: ${formatTagPatterns(patterns)}`,
       changes: counted,
     };

@@ -27,7 +27,7 @@ const pyproject = (more: string) => `[project]\nname = "tide-mark"\ndynamic = ["
 describe('a Python version is kept', () => {
   it.each<[string, Files, string | null, Files]>([
     [
-      'in the attribute that setuptools is told of',
+      'in the attribute that the setuptools table names',
       {
         'pyproject.toml': pyproject('[tool.setuptools.dynamic]\nversion = { attr = "tide_mark.VERSION" }\n'),
         'src/tide_mark/__init__.py': "# tides\nVERSION = '1.3.0'  # keep\n__author__ = 'x'\n",
@@ -36,7 +36,7 @@ describe('a Python version is kept', () => {
       { 'src/tide_mark/__init__.py': "# tides\nVERSION = '1.4.0rc2'  # keep\n__author__ = 'x'\n" },
     ],
     [
-      'in the file that setuptools is told of',
+      'in the file that the setuptools table names',
       {
         'pyproject.toml': pyproject('[tool.setuptools.dynamic]\nversion = { file = ["tide.version"] }\n'),
         'tide.version': '1.3.0\r\n',

@@ -6,7 +6,7 @@ import { versionFile } from './plain.ts';
 
 /**
  * Where a Python package keeps a version that its manifest does not have itself (PEP 621, "dynamic"): the attribute or file
- * that the build backend is told of, else `__version__` of the import package.
+ * that the table of the build backend names, else `__version__` of the import package.
  */
 export const findPythonPlaces: FindPlaces = async (search) => {
   const { folder, files, read } = search;
