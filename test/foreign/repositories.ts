@@ -1,4 +1,5 @@
 import type { Ecosystem } from '../../src/core/name/ecosystem.ts';
+import { hostPlatform } from '../../src/world/platform.ts';
 import type { TestRepository } from '../builders/repository.ts';
 
 /** A repository that was made without Bevelstone in mind, and what must come of it. */
@@ -28,6 +29,7 @@ export type Foreign = {
   readonly check?: readonly string[];
 };
 
+const platform = hostPlatform();
 const licence = {
   LICENSE: 'MIT License\n\nCopyright (c) 2020 Fenmarsh Tide Office\n\nPermission is hereby granted, free of charge.\n',
 };
@@ -47,6 +49,10 @@ const project = (name: string, more: string, tool = '') =>
   `[build-system]\nrequires = ["setuptools"]\nbuild-backend = "setuptools.build_meta"\n\n[project]\nname = "${name}"\n${more}description = "Heights of tides"\nreadme = "README.md"\nlicense = "MIT"\nrequires-python = ">=3.8"\n${tool}`;
 const pom = (more: string, artifact = 'tidemark', version = '<version>1.3.0</version>') =>
   `<project xmlns="http://maven.apache.org/POM/4.0.0">\n  <modelVersion>4.0.0</modelVersion>\n  <groupId>example.fenmarsh</groupId>\n  <artifactId>${artifact}</artifactId>\n  ${version}\n  <name>${artifact}</name>\n  <description>Heights of tides</description>\n  <url>https://git.fenmarsh.example/tides</url>\n  <licenses><license><name>MIT</name></license></licenses>\n${more}</project>\n`;
+
+/** Maven as Debian sets it up: its plugins are on the disk, and it asks no server. */
+const debianPlugins = '/usr/share/maven-repo/org/apache/maven/plugins/maven-jar-plugin';
+const debianMaven = { '.mvn/maven.config': '-o\n-Dmaven.repo.local=/usr/share/maven-repo\n' };
 
 /** A commit of each kind behind the tag. */
 const fix = (r: TestRepository, file = 'index.js', message = 'fix: round half tides') =>
@@ -322,6 +328,7 @@ export const repositories: readonly Foreign[] = [
     name: 'jvm: Maven, 1.2.0.Final, tag with the name',
     ecosystem: 'jvm',
     files: {
+      ...debianMaven,
       'pom.xml': pom('  <properties><maven.compiler.release>11</maven.compiler.release></properties>\n'),
       'src/main/java/example/Tide.java': 'package example;\n\npublic final class Tide { private Tide() {} }\n',
       ...licence,
@@ -335,11 +342,17 @@ export const repositories: readonly Foreign[] = [
     },
     next: { tidemark: '1.3.1' },
     says: /prerelease: maven/,
+    changed: ['CHANGELOG.md', 'pom.xml'],
+    texts: { 'pom.xml': /<version>1\.3\.1<\/version>/ },
+    tags: ['tidemark-1.3.1'],
+    artifacts: ['tidemark-1.3.1.jar', 'tidemark-1.3.1-sources.jar', 'tidemark-1.3.1.pom'],
+    needs: ['mvn', 'javac', debianPlugins],
   },
   {
     name: 'jvm: Maven modules with one parent',
     ecosystem: 'jvm',
     files: {
+      ...debianMaven,
       'pom.xml': pom('  <packaging>pom</packaging>\n  <modules><module>mark</module></modules>\n', 'tides'),
       'mark/pom.xml':
         '<project xmlns="http://maven.apache.org/POM/4.0.0">\n  <modelVersion>4.0.0</modelVersion>\n  <parent>\n    <groupId>example.fenmarsh</groupId>\n    <artifactId>tides</artifactId>\n    <version>1.3.0</version>\n  </parent>\n  <artifactId>mark</artifactId>\n</project>\n',
@@ -355,6 +368,34 @@ export const repositories: readonly Foreign[] = [
     },
     says: /together:/,
     next: { tides: '1.4.0', mark: '1.4.0' },
+    changed: ['CHANGELOG.md', 'mark/CHANGELOG.md', 'mark/pom.xml', 'pom.xml'],
+    texts: { 'mark/pom.xml': /<artifactId>tides<\/artifactId>\n {4}<version>1\.4\.0<\/version>/ },
+    artifacts: ['tides-1.4.0.pom', 'mark-1.4.0.jar', 'mark-1.4.0-sources.jar', 'mark-1.4.0.pom'],
+    needs: ['mvn', 'javac', debianPlugins],
+  },
+  {
+    name: 'jvm: Gradle, version in build.gradle, v1.2.3',
+    ecosystem: 'jvm',
+    files: {
+      'build.gradle': "plugins {\n    id 'java'\n}\n\ngroup = 'example.fenmarsh'\nversion = '1.3.0'\n",
+      'settings.gradle': "rootProject.name = 'tidemark'\n",
+      'src/main/java/example/Tide.java': 'package example;\n\npublic final class Tide { private Tide() {} }\n',
+      '.gitignore': 'build\n.gradle\n',
+      ...licence,
+      ...readme('tidemark'),
+    },
+    history: (r) => {
+      r.tag('v1.3.0');
+      r.commit('fix: round', {
+        files: { 'src/main/java/example/Low.java': 'package example;\n\nfinal class Low {}\n' },
+      });
+    },
+    next: { tidemark: '1.3.1' },
+    changed: ['CHANGELOG.md', 'build.gradle'],
+    texts: { 'build.gradle': /version = '1\.3\.1'/ },
+    tags: ['v1.3.1'],
+    artifacts: ['tidemark-1.3.1.jar', 'tidemark-1.3.1-sources.jar', 'tidemark-1.3.1.pom'],
+    needs: ['gradle', 'javac'],
   },
   {
     name: 'native: CMake, v1.2.3, text changelog',
@@ -405,7 +446,10 @@ export const repositories: readonly Foreign[] = [
     name: 'native: Meson with a Debian changelog',
     ecosystem: 'native',
     files: {
-      'meson.build': "project('harmonics', 'c', version: '1.3.0')\n",
+      'meson.build':
+        "project('harmonics', 'c', version: '1.3.0')\nlibrary('harmonics', 'harmonics.c', install: true)\ninstall_headers('harmonics.h')\n",
+      'harmonics.c': '#include "harmonics.h"\nint height(void) { return 1; }\n',
+      'harmonics.h': '#pragma once\nint height(void);\n',
       'debian/changelog':
         'harmonics (1.3.0-1) unstable; urgency=medium\n\n  * Constituents\n\n -- Harbour desk <harbour@fenmarsh.example>  Fri, 02 Jan 2026 10:00:00 +0000\n',
       ...licence,
@@ -417,6 +461,34 @@ export const repositories: readonly Foreign[] = [
     },
     next: { harmonics: '1.4.0' },
     says: /changelog: "debian\/changelog"/,
+    changed: ['debian/changelog', 'meson.build'],
+    texts: { 'meson.build': /version: '1\.4\.0'/, 'debian/changelog': /^harmonics \(1\.4\.0-1\) unstable/ },
+    tags: ['v1.4.0'],
+    artifacts: [`harmonics-1.4.0-${platform}.tar.gz`, 'harmonics-1.4.0-source.tar.gz'],
+    needs: ['meson', 'ninja', 'cc'],
+  },
+  {
+    name: 'native: Autotools without a generated configure, release-1.2',
+    ecosystem: 'native',
+    files: {
+      'configure.ac':
+        'AC_INIT([tide], [1.3], [harbour@fenmarsh.example])\nAM_INIT_AUTOMAKE([foreign])\nAC_PROG_CC\nAC_CONFIG_FILES([Makefile])\nAC_OUTPUT\n',
+      'Makefile.am': 'bin_PROGRAMS = tide\ntide_SOURCES = tide.c\n',
+      'tide.c': 'int main(void) { return 0; }\n',
+      ChangeLog: '1.3 (2026-01-02)\n  * Constituents\n\n1.2 (2025-12-01)\n  * Rounding\n',
+      ...licence,
+      ...readme('tide'),
+    },
+    history: (r) => {
+      r.tag('release-1.2', 'release-1.3');
+      r.commit('fix: round', { files: { 'tide.c': 'int main(void) { return 0; } // round\n' } });
+    },
+    next: { tide: '1.3.1' },
+    changed: ['ChangeLog', 'configure.ac'],
+    texts: { 'configure.ac': /^AC_INIT\(\[tide\], \[1\.3\.1\]/ },
+    tags: ['release-1.3.1'],
+    artifacts: [`tide-1.3.1-${platform}.tar.gz`, 'tide-1.3.1-source.tar.gz'],
+    needs: ['autoreconf', 'automake', 'make', 'cc'],
   },
   {
     name: 'rust: a workspace with one version and a lockfile',

@@ -34,6 +34,8 @@ export type ManifestFile = {
   /** File name; `{package}` stands for the package's name. */
   readonly file: string;
   readonly load: () => Promise<ManifestFormat>;
+  /** Other files of the folder that name the package where the manifest itself does not. */
+  readonly namedBy?: { readonly files: readonly string[]; readonly read: (text: string) => string | null };
 };
 
 /** All that distinguishes one ecosystem from another. */

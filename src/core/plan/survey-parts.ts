@@ -14,6 +14,8 @@ import type { Weight } from '../version/weight.ts';
 /** A package as the workspace lists it. */
 export type ListedPackage = {
   readonly name: string;
+  /** The name that manifests of other packages have it under. */
+  readonly fullName: string;
   /** '' for the root. */
   readonly folder: string;
   readonly ecosystem: Ecosystem;
@@ -81,9 +83,7 @@ export function dependencyEdges(
 ): DependencyEdge[] {
   // A name belongs to an ecosystem: two registries may each have a package of that name.
   const keyOf = (ecosystem: Ecosystem, name: string) => `${ecosystem} ${name}`;
-  const byName = new Map(
-    packages.map(({ own }, index) => [keyOf(own.ecosystem, own.manifest?.name ?? own.name), index]),
-  );
+  const byName = new Map(packages.map(({ own }, index) => [keyOf(own.ecosystem, own.fullName), index]));
   return packages.flatMap(({ own }, from) =>
     (own.manifest?.dependencies ?? []).flatMap(({ name, range, kind }): DependencyEdge[] => {
       const to = byName.get(keyOf(own.ecosystem, name));

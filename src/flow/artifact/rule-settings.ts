@@ -43,7 +43,7 @@ export function releaseSettings(
     ...plainSettings(context),
     ...(config === null ? {} : configured(config)),
     version: formDefinitions[form].namedVersion(record.version, record.spellings),
-    others: others.map(({ name, manifest }) => manifest?.name ?? name),
+    others: others.map(({ fullName }) => fullName),
     release: {
       package: record.package,
       version: record.version,

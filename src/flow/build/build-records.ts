@@ -79,7 +79,7 @@ function toRelease(
   return {
     schema: 'bevelstone/1',
     package: pkg.name,
-    name: pkg.manifest?.name ?? pkg.name,
+    name: pkg.fullName,
     ecosystem: pkg.ecosystem,
     folder: pkg.folder === '' ? '.' : pkg.folder,
     version,

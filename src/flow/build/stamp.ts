@@ -89,7 +89,7 @@ export function placesIn(
 ): Promise<VersionPlace[]> {
   return findVersionPlaces(pkg.ecosystem, {
     folder: pkg.folder,
-    name: pkg.manifest?.name ?? pkg.name,
+    name: pkg.fullName,
     manifestPath: pkg.manifestPath,
     files,
     read: (file) => readInside(checkout, path.join(checkout, file), file),
@@ -160,7 +160,7 @@ export function rangesOf(pkg: Package, versions: ReadonlyMap<number, string>, su
       const needed = survey.workspace.packages[to];
       const released = versions.get(to) ?? survey.packages.find(({ own }) => own.index === to)?.last?.version;
       if (released === undefined || (takes(released) && !rules.isWorkspaceRange(range))) return [];
-      const name = needed?.manifest?.name ?? needed?.name ?? '';
+      const name = needed?.fullName ?? '';
       return [{ name, from: range, to: rules.raise(range, released) }];
     });
 }

@@ -209,7 +209,7 @@ async function askAll(
     if (!destinationsOf(own.config).includes(name)) continue;
     if (next !== null && refusesRelease(config, { stream: survey.stream, spellings }) !== null) continue;
     const version = next ?? surveyed.last?.version ?? '0.0.0';
-    const subject = { packageName: own.name, name: own.manifest?.name ?? own.name, version, spellings };
+    const subject = { packageName: own.name, name: own.fullName, version, spellings };
     const access = await destination.access(subject);
     const { nameState, versionState, why } = await destination.nameState(subject);
     const isOurs = ledger.some((release) => release.package === own.name && standingDeliveries(release).has(name));

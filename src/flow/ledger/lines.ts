@@ -40,7 +40,7 @@ export function offersOf(context: Context, { config, packages }: Workspace, rele
   const own = packages.find(({ name }) => name === release.package);
   const named: LedgerRelease = release.isVouched
     ? release
-    : { ...release, about: { ...release.about, name: own?.manifest?.name ?? release.package } };
+    : { ...release, about: { ...release.about, name: own?.fullName ?? release.package } };
   if (!release.isVouched) {
     const text = `${release.package} ${release.version}: ${whyUnverified(release)}; addresses and checksums are left out`;
     warnOnce(context, text);

@@ -10,7 +10,6 @@ import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { manifestVersion, rangesOf } from '../build/stamp.ts';
 import type { Survey } from '../survey/survey.ts';
-import type { Package } from '../workspace/workspace.ts';
 import type { Releasing } from './releasing.ts';
 
 /** A manifest of the workspace whose lockfile entry changes with a release. */
@@ -33,7 +32,7 @@ export function releasedManifests({ survey, releasing }: MemberSearch): ChangedM
     const ranges = rangesOf(pkg, versions, survey).filter(({ from }) => !isWorkspaceRange(from));
     const { ecosystem, folder, manifestPath } = pkg;
     if (manifestPath === null) return [];
-    const name = manifestName(pkg);
+    const name = pkg.fullName;
     return [{ ecosystem, file: manifestPath, name, folder, version: manifestVersion(pkg, version, survey), ranges }];
   });
 }
@@ -68,7 +67,7 @@ async function raise(
   const format = await found.load();
   const manifest = format.read(text, file);
   const ranges = manifest.dependencies.flatMap(({ name, range }) => {
-    const needed = releasing.find(({ pkg }) => pkg.ecosystem === ecosystem && manifestName(pkg) === name);
+    const needed = releasing.find(({ pkg }) => pkg.ecosystem === ecosystem && pkg.fullName === name);
     if (needed === undefined || rules.isWorkspaceRange(range) || range === '') return [];
     const { version, surveyed } = needed;
     const last = surveyed.last?.version ?? null;
@@ -87,11 +86,6 @@ async function raise(
 }
 
 const manifestsByName = new Map(manifestFiles.map((listed) => [listed.file, listed] as const));
-
-/** The name that other manifests use for a package. */
-function manifestName({ manifest, name }: Package): string {
-  return manifest?.name ?? name;
-}
 
 /** '' for the root. */
 function folderOf(file: string): string {

@@ -97,7 +97,7 @@ export function packageDependencies(
   const folder = item?.folder ?? '';
   const own = new Map(
     workspace.packages.map((each) => [
-      each.manifest?.name ?? each.name,
+      each.fullName,
       { version: versions.get(each.name) ?? each.manifest?.version ?? null, licence: each.manifest?.licence ?? null },
     ]),
   );

@@ -1,4 +1,5 @@
 import path from 'node:path';
+import type { ManifestFile } from '../../core/ecosystem/definition.ts';
 import { ecosystemDefinitions, type ListedManifest, manifestFiles } from '../../core/ecosystem/definitions.ts';
 import type { FoundPackage } from '../../core/ecosystem/found-package.ts';
 import type { ProposedPackage } from '../../core/ecosystem/guess-layout.ts';
@@ -89,7 +90,7 @@ async function readPackage(
     readonly manifest: string;
   },
 ): Promise<NamedPackage | null> {
-  const { file: name, ecosystem, load } = listed;
+  const { file: name, ecosystem, load, namedBy } = listed;
   const folder = path.posix.dirname(manifest) === '.' ? '' : path.posix.dirname(manifest);
   const text = await head.read(manifest);
   if (text === null) return null;
@@ -98,7 +99,9 @@ async function readPackage(
     // A manifest that is for the workspace alone names nothing that is released.
     if (ecosystemDefinitions[ecosystem].isPrivate(text)) return null;
     const ending = name.replace('{package}', '');
-    const called = name.startsWith('{package}') ? path.posix.basename(manifest).slice(0, -ending.length) : read.name;
+    const called = name.startsWith('{package}')
+      ? path.posix.basename(manifest).slice(0, -ending.length)
+      : (read.name ?? (await nameBeside(head, folder, namedBy)));
     const fullName = called ?? (folder === '' ? await repositoryName(repository) : path.posix.basename(folder));
     const version = read.version ?? (await sourceVersion(head, { ecosystem, folder, name: fullName, manifest }));
     return {
@@ -113,6 +116,15 @@ async function readPackage(
     warn(context, `${manifest} cannot be read and was skipped: ${(error as Error).message}`);
     return null;
   }
+}
+
+async function nameBeside(head: HeadFiles, folder: string, namedBy: ManifestFile['namedBy']): Promise<string | null> {
+  for (const file of namedBy?.files ?? []) {
+    const text = await head.read(path.posix.join(folder, file));
+    const name = text === null ? null : (namedBy?.read(text) ?? null);
+    if (name !== null) return name;
+  }
+  return null;
 }
 
 async function sourceVersion(

@@ -35,7 +35,7 @@ export async function sourceVersions({
   };
   for (const { own } of open) {
     const { folder, manifestPath } = own;
-    const search = { folder, name: own.manifest?.name ?? own.name, manifestPath, files, read };
+    const search = { folder, name: own.fullName, manifestPath, files, read };
     const versions: SourceVersion[] = [];
     for (const { file, isSource, read: versionIn } of await findVersionPlaces(own.ecosystem, search)) {
       const version = versionIn((await read(file)) ?? '');

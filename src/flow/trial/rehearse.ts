@@ -323,7 +323,7 @@ function hasUpstream(
 
 /** Names that an install needs and that are not packages of this workspace. */
 function outsideNames(own: Package, packages: readonly Package[]): string[] {
-  const inside = new Set(packages.flatMap(({ name, manifest }) => [name, manifest?.name ?? name]));
+  const inside = new Set(packages.flatMap(({ name, fullName }) => [name, fullName]));
   const needed = (own.manifest?.dependencies ?? []).filter(({ kind }) => kind === 'run').map(({ name }) => name);
   return [...new Set(needed.filter((name) => !inside.has(name)))];
 }

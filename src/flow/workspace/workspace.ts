@@ -22,6 +22,8 @@ export type Package = {
   /** Its place among the packages of the workspace. */
   readonly index: number;
   readonly name: string;
+  /** The name that its users write: that of its manifest or of its Maven coordinates, else `name`. */
+  readonly fullName: string;
   /** '' for the root of the repository. */
   readonly folder: string;
   readonly ecosystem: Ecosystem;
@@ -282,7 +284,14 @@ async function makePackage({
   const format = found === undefined || text === null ? null : await found.load();
   const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [defaultTagPattern(count)];
-  return { index, name, folder, ecosystem, tags, format, manifest, manifestPath, config };
+  const fullName = manifest?.name ?? coordinatesIn(config, name) ?? name;
+  return { index, name, fullName, folder, ecosystem, tags, format, manifest, manifestPath, config };
+}
+
+/** `groupId:artifactId` of a package without a POM, as its artifacts have it. */
+function coordinatesIn({ artifacts }: PackageConfig, name: string): string | null {
+  const { groupId, artifactId = name } = artifacts.find(({ coordinates }) => coordinates['groupId'])?.coordinates ?? {};
+  return groupId === undefined ? null : `${groupId}:${artifactId}`;
 }
 
 /** The first manifest that names a package: one beside it may only set up tools. */

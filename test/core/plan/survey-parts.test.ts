@@ -32,6 +32,7 @@ function history(name: string, facts: Facts = {}): PackageHistory<ListedPackage>
   return {
     own: {
       name,
+      fullName: called,
       folder: '',
       ecosystem,
       manifest: { name: called, version: written, description: null, licence: null, dependencies: [...needs] },

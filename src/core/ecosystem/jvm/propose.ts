@@ -32,9 +32,11 @@ async function gradle(search: ProposalSearch): Promise<Proposal> {
   const text = search.manifestText;
   const group =
     /^[ \t]*(?:project\.)?group[ \t]*=?[ \t]*["']([^"'$\n]+)["']/m.exec(text)?.[1] ?? (await propertyGroup(search));
+  // Without a daemon: it would outlive the build, in a folder that is then removed.
+  const assemble = '--no-daemon -q assemble';
   const wrapper = search.files.has('gradlew') ? 'sh ./gradlew' : 'gradle';
   const up = search.folder === '' ? '' : '../'.repeat(search.folder.split('/').length);
-  const run = search.files.has('gradlew') && up !== '' ? `sh ${up}gradlew -q assemble` : `${wrapper} -q assemble`;
+  const run = search.files.has('gradlew') && up !== '' ? `sh ${up}gradlew ${assemble}` : `${wrapper} ${assemble}`;
   const coordinates = `coordinates: { groupId: ${group ?? 'GROUP'}, artifactId: ${search.name} }`;
   const classes = '{ from: build/classes/java/main, to: "." }';
   const resources = [...search.files].some((file) => file.startsWith(inside(search.folder, 'src/main/resources/')))

@@ -38,7 +38,8 @@ async function buildSystem(search: ProposalSearch): Promise<System | null> {
   }
   if (hasInside(search, 'configure.ac')) {
     const prepare = hasInside(search, 'configure') ? './configure' : 'autoreconf -fi && ./configure';
-    const run = `${prepare} --prefix=/ && make && make install DESTDIR=${to}`;
+    // Autoconf's own default, -g -O2, writes the folder of the build into every binary.
+    const run = `${prepare} --prefix=/ CFLAGS=-O2 CXXFLAGS=-O2 && make && make install DESTDIR=${to}`;
     const tools = ['make', 'cc', ...(hasInside(search, 'configure') ? [] : ['autoreconf'])];
     return { tools, run, why: 'builds and installs below {out}' };
   }

@@ -1,3 +1,4 @@
+import { stripVTControlCharacters } from 'node:util';
 import { type FoundTool, findTool } from '../../../world/tool.ts';
 
 /** Finds the first of these programs whose version begins like the one asked for. */
@@ -22,7 +23,7 @@ export async function findVersion({
 
 /** The last lines with something in them that a program printed, for telling why it failed. */
 export function lastLines(printed: string): string {
-  const lines = printed
+  const lines = stripVTControlCharacters(printed)
     .split('\n')
     .map((line) => line.trimEnd())
     .filter((line) => line.replace(/^\[\w+\]\s*/, '') !== '');

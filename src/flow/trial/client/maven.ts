@@ -9,7 +9,8 @@ import { findVersion, lastLines } from './find-version.ts';
 
 /**
  * Maven's own resolver. A project that names the releases as core extensions makes Maven fetch them, with all they depend
- * on, before anything else happens, and so needs no plugin from anywhere ("Using Maven Extensions", Core Extension).
+ * on, before anything else happens, and so needs no plugin from anywhere ("Using Maven Extensions", Core Extension). A
+ * release without a jar, such as a parent POM, is imported ("Introduction to the Dependency Mechanism", Importing Dependencies).
  */
 export const mavenClient: Client = {
   name: 'maven',
@@ -21,8 +22,8 @@ export const mavenClient: Client = {
   },
   install: async (_tool, { folder, home, env, signal }, wanted) => {
     const repository = path.join(home, 'repository');
-    await writeWhole(path.join(folder, 'pom.xml'), projectText);
-    await writeWhole(path.join(folder, '.mvn', 'extensions.xml'), extensionsText(wanted));
+    await writeWhole(path.join(folder, 'pom.xml'), projectText(wanted.filter((one) => !hasJar(one))));
+    await writeWhole(path.join(folder, '.mvn', 'extensions.xml'), extensionsText(wanted.filter(hasJar)));
     const settings = path.join(home, 'settings.xml');
     await writeWhole(settings, settingsText(wanted), 0o600);
     const args = ['-B', '-q', '-Dstyle.color=never', '-s', settings, `-Dmaven.repo.local=${repository}`, 'validate'];
@@ -35,20 +36,33 @@ export const mavenClient: Client = {
   },
 };
 
-const projectText = `<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>
-<groupId>visitor</groupId><artifactId>visitor</artifactId><version>1</version><packaging>pom</packaging></project>
+function hasJar({ offer: { delivered } }: Wanted): boolean {
+  return delivered.some(({ record: { form, file, platform } }) => {
+    const { classifier, extension } = kindOf(form, file, platform);
+    return classifier === '' && extension === 'jar';
+  });
+}
+
+function projectText(imported: readonly Wanted[]): string {
+  const dependencies = imported.map(
+    (one) => `<dependency>${coordinatesText(one)}<type>pom</type><scope>import</scope></dependency>`,
+  );
+  return `<project xmlns="http://maven.apache.org/POM/4.0.0"><modelVersion>4.0.0</modelVersion>
+<groupId>visitor</groupId><artifactId>visitor</artifactId><version>1</version><packaging>pom</packaging>
+<dependencyManagement><dependencies>${dependencies.join('')}</dependencies></dependencyManagement></project>
 `;
+}
 
 function extensionsText(wanted: readonly Wanted[]): string {
-  const extensions = wanted.flatMap(({ offer: { release } }) => {
-    const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
-    if (found === null) return [];
-    const { groupId, artifactId, version } = found;
-    return [
-      `<extension><groupId>${groupId}</groupId><artifactId>${artifactId}</artifactId><version>${version}</version></extension>`,
-    ];
-  });
-  return `<extensions>${extensions.join('')}</extensions>\n`;
+  return `<extensions>${wanted.map((one) => `<extension>${coordinatesText(one)}</extension>`).join('')}</extensions>\n`;
+}
+
+/** Elements that name a release; none for a name that has no coordinates, which was never delivered. */
+function coordinatesText({ offer: { release } }: Wanted): string {
+  const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
+  if (found === null) return '';
+  const { groupId, artifactId, version } = found;
+  return `<groupId>${groupId}</groupId><artifactId>${artifactId}</artifactId><version>${version}</version>`;
 }
 
 /** Everything comes from this one repository; files that do not match their digests are refused. */
