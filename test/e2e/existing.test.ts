@@ -1,6 +1,6 @@
 // What a maintainer meets in a repository that exists already, or begins.
 import { execFileSync } from 'node:child_process';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import type { Ecosystem } from '../../src/core/name/ecosystem.ts';
@@ -159,6 +159,15 @@ describe('a release in a workspace', () => {
     expect(run.warnings).toContain(
       `bevelstone.yaml in your working tree is not committed; this used the one at ${commit}`,
     );
+  });
+
+  it('says that the working tree has another introduction for the notes', async () => {
+    const w = await releaseWorkspace();
+    mkdirSync(path.join(w.folder, 'soundings/notes'));
+    writeFileSync(path.join(w.folder, 'soundings/notes/next.md'), 'Half tides.\n');
+    const run = await bevelstoneJson(['notes'], { cwd: w.folder });
+
+    expect(run.warnings).toEqual(['soundings/notes/next.md in your working tree is not committed; this used none']);
   });
 
   it('names what delivers a release to a destination that was added since', async () => {

@@ -493,7 +493,9 @@ function freeExample(members: readonly PackageFacts[], stream: Stream): string {
 }
 
 function releaseExactly(members: readonly PackageFacts[], version: string): string {
-  return `bevelstone release ${members.map(({ name }) => `-p ${shellWord(name)}`).join(' ')} --exactly ${version}`;
+  return ['bevelstone release', ...members.map(({ name }) => `-p ${shellWord(name)}`), `--exactly ${version}`].join(
+    ' ',
+  );
 }
 
 function behindProblem(ahead: VersionTag, core: string, members: readonly PackageFacts[]): Problem {

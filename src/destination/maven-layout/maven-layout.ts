@@ -246,6 +246,6 @@ function notOfRelease(destination: string, address: string): BevelstoneError {
   return new BevelstoneError('WITHDRAW_IMPOSSIBLE', {
     message: `${address} at ${destination} was not deleted`,
     why: 'it is not in the folder of this release, although the ledger lists it',
-    fix: 'Check the release with bevelstone ledger show, and delete its files yourself',
+    fix: 'Delete its files yourself; to see which were released: bevelstone ledger show PACKAGE@VERSION',
   });
 }

@@ -58,13 +58,14 @@ export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, n
 
 /** The notes of the release, dated by its commit so that they are the same each time. */
 export async function notesForRelease({
+  context,
   survey,
   surveyed,
   version,
   sourceTime,
   source,
-}: Pick<BuildJob, 'survey' | 'surveyed' | 'version' | 'sourceTime' | 'source'>): Promise<ReleaseNotes> {
-  const intro = await readIntro({ ...survey, commit: source }, surveyed);
+}: Pick<BuildJob, 'context' | 'survey' | 'surveyed' | 'version' | 'sourceTime' | 'source'>): Promise<ReleaseNotes> {
+  const intro = await readIntro(context, { ...survey, commit: source }, surveyed);
   const at = new Date(sourceTime * 1000);
   return { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
 }

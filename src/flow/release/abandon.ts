@@ -1,6 +1,8 @@
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { chooseRun, isUnreadable, type KnownRun, noRun } from '../../core/plan/choose-run.ts';
-import { lastRecord } from '../../core/record/run-record.ts';
+import type { EventData } from '../../core/record/run-data.ts';
+import { lastRecord, type RunRecord } from '../../core/record/run-record.ts';
+import { shellWord } from '../../core/text/shell-word.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
@@ -102,7 +104,7 @@ async function giveUp(
   const isDelivered = lastRecord(journal.records, 'sent') !== null;
   const advice: string[] = [];
   if (isDelivered) {
-    advice.push('some of it is delivered, and stays; to take it back: bevelstone withdraw PACKAGE@VERSION');
+    advice.push('some of it is delivered, and stays', ...wayBack(journal.records));
   } else if (tags.length === 0) {
     advice.push('nothing was delivered from here, and its tags stay where they are');
   } else {
@@ -126,6 +128,19 @@ async function giveUp(
       ? 'the ledger says that it was abandoned'
       : `the ledger here says that it was abandoned; it could not be pushed to ${remote}`,
   ];
+}
+
+/** Commands that withdraw what is known to be delivered. */
+function wayBack(records: readonly RunRecord[]): string[] {
+  const delivered = records
+    .filter(({ step, phase }) => step === 'sent' && phase === 'done')
+    .map(({ data }) => (data as EventData).event)
+    .flatMap((event) => (event.type === 'delivered' ? [event] : []));
+  const commands = delivered.map(
+    ({ package: name, version, destination }) =>
+      `to take it back: bevelstone withdraw ${shellWord(`${name}@${version}`)} --from ${shellWord(destination)} --reason REASON`,
+  );
+  return [...new Set(commands)];
 }
 
 /** It is not known whether its tags were taken, so they stay there if they were. */

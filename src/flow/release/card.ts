@@ -5,6 +5,7 @@ import type { Opened } from '../../core/record/run-data.ts';
 import type { Finding } from '../../core/rule/rule.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
+import type { Context } from '../context.ts';
 import type { Shipment } from '../deliver/deliver.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
 import { notesOf, readIntro } from '../survey/notes.ts';
@@ -13,6 +14,7 @@ import type { Rehearsal } from '../trial/rehearse.ts';
 
 /** What a card tells of. */
 export type CardInput = {
+  readonly context: Context;
   readonly survey: Survey;
   readonly opened: Opened;
   readonly releases: readonly ReleaseFolder[];
@@ -62,13 +64,13 @@ async function changedFiles({ survey, opened }: CardInput, commit: string): Prom
 }
 
 async function cardRelease(
-  { survey, opened, shipments, verification, rehearsal }: CardInput,
+  { context, survey, opened, shipments, verification, rehearsal }: CardInput,
   { record }: ReleaseFolder,
 ): Promise<CardRelease> {
   const surveyed = survey.packages.find(({ name }) => name === record.package);
   if (surveyed === undefined) throw new Error(`${record.package} was not surveyed`);
   const own = shipments.filter(({ release }) => release.record.package === record.package);
-  const intro = await readIntro({ ...survey, commit: opened.source }, surveyed);
+  const intro = await readIntro(context, { ...survey, commit: opened.source }, surveyed);
   const notes = notesOf(survey, surveyed, {
     at: new Date(record.sourceTime * 1000),
     intro,

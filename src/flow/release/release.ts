@@ -291,6 +291,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   await refuseTaken(repository, opened, shipments);
   await checkNarrow(context, { repository, workspace: at.workspace, shipments });
   const card = await makeCard({
+    context,
     survey: at,
     opened,
     releases: withSboms,

@@ -55,6 +55,7 @@ export async function makeReleaseCommit(
         warn(context, `${inside(file)} gets its stamp in the build only: the rule could not be applied to it again`);
       const { surveyed, version } = each;
       const notes = await notesForRelease({
+        context,
         survey,
         surveyed,
         version,

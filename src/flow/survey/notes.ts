@@ -11,6 +11,7 @@ import { readFilesAt } from '../../world/git/read-objects.ts';
 import { commitTime } from '../../world/git/repository.ts';
 import { gitLine } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
+import { noteUncommitted } from '../workspace/workspace.ts';
 import { extendChangelogFile } from './changelog-file.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
 
@@ -51,7 +52,7 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
     : context.now();
   const releases: WrittenNotes[] = [];
   for (const pkg of chosen) {
-    const intro = pkg.here === null ? await readIntro(survey, pkg) : null;
+    const intro = pkg.here === null ? await readIntro(context, survey, pkg) : null;
     const notes = notesOf(survey, pkg, {
       at,
       intro,
@@ -110,9 +111,14 @@ function whyWithoutChanges({ because, reasons, last }: SurveyedPackage): string 
 }
 
 /** The maintainer's own introduction at the surveyed commit: `notes/next.md` of the package. */
-export async function readIntro({ workspace, commit }: Survey, { folder }: SurveyedPackage): Promise<string | null> {
+export async function readIntro(
+  context: Context,
+  { workspace: { repository }, commit }: Survey,
+  { folder }: SurveyedPackage,
+): Promise<string | null> {
   const file = folder === '.' ? 'notes/next.md' : `${folder}/notes/next.md`;
-  const text = (await readFilesAt(workspace.repository.place, commit, [file])).get(file) ?? null;
+  const text = (await readFilesAt(repository.place, commit, [file])).get(file) ?? null;
+  await noteUncommitted(context, { repository, commit, committed: new Map([[file, text]]) });
   return text === null || text.trim() === '' ? null : text.trim();
 }
 

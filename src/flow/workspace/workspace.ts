@@ -214,7 +214,7 @@ async function readConfigText(
  * Says once which files of the working tree differ from what was read at the commit. Of another commit than HEAD they are meant
  * to differ.
  */
-async function noteUncommitted(
+export async function noteUncommitted(
   context: Context,
   {
     repository: { root, place },

@@ -42,7 +42,7 @@ function notFound(file: string, path: string, paths: readonly string[]): Bevelst
   const near = below ?? nearest(path, paths);
   return new BevelstoneError('ENTRY_NOT_FOUND', {
     message: `${file} has no file ${path}`,
-    why: 'expected a path as shown by `bevelstone inspect`, including the top folder',
+    why: 'expected a path as shown by `bevelstone inspect FILE`, including the top folder',
     fix: near === null ? 'List the entries with: bevelstone inspect FILE' : `Did you mean "${near}"?`,
     where: { file },
   });

@@ -95,7 +95,7 @@ describe('what init proposes', () => {
       'Gradle by its wrapper',
       'jvm',
       { 'build.gradle': "group = 'example.fenmarsh'\n", gradlew: '' },
-      ['sh ./gradlew -q assemble'],
+      ['sh ./gradlew --no-daemon -q assemble'],
       [
         '{ form: jar, coordinates: { groupId: example.fenmarsh, artifactId: tide-mark }, files: [{ from: build/classes/java/main, to: "." }] }',
         '{ form: sources-jar, coordinates: { groupId: example.fenmarsh, artifactId: tide-mark } }',
@@ -127,7 +127,7 @@ describe('what init proposes', () => {
     [{ 'CMakeLists.txt': 'project(x)\ninstall(TARGETS x)\n' }, 'cmake --install build --prefix {out}/{platform}'],
     [{ 'meson.build': "project('x', 'c')" }, 'DESTDIR={out}/{platform} meson install -C build'],
     [{ 'configure.ac': 'AC_INIT' }, 'autoreconf -fi && ./configure --prefix=/'],
-    [{ 'configure.ac': 'AC_INIT', configure: '' }, './configure --prefix=/ && make'],
+    [{ 'configure.ac': 'AC_INIT', configure: '' }, './configure --prefix=/ CFLAGS=-O2 CXXFLAGS=-O2 && make'],
     [
       { Makefile: 'prefix = /usr\ninstall:\n\tcp x $(DESTDIR)$(prefix)\n' },
       'make install prefix=/ DESTDIR={out}/{platform}',

@@ -8,7 +8,7 @@ export const tooLarge: Rule = {
   severity: 'refuse',
   what: 'The artifact is no larger than `verify.largest`',
   why: 'A sudden growth is most often something that slipped in',
-  fix: 'Look at the largest entries with `bevelstone inspect`, leave out what does not belong, or raise the limit',
+  fix: 'Look at the largest entries with `bevelstone inspect FILE`, leave out what does not belong, or raise the limit',
   example: 'largest: 200 kB and an artifact of 14 MB',
   check: ({ sizeBytes, entries }, { largest }) => {
     if (largest === null || sizeBytes <= largest) return [];
