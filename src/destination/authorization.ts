@@ -3,12 +3,16 @@ import type { Protocol } from '../core/name/protocol.ts';
 import { protocolDefinitions } from '../core/protocol/definitions.ts';
 import type { Credential } from '../world/credential.ts';
 
-/** A bare secret as the kind that the protocol usually has: USER:PASSWORD, a token, a key in a header. */
+/** A bare secret as the kind that the protocol usually has: USER:PASSWORD, ACCESS:SECRET, a token, a key in a header. */
 export function usualCredential(speaks: Protocol, credential: Credential): Credential {
   if (credential.type !== 'bare') return credential;
   const { secret } = credential;
-  const { isUserWithPassword, otherwise } = protocolDefinitions[speaks].bareSecret;
-  const colon = isUserWithPassword ? secret.indexOf(':') : -1;
+  const { bareSecret, usesAccessKeys } = protocolDefinitions[speaks];
+  const { isUserWithPassword, otherwise } = bareSecret;
+  const split = secret.indexOf(':');
+  if (usesAccessKeys && split > 0)
+    return { type: 'keys', accessKey: secret.slice(0, split), secretKey: secret.slice(split + 1), session: null };
+  const colon = isUserWithPassword ? split : -1;
   if (colon > 0) return { type: 'basic', user: secret.slice(0, colon), password: secret.slice(colon + 1) };
   if (otherwise.type === 'basic') return { ...otherwise, password: secret };
   return otherwise.type === 'header' ? { ...otherwise, value: secret } : { ...otherwise, secret };

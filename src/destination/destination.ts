@@ -49,11 +49,25 @@ export type Subject = {
 /** What is asked of an index: a file of a release. */
 export type ListedParcel = Pick<Parcel, keyof Subject | 'fileName' | 'sha256'>;
 
+/** How a probe may ask. */
+export type Asking = {
+  /** Whether it may write something small and delete it again: `probe: write`, and never in a dry run. */
+  readonly mayWrite: boolean;
+  /** Whether it asks what else the credential may write to. */
+  readonly lists: boolean;
+};
+
 /** What a destination lets us do. */
 export type Access = {
   readonly credential: 'accepted' | 'refused' | 'none' | 'unknown';
   /** Who we are there, or why we may not. */
   readonly why: string | null;
+  /** What could not be tested, such as `write permission`. */
+  readonly untested: readonly string[];
+  /** Name and version of the server, as it says; null when it does not. */
+  readonly server: string | null;
+  /** Repositories, buckets or packages there, where the server lists them to this credential. */
+  readonly places: readonly string[];
   /** Whether the credential opens more than one package, where the protocol tells. */
   readonly opens: 'this package' | 'more' | 'unknown';
   /** How far its clock is ahead of ours, in milliseconds; null when it does not tell the time. */
@@ -91,8 +105,11 @@ export type Destination = {
   readonly speaks: Protocol;
   /** Where it is, for people. */
   readonly url: string;
-  /** Asks whether it is reachable and takes the credential, for this package; never changes anything. */
-  readonly access: (subject: Subject) => Promise<Access>;
+  /**
+   * Asks whether it is reachable, speaks this protocol at this address and takes the credential, for this package. Changes
+   * nothing, but for a small file that comes and goes where that is allowed. @throws DESTINATION_ANSWER for a wrong address
+   */
+  readonly access: (subject: Subject, asking: Asking) => Promise<Access>;
   /** Asks whether the name and the version are free. */
   readonly nameState: (subject: Subject) => Promise<NameState>;
   /** Asks what is there; never changes anything. @param all every parcel of the same release that goes there. */
@@ -127,7 +144,7 @@ export function makeDestination<State>(
 ): Destination {
   return {
     ...about,
-    access: (subject) => methods.access(state, subject),
+    access: (subject, asking) => methods.access(state, subject, asking),
     nameState: (subject) => methods.nameState(state, subject),
     find: (parcel, all) => methods.find(state, parcel, all),
     deliver: (parcel, sending) => methods.deliver(state, parcel, sending),

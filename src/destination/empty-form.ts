@@ -1,7 +1,9 @@
 import { encodeForm } from '../core/protocol/multipart.ts';
+import { packageRight, writePermission } from '../core/protocol/untested.ts';
 import type { HttpRequest } from '../world/http.ts';
+import { aboutServer, deniedAccess, isDenied } from './access.ts';
 import type { Access } from './destination.ts';
-import { callText, refused, skewOf, textBody, type Web } from './web.ts';
+import { callText, isDone, notThisProtocol, refused, strangeAnswer, textBody, type Web } from './web.ts';
 
 /** Where uploads go, and the texts that a form there begins with. */
 export type EmptyForm = {
@@ -10,17 +12,31 @@ export type EmptyForm = {
   readonly fields: readonly (readonly [string, string])[];
 };
 
-/** Tries a credential with a form that can't publish anything: a server complains about it only after it looked at who asks. */
+/** What servers say of a form that lacks what it is for, once they have looked at who sends it. */
+const complaints: ReadonlySet<number> = new Set([400, 415, 422]);
+
+/**
+ * Tries address and credential with a form that can't publish anything: a server that takes uploads there complains about the
+ * form, and only after it looked at who asks.
+ * @throws DESTINATION_ANSWER where nothing takes uploads.
+ */
 export async function accessByEmptyForm(web: Web, { method, url, fields }: EmptyForm): Promise<Access> {
   const isAnonymous = Object.keys(web.headers).length === 0;
   const form = encodeForm(fields, { field: 'none', fileName: 'none', contentType: 'text/plain' }, 'x7q2');
   const body = textBody(form.before.toString() + form.behind.toString());
   const answer = await callText(web, { method, url, headers: { 'content-type': form.contentType }, body });
-  const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-  if (answer.status === 401 || answer.status === 403) {
-    if (isAnonymous) return { credential: 'none', why: 'an upload needs one', ...common };
-    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
+  if (isDenied(answer)) return deniedAccess(web, answer);
+  if (complaints.has(answer.status) && strangeAnswer(answer, url) === null)
+    return {
+      ...aboutServer(answer),
+      credential: isAnonymous ? 'none' : 'accepted',
+      why: null,
+      untested: [packageRight],
+    };
+  if (answer.status >= 500) throw refused(web, 'an empty upload', answer);
+  if (isDone(answer.status) && strangeAnswer(answer, url) === null) {
+    const why = `it took an empty upload (${answer.status}), so it does not show whether it looked at the credential`;
+    return { ...aboutServer(answer), credential: isAnonymous ? 'none' : 'unknown', why, untested: [writePermission] };
   }
-  if (answer.status === 400) return { credential: isAnonymous ? 'none' : 'accepted', why: null, ...common };
-  return { credential: 'unknown', why: `an empty upload was answered with ${answer.status}`, ...common };
+  throw notThisProtocol(web, url, answer, 'it does not take uploads at this address');
 }

@@ -6,7 +6,7 @@ import { clipRedacted } from '../core/text/redact.ts';
 import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
 
 /** An answer that was read to its end. */
-export type TextAnswer = Pick<HttpAnswer, 'status' | 'headers' | 'receivedAt'> & { readonly text: string };
+export type TextAnswer = Pick<HttpAnswer, 'status' | 'headers' | 'receivedAt' | 'url'> & { readonly text: string };
 
 /** A destination that is spoken to by HTTP: who it is, and the headers that let us in. */
 export type Web = {
@@ -54,12 +54,12 @@ export function untrustedOrigin({ name, origins }: Pick<Web, 'name' | 'origins'>
 /** Sends a request and reads the answer, of at most 32 MiB. */
 export async function callText(web: Web, request: HttpRequest): Promise<TextAnswer> {
   const answer = await call(web, request);
-  return {
-    status: answer.status,
-    headers: answer.headers,
-    receivedAt: answer.receivedAt,
-    text: await readText(answer, request.url),
-  };
+  return { ...withoutBody(answer), text: await readText(answer, request.url) };
+}
+
+/** An answer without its body. */
+export function withoutBody({ status, headers, receivedAt, url }: HttpAnswer): Omit<HttpAnswer, 'chunks'> {
+  return { status, headers, receivedAt, url };
 }
 
 /** A short text as a body. */
@@ -90,6 +90,53 @@ export async function openAddress(web: Web, address: string): Promise<AsyncItera
   throw refused(web, address, { ...answer, text });
 }
 
+/** Name and version of a server, as it says; null when it does not. */
+export function serverOf({ headers }: Pick<HttpAnswer, 'headers'>): string | null {
+  const said = headers['server'] ?? headers['x-powered-by'];
+  const text = typeof said === 'string' ? cleanText(said).trim().slice(0, 60) : '';
+  return text === '' ? null : text;
+}
+
+/**
+ * What is wrong with an answer that comes from something else than the server that is meant, by its status, its type and the
+ * words of common servers; null when nothing tells.
+ */
+export function strangeAnswer({ status, headers, text, url }: TextAnswer, asked: string): string | null {
+  const from = URL.canParse(url) && new URL(url).origin !== new URL(asked).origin ? ` of ${new URL(url).origin}` : '';
+  if (status === 407) return 'the proxy wants a user and a password';
+  if (status >= 300 && status <= 399 && status !== 304) return `it redirects to ${placeOf(headers['location'], url)}`;
+  if (status === 400 && /plain HTTP request was sent to HTTPS port|HTTP request to an HTTPS server/i.test(text))
+    return 'it speaks TLS at this port: the address should begin with https://';
+  const isPage =
+    /^text\/html\b/i.test(String(headers['content-type'] ?? '')) || /^\s*<(?:!doctype html|html)/i.test(text);
+  if (status === 503 && /maintenance/i.test(text)) return `a maintenance page${from}`;
+  if (!isPage || !isDone(status)) return null;
+  if (/type\s*=\s*["']?password/i.test(text)) return `a login page${from}`;
+  return /\bmaintenance\b/i.test(text) ? `a maintenance page${from}` : `a web page${from}`;
+}
+
+function placeOf(location: unknown, url: string): string {
+  return typeof location === 'string' && URL.canParse(location, url)
+    ? cleanText(new URL(location, url).origin + new URL(location, url).pathname)
+    : 'nowhere';
+}
+
+/** The error for an answer that is not this protocol's, with what it seems to be instead. */
+export function notThisProtocol(
+  web: Pick<Web, 'name'>,
+  asked: string,
+  answer: TextAnswer,
+  expected: string,
+): BevelstoneError {
+  const strange = strangeAnswer(answer, asked);
+  const why = strange === null ? `${expected}; it answered ${answer.status}` : `${expected}; ${asWords(strange)}`;
+  return unexpectedAnswer(web.name, why, asked);
+}
+
+function asWords(strange: string): string {
+  return /^an? /.test(strange) ? `the answer is ${strange}` : strange;
+}
+
 /** How far the server's clock is ahead, in milliseconds (RFC 9110 §6.6.1). */
 export function skewOf({ headers, receivedAt }: Pick<HttpAnswer, 'headers' | 'receivedAt'>): number | null {
   const at = Date.parse(String(headers['date'] ?? ''));
@@ -105,7 +152,11 @@ export function refused(
   const { status } = answer;
   const reason = messageFor(answer.text, secrets);
   const message = `${destination} refused ${what}`;
-  const why = `it answered ${status}${reason === '' ? '' : `: ${reason}`}`;
+  const strange = strangeAnswer(answer, answer.url);
+  const why =
+    strange === null
+      ? `it answered ${status}${reason === '' ? '' : `: ${reason}`}`
+      : `it answered ${status}: ${strange}`;
   if (status === 401 || status === 403) {
     const fix =
       status === 401

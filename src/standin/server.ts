@@ -1,6 +1,7 @@
 import path from 'node:path';
 import fastify from 'fastify';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import type { Lack } from '../core/name/lack.ts';
 import { type RemoteProtocol, remoteProtocols } from '../core/name/protocol.ts';
 import { makeFolder } from '../world/files.ts';
 import { addFaults, type Fault, Faults } from './fault.ts';
@@ -40,6 +41,7 @@ export type StandinSettings = {
   readonly speaks?: readonly RemoteProtocol[];
   readonly faults?: readonly Fault[];
   readonly maxBytes?: number;
+  readonly lacks?: readonly Lack[];
   /** Where names that are not here are looked up, by protocol. */
   readonly upstream?: Partial<Readonly<Record<RemoteProtocol, string>>>;
 };
@@ -108,6 +110,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
       faults,
       now,
       maxBytes,
+      lacks: new Set(settings.lacks),
       upstream: upstream === undefined ? null : upstream.replace(/\/*$/, '/'),
     });
   }

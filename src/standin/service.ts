@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { Lack } from '../core/name/lack.ts';
 import type { ShownPackage } from '../core/page/registry-page.ts';
 import { drain, send } from '../world/http.ts';
 import type { Faults } from './fault.ts';
@@ -15,6 +16,8 @@ export type Service = {
   readonly now: () => Date;
   /** Where names that are not here are looked up, with `/` behind; null for nowhere. */
   readonly upstream: string | null;
+  /** What it cannot do, as other servers of these protocols cannot. */
+  readonly lacks: ReadonlySet<Lack>;
   /** The largest upload that is taken. */
   readonly maxBytes: number;
 };

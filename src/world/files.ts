@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
-import { createWriteStream } from 'node:fs';
+import { constants, createWriteStream } from 'node:fs';
 import {
+  access,
   chmod,
   copyFile,
   cp,
@@ -260,4 +261,23 @@ function unwritable(error: unknown, file: string): unknown {
 export function isMissing(error: unknown): boolean {
   const code = (error as NodeJS.ErrnoException | null)?.code;
   return code === 'ENOENT' || code === 'ENOTDIR';
+}
+
+/**
+ * Whether files could be written below a folder that may not be there yet.
+ * @returns the nearest folder that is there, and what is wrong with it; null for nothing.
+ */
+export async function whyNotWritable(
+  folder: string,
+): Promise<{ readonly nearest: string; readonly problem: string | null }> {
+  let nearest = folder;
+  while (!(await exists(nearest)) && path.dirname(nearest) !== nearest) nearest = path.dirname(nearest);
+  if (!(await isFolder(nearest))) return { nearest, problem: 'is not a folder' };
+  try {
+    await access(nearest, constants.W_OK | constants.X_OK);
+    return { nearest, problem: null };
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    return { nearest, problem: code === 'EROFS' ? 'is on a file system for reading only' : 'is not writable' };
+  }
 }

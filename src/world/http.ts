@@ -18,6 +18,8 @@ export type HttpAnswer = {
   readonly status: number;
   readonly headers: Readonly<Record<string, string | string[] | undefined>>;
   readonly chunks: AsyncIterable<Uint8Array>;
+  /** Where it came from, after redirects. */
+  readonly url: string;
   /** When it began to come, by the clock of this machine. */
   readonly receivedAt: Date;
 };
@@ -105,7 +107,10 @@ export async function drain({ chunks }: HttpAnswer): Promise<void> {
 }
 
 /** The body as text. @throws DESTINATION_ANSWER when it is longer than 32 MiB; of a refusal the first 64 KiB are enough. */
-export async function readText({ status, chunks }: Omit<HttpAnswer, 'headers'>, url: string): Promise<string> {
+export async function readText(
+  { status, chunks }: Pick<HttpAnswer, 'status' | 'chunks'>,
+  url: string,
+): Promise<string> {
   const isRefusal = status >= 400;
   const limit = isRefusal ? maxRefusalBytes : maxTextBytes;
   const parts: Uint8Array[] = [];
@@ -149,6 +154,7 @@ async function sendOnce({ method, url, headers, body, signal }: HttpRequest): Pr
       status: answer.statusCode,
       headers: answer.headers,
       chunks: guarded(answer.body, url),
+      url,
       receivedAt: new Date(),
     };
   } catch (cause) {
@@ -203,8 +209,13 @@ const reasons: Readonly<Record<string, string>> = {
 /** What the system says of a server that cannot be reached, as an error of ours. */
 export function unreachable(url: string, cause: unknown): BevelstoneError {
   const { code = '', message = '' } = deepest(cause);
-  const why = reasons[code] ?? (message || 'no reason was given');
   const { origin, protocol } = new URL(url);
+  const known = reasons[code] ?? (message || 'no reason was given');
+  // A server of TLS closes the connection when it is spoken to without.
+  const why =
+    protocol === 'http:' && ['ECONNRESET', 'UND_ERR_SOCKET'].includes(code)
+      ? `${known}: perhaps the address should begin with https://`
+      : known;
   const proxy = proxyNames[protocol as keyof typeof proxyNames]?.find((name) => process.env[name]);
   return new BevelstoneError('DESTINATION_UNREACHABLE', {
     message: `${origin} could not be reached`,

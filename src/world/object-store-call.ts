@@ -38,6 +38,11 @@ export function isStatus(error: unknown, status: number): boolean {
   return error instanceof BevelstoneError && statusOf(error.cause) === status;
 }
 
+/** The store's own code for an error of `callStore`, such as `NoSuchBucket`; '' for none. */
+export function storeCode(error: unknown): string {
+  return error instanceof BevelstoneError && error.cause instanceof Error ? error.cause.name : '';
+}
+
 function statusOf(error: unknown): number | null {
   const status = objectOf(objectOf(error)['$metadata'])['httpStatusCode'];
   return typeof status === 'number' ? status : null;
@@ -64,6 +69,14 @@ function translate({ destination, what, url, secrets }: StoreCall, error: unknow
     });
   }
   if (status === null) return unreachable(url, cause);
+  if (status >= 200 && status <= 399) {
+    return new BevelstoneError('DESTINATION_ANSWER', {
+      message: `${destination} did not answer as its protocol requires`,
+      why: `it answered ${status}, and not as an object store does: perhaps a web page or a redirect`,
+      fix: `Check the address: ${url}`,
+      cause,
+    });
+  }
   const why = `it answered ${status}${name === '' || name === 'Unknown' ? '' : ` ${name}`}${message === '' || message === name ? '' : `: ${message}`}`;
   if (status === 401 || status === 403) {
     const isClock = name === 'RequestTimeTooSkewed';

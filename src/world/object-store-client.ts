@@ -17,8 +17,14 @@ function quietLibrary(): void {
   process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] = 'true';
 }
 
-/** A client of an object store. It sends no request yet. @throws CREDENTIAL_KIND */
-export function makeObjectStoreClient({ url, region, pathStyle, credential }: ObjectStorePlace): S3Client {
+/** What the answers of a store told of it; null until they do. */
+export type StoreSeen = { server: string | null; skewMs: number | null };
+
+/** A client of an object store, and what it will have seen. It sends no request yet. @throws CREDENTIAL_KIND */
+export function makeObjectStoreClient({ url, region, pathStyle, credential }: ObjectStorePlace): {
+  readonly client: S3Client;
+  readonly seen: StoreSeen;
+} {
   quietLibrary();
   const client = new S3Client({
     endpoint: url,
@@ -43,10 +49,23 @@ export function makeObjectStoreClient({ url, region, pathStyle, credential }: Ob
     },
     { step: 'build', name: 'digestOnce', priority: 'low' },
   );
-  return client;
+  const seen: StoreSeen = { server: null, skewMs: null };
+  client.middlewareStack.add(
+    (next) => async (args) => {
+      const found = await next(args);
+      const { headers } = found.response as { headers: Record<string, string | undefined> };
+      seen.server = headers['server']?.slice(0, 60) ?? null;
+      const at = Date.parse(headers['date'] ?? '');
+      seen.skewMs = Number.isNaN(at) ? null : at - Date.now();
+      return found;
+    },
+    // Behind the parser, where the answer is still as it came.
+    { step: 'deserialize', name: 'seen', priority: 'low' },
+  );
+  return { client, seen };
 }
 
-/** Keys, `ACCESS:SECRET` as one text, the usual chain, or none at all. */
+/** Keys, the usual chain, or none at all. */
 function credentialsOf(credential: Credential): Partial<ConstructorParameters<typeof S3Client>[0]> {
   if (credential.type === 'chain') return {};
   if (credential.type === 'keys') {
@@ -55,9 +74,6 @@ function credentialsOf(credential: Credential): Partial<ConstructorParameters<ty
     return { credentials: session === null ? keys : { ...keys, sessionToken: session } };
   }
   if (credential.type === 'none') return { signer: { sign: async (request) => request } };
-  const text = credential.type === 'bare' ? credential.secret : '';
-  const colon = text.indexOf(':');
-  if (colon > 0) return { credentials: { accessKeyId: text.slice(0, colon), secretAccessKey: text.slice(colon + 1) } };
   throw new BevelstoneError('CREDENTIAL_KIND', {
     message: 'invalid credential for s3',
     why: 'an object store needs an access key and a secret key',

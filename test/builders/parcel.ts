@@ -157,3 +157,6 @@ export async function bytesAt(destination: Destination, address: string): Promis
   for await (const part of await destination.open(address)) parts.push(part);
   return Buffer.concat(parts);
 }
+
+/** How a probe asks that writes nothing. */
+export const asking = { mayWrite: false, lists: false };

@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { remoteProtocols } from '../../src/core/name/protocol.ts';
-import { bytesAt, destinationAt, parcelFor, quietly, testStandin } from '../builders/parcel.ts';
+import { asking, bytesAt, destinationAt, parcelFor, quietly, testStandin } from '../builders/parcel.ts';
 import { goodToken, tokenFor } from '../builders/workspace.ts';
 
 const subjectOf = ({ packageName, name, version, spellings }: Awaited<ReturnType<typeof parcelFor>>) => ({
@@ -75,9 +75,10 @@ describe.each(remoteProtocols)('%s', (speaks) => {
     const good = await destinationAt(speaks, standin);
     await good.deliver(parcel, quietly(parcel));
 
-    const taken = await good.access(subjectOf(parcel));
+    const taken = await good.access(subjectOf(parcel), asking);
     const refused = await (await destinationAt(speaks, standin, { token: 'wrong-token-0000' })).access(
       subjectOf(parcel),
+      asking,
     );
 
     expect(['accepted', 'unknown']).toContain(taken.credential);

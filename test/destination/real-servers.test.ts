@@ -7,7 +7,7 @@ import type { Protocol } from '../../src/core/name/protocol.ts';
 import type { Destination, Parcel } from '../../src/destination/destination.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import { testContext } from '../builders/context.ts';
-import { bytesAt, destinationConfig, parcelFor, parcelOfBytes, placeAt, quietly } from '../builders/parcel.ts';
+import { asking, bytesAt, destinationConfig, parcelFor, parcelOfBytes, placeAt, quietly } from '../builders/parcel.ts';
 import {
   account,
   itWithServer,
@@ -84,9 +84,27 @@ itWithServer('docker-registry')('a registry takes artifacts, their SBOMs as refe
   const wrong = await openAt('oci', `${url}tides`, {
     credential: { user: 'stranger', password: 'env:OFFICE_PASSWORD' },
   });
-  expect((await wrong.access({ ...parcel, packageName: 'tidemark' })).credential).toBe('refused');
+  expect((await wrong.access({ ...parcel, packageName: 'tidemark' }, asking)).credential).toBe('refused');
   await destination.withdraw(parcel, { delivered: [], reason: 'wrong tides', erase: false });
   expect((await fetch(`${base}1.4.0`, { headers })).status).toBe(404);
+});
+
+itWithServer('docker-registry')('a copy of a release by another client has the same digests', async () => {
+  if (!hasTool('skopeo')) return;
+  const url = await startDockerRegistry();
+  const destination = await openAt('oci', `${url}tides`);
+  const one = { ...(await parcelFor('oci')), platform: 'linux-x64' };
+  const all = [one, parcelOfBytes(Buffer.from('tides'), { fileName: 'high & low-1.4.0.tar.gz' })];
+  for (const parcel of all) await destination.deliver(parcel, { all, moved: () => {} });
+  await destination.point(all);
+
+  const at = (place: string) => `docker://${new URL(url).host}/${place}/tidemark:1.4.0`;
+  const own = `${account.user}:${account.password}`;
+  const open = ['--src-tls-verify=false', '--dest-tls-verify=false', '--src-creds', own, '--dest-creds', own];
+  execFileSync('skopeo', ['copy', '--all', ...open, at('tides'), at('copies')], { stdio: 'ignore' });
+  const raw = (place: string) =>
+    execFileSync('skopeo', ['inspect', '--raw', '--tls-verify=false', '--creds', own, at(place)]).toString();
+  expect(raw('copies')).toBe(raw('tides'));
 });
 
 itWithServer('nginx')('a WebDAV server takes files, its collections made when they are missing', async () => {
@@ -142,7 +160,7 @@ itWithServer('verdaccio')('a registry for npm takes packages, dist-tags and a de
   await deliverTwice(destination, parcel);
   await deliverTwice(destination, scoped);
 
-  expect((await destination.access(parcel)).credential).toBe('accepted');
+  expect((await destination.access(parcel, asking)).credential).toBe('accepted');
   expect((await destination.find(other, [other])).type).toBe('different');
   await expect(destination.deliver(other, quietly(other))).rejects.toMatchObject({ code: 'DELIVERY_EXISTS' });
   await destination.withdraw(parcel, { delivered: [], reason: 'low water an hour late', erase: false });

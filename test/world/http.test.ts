@@ -62,6 +62,6 @@ it('tells of a connection that is cut in the middle', async () => {
 
   await expect(send({ method: 'GET', url })).rejects.toMatchObject({
     code: 'DESTINATION_UNREACHABLE',
-    why: 'the connection was cut',
+    why: 'the connection was cut: perhaps the address should begin with https://',
   });
 });

@@ -19,7 +19,12 @@ export const probe: Command<ProbeOptions, Probe> = {
     ['probe', 'Every destination that packages are sent to, side by side'],
     ['probe office --keep office', 'Type or pipe in a credential, to be used as kept:office'],
   ],
-  parse: (raw) => ({ destinations: textList(raw, 'destinations'), keep: optionalText(raw, 'keep') }),
+  parse: (raw) => ({
+    destinations: textList(raw, 'destinations'),
+    keep: optionalText(raw, 'keep'),
+    mayWrite: true,
+    lists: true,
+  }),
   run: async (options, context) => {
     const flow = await import('../../flow/deliver/probe.ts');
     const result = await flow.probeDestinations(context, options);

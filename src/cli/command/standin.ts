@@ -1,4 +1,5 @@
 import { once } from 'node:events';
+import { lacks } from '../../core/name/lack.ts';
 import { remoteProtocols } from '../../core/name/protocol.ts';
 import type { RunningStandin, StandinOptions } from '../../flow/trial/standin.ts';
 import { type Command, optionalText, textList } from '../command.ts';
@@ -23,6 +24,12 @@ export const standin: Command<StandinOptions, RunningStandin> = {
         describe:
           'Accepted token, as env:NAME or file:PATH, optionally followed by ,read or ,only=PACKAGE; may be repeated',
       })
+      .option('lacks', {
+        type: 'string',
+        array: true,
+        choices: lacks,
+        describe: 'What it cannot do, to try a program with such a server',
+      })
       .option('private', { type: 'boolean', describe: 'Reading needs a token too' }),
   examples: [
     ['standin --store ../office', 'A registry on 127.0.0.1:8088 that stores uploads in ../office'],
@@ -34,6 +41,7 @@ export const standin: Command<StandinOptions, RunningStandin> = {
     store: optionalText(raw, 'store'),
     tokens: textList(raw, 'token'),
     speaks: textList(raw, 'speaks'),
+    lacks: textList(raw, 'lacks'),
     isPrivate: raw['private'] === true,
   }),
   run: async (options, context) => {

@@ -1,8 +1,10 @@
 import { maxSkewMs } from '../../core/protocol/clock-skew.ts';
+import { writePermission } from '../../core/protocol/untested.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Probe, ProbedDestination, ProbedPackage } from '../../flow/deliver/probe.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
 import { renderTable } from './table.ts';
+import { beside } from './wrap.ts';
 
 /** Destinations side by side: one line each, then one per package and destination. */
 export function renderProbe({ destinations, kept }: Probe, screen: Screen): string {
@@ -12,13 +14,14 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
     destination.speaks,
     destination.reachable ? 'reachable' : 'not reachable',
     credentialText(destination),
+    writingText(destination),
     destination.skewMs === null
       ? blank(screen)
       : Math.abs(destination.skewMs) > maxSkewMs
         ? `${Math.round(destination.skewMs / 60_000)} min off`
         : 'same',
   ]);
-  const columns = ['destination', 'speaks', 'connection', 'credential', 'clock'];
+  const columns = ['destination', 'speaks', 'connection', 'credential', 'writing', 'clock'];
   const packages = destinations.flatMap(({ name, packages: own }) =>
     own.map((probedPackage) => [
       `${signText(markOfPackage(probedPackage), screen)} ${probedPackage.name}`,
@@ -40,13 +43,37 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
   const titles = ['package', 'version', 'at', 'name', 'the version is', 'token'];
   const lines = [screen.colours.bold('Destinations'), '', renderTable({ columns, rows, screen })];
   if (packages.length > 0) lines.push('', renderTable({ columns: titles, rows: packages, screen }));
-  lines.push('', ...destinations.map(({ name, url }) => `    ${cleanText(name)} is ${cleanText(url)}`));
+  lines.push('', ...destinations.flatMap((destination) => detailsOf(destination, screen)));
   if (kept !== null) lines.push('', `The credential is kept in ${cleanText(kept)}`);
   return lines.join('\n');
 }
 
-function markOf({ reachable, credential, skewMs }: ProbedDestination): Mark {
+/** Where it is, what the server says of itself, and what could not be tested. */
+function detailsOf({ name, url, server, untested, repositories }: ProbedDestination, screen: Screen): string[] {
+  const details = [
+    ...(server === null ? [] : [`server: ${server}`]),
+    ...(untested.length === 0 ? [] : [`not tested: ${untested.join(', ')}${howToTest(untested)}`]),
+    ...(repositories.length === 0 ? [] : [`there: ${repositories.join(', ')}`]),
+  ];
+  return [
+    `    ${cleanText(name)} is ${cleanText(url)}`,
+    ...details.map((text) => beside('        ', cleanText(text), screen)),
+  ];
+}
+
+/** A setting tests what only a write can show. */
+function howToTest(untested: readonly string[]): string {
+  return untested.includes(writePermission) ? '; `probe: write` in the destination tests it' : '';
+}
+
+function writingText({ write, reachable, credential }: ProbedDestination): string {
+  if (!reachable || credential === 'refused' || credential === 'missing') return 'not tested';
+  return write === 'tested' ? 'allowed' : 'not tested';
+}
+
+function markOf({ reachable, credential, skewMs, untested }: ProbedDestination): Mark {
   if (!reachable || credential === 'refused' || credential === 'missing') return 'refused';
+  if (untested.length > 0) return 'warning';
   return skewMs !== null && Math.abs(skewMs) > maxSkewMs ? 'warning' : 'done';
 }
 

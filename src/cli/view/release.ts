@@ -107,6 +107,7 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
     ['rules', findings.length === 0 ? ['no findings'] : findings],
     ['rehearsed', rehearsed],
     ['without', without],
+    ['not tested', card.untested],
     ['allowed', card.opted],
   ];
   return facts.filter(([, lines]) => lines.length > 0);

@@ -189,6 +189,8 @@ export type DestinationConfig = {
   readonly 'also-trusts': readonly string[];
   /** Whether a delivery that could not be downloaded again counts all the same. */
   readonly confirm: 'now' | 'later';
+  /** Whether a probe may write something small and delete it again, to test the permission. */
+  readonly probe: 'read' | 'write';
 };
 
 /** One way to try an installed package out. */

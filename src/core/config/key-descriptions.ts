@@ -152,6 +152,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'destinations.*.make-bucket': 'Whether a missing bucket is created.',
   'destinations.*.also-trusts': 'Further origins that may get the credential, such as a server for uploads.',
   'destinations.*.confirm': 'now: a file that cannot be downloaded again is a failure. later: it is not.',
+  'destinations.*.probe': 'write: a probe tests write permission with something small that it deletes again.',
   gates: 'What must hold before a release starts.',
   'gates.clean': 'Nothing is uncommitted.',
   'gates.in-step': 'The branch is not behind the remote.',

@@ -466,6 +466,7 @@ const destination = () =>
     'make-bucket': Joi.boolean().default(false),
     'also-trusts': Joi.array().items(origin()).default([]),
     confirm: Joi.string().valid('now', 'later').default('now'),
+    probe: Joi.string().valid('read', 'write').default('read'),
   });
 
 const trial = () =>

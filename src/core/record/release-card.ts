@@ -57,6 +57,8 @@ export type ReleaseCard = {
   /** Packages with nothing to release. */
   readonly resting: readonly string[];
   readonly destinations: readonly { readonly name: string; readonly url: string }[];
+  /** What probes could not test, such as `write permission not tested at office`. */
+  readonly untested: readonly string[];
   /** Gates that were opened on purpose. */
   readonly opted: readonly string[];
 };

@@ -1,15 +1,19 @@
+import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formatSums, parseSums, renderShelf, type ShelfFile } from '../../core/protocol/folder/shelf-page.ts';
 import { hashFile, readBytes } from '../../world/file-bytes.ts';
-import { exists, namesBelow, readTextIfThere, removeFile } from '../../world/files.ts';
+import { exists, namesBelow, readTextIfThere, removeFile, whyNotWritable } from '../../world/files.ts';
 import { Incoming } from '../../world/incoming.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import { systemFault } from '../../world/system-fault.ts';
+import { nothingKnown } from '../access.ts';
 import { fill } from '../address-template.ts';
 import type { Connection } from '../connection.ts';
 import {
+  type Access,
+  type Asking,
   type Destination,
   makeDestination,
   type NameState,
@@ -36,7 +40,7 @@ type Shelf = {
 export function connectFolder({ name, config, url, indexUrl }: Connection): Destination {
   const shelf: Shelf = { name, top: url, under: config.under, incoming: new Incoming(url) };
   return makeDestination({ name, speaks: config.speaks, url: indexUrl ?? url }, shelf, {
-    access: async () => ({ credential: 'none', why: null, opens: 'unknown', skewMs: null }),
+    access,
     nameState,
     find,
     deliver,
@@ -45,6 +49,33 @@ export function connectFolder({ name, config, url, indexUrl }: Connection): Dest
     point,
     withdraw,
   });
+}
+
+/** Whether the folder, or the nearest one above it that is there, can be written to. @throws DESTINATION_REFUSED */
+async function access({ name, top, incoming }: Shelf, _subject: Subject, { mayWrite }: Asking): Promise<Access> {
+  const { nearest, problem } = await whyNotWritable(top);
+  const refuse = (why: string, cause?: unknown) =>
+    new BevelstoneError('DESTINATION_REFUSED', {
+      message: `cannot write to ${name}`,
+      why,
+      fix: 'Correct `url` of the destination, or the rights of that folder',
+      cause,
+    });
+  if (problem !== null) throw refuse(`${nearest} ${problem}`);
+  if (mayWrite && nearest === top) {
+    const file = path.join(top, `probe-${randomBytes(6).toString('hex')}.txt`);
+    try {
+      await incoming.write(file, [Buffer.from('probe\n')], true);
+      await removeFile(file);
+    } catch (cause) {
+      throw refuse(cause instanceof Error ? cause.message : String(cause), cause);
+    }
+  }
+  return {
+    ...nothingKnown,
+    credential: 'none',
+    why: nearest === top ? null : 'the folder is not there yet and will be made',
+  };
 }
 
 async function nameState(shelf: Shelf, subject: Subject): Promise<NameState> {

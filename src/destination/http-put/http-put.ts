@@ -6,6 +6,7 @@ import { fill } from '../address-template.ts';
 import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -20,7 +21,8 @@ import {
 } from '../destination.ts';
 import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel } from '../http-files.ts';
 import { once } from '../once.ts';
-import { callText, isDone, openAddress, refused, skewOf, type Web } from '../web.ts';
+import { callText, isDone, openAddress, refused, type Web } from '../web.ts';
+import { accessByFile } from '../written-access.ts';
 
 /** Where the store is. */
 export type HttpPutSettings = { readonly web: Web; readonly url: string; readonly under: string };
@@ -119,14 +121,11 @@ async function point(store: HttpStore, all: readonly Parcel[]): Promise<Pointed[
   return [{ pointer: 'SHA256SUMS', from: null, moved }];
 }
 
-async function access({ web, base }: HttpStore): Promise<Access> {
-  const answer = await callText(web, { method: 'OPTIONS', url: base });
-  const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-  if (answer.status === 401 || answer.status === 403)
-    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
-  const isAnonymous = Object.keys(web.headers).length === 0;
-  const why = 'the protocol has no way to ask what a credential may do';
-  return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
+/** An authenticated read of the folder where the release will lie; and with `mayWrite` a small file that comes and goes. */
+async function access(store: HttpStore, subject: Subject, { mayWrite }: Asking): Promise<Access> {
+  const { web, base } = store;
+  const read = await callText(web, { method: 'GET', url: `${base}${folderOf(store, subject)}SHA256SUMS` });
+  return accessByFile({ web, base, fileFor: (name) => `${name}.txt`, mayWrite }, read);
 }
 
 /** Where the store lists its collections, what lies in the folder of a release is seen. */

@@ -23,6 +23,7 @@ import { hashFile } from '../../world/file-bytes.ts';
 import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -36,7 +37,8 @@ import {
   type WithdrawOrder,
 } from '../destination.ts';
 import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from '../http-files.ts';
-import { callText, openAddress, refused, skewOf, unexpectedAnswer, type Web } from '../web.ts';
+import { callText, notThisProtocol, openAddress, unexpectedAnswer, type Web } from '../web.ts';
+import { accessByFile } from '../written-access.ts';
 
 /** What is known of a repository; `base` ends with a slash. */
 type Repository = {
@@ -198,18 +200,20 @@ async function isListed(repository: Repository, parcel: ListedParcel): Promise<s
   return known?.versions.includes(coordinates.version) || `maven-metadata.xml does not list ${coordinates.version} yet`;
 }
 
-async function access(repository: Repository, subject: Subject): Promise<Access> {
-  const { web } = repository;
-  const answer = await callText(web, {
-    method: 'GET',
-    url: metadataAt(repository, artifactFolder(placeOf(repository, subject))),
-  });
-  const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-  if (answer.status === 401 || answer.status === 403)
-    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
-  const isAnonymous = Object.keys(web.headers).length === 0;
-  const why = 'the layout has no way to ask what a credential may do';
-  return { credential: isAnonymous ? 'none' : 'unknown', why, ...common };
+/** An authenticated read of the list of versions; and with `mayWrite` a small file that comes and goes. */
+async function access(repository: Repository, subject: Subject, { mayWrite }: Asking): Promise<Access> {
+  const { web, base, snapshots } = repository;
+  const coordinates = placeOf(repository, subject);
+  const folder = artifactFolder(coordinates);
+  const read = await callText(web, { method: 'GET', url: metadataAt(repository, folder) });
+  if (read.status === 200 && parseVersionMetadata(read.text) === null)
+    throw notThisProtocol(web, base, read, 'its maven-metadata.xml is not valid metadata');
+  // A repository may refuse a path that is not in the layout.
+  const fileFor = (name: string) => {
+    const version = `${name}${snapshots ? '-SNAPSHOT' : ''}`;
+    return `${folder}${version}/${coordinates.artifactId}-${version}.txt`;
+  };
+  return accessByFile({ web, base, fileFor, mayWrite }, read);
 }
 
 async function nameState(repository: Repository, subject: Subject): Promise<NameState> {

@@ -5,6 +5,7 @@ import {
   deprecated,
   encodePublishDocument,
   integrityOf,
+  isReadOnly,
   opensMore,
   type Packument,
   packagePath,
@@ -12,12 +13,15 @@ import {
   withoutVersion,
 } from '../../core/protocol/npm-registry/npm-document.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
+import { theAddress, writePermission } from '../../core/protocol/untested.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import type { HttpRequest } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
+import { aboutServer, deniedAccess, isDenied } from '../access.ts';
 import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -34,10 +38,11 @@ import {
   callText,
   expectDone,
   isDone,
+  notThisProtocol,
   openAddress,
   parseJson,
   refused,
-  skewOf,
+  strangeAnswer,
   type TextAnswer,
   textBody,
   unexpectedAnswer,
@@ -169,20 +174,82 @@ async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointe
   return [{ pointer, from, moved: true }];
 }
 
-async function access(registry: Registry, { name }: Subject): Promise<Access> {
+/**
+ * What only a registry answers (`-/ping`, or a package document), whose token it is (`-/whoami`), and with `mayWrite` a document
+ * that publishes nothing: a registry looks at the rights first.
+ * @throws DESTINATION_ANSWER where no registry answers.
+ */
+async function access(registry: Registry, { name }: Subject, { mayWrite }: Asking): Promise<Access> {
   const { web } = registry;
   const answer = await call(registry, { method: 'GET', path: '-/whoami' });
-  const skewMs = skewOf(answer);
-  const none = { opens: 'unknown', skewMs } as const;
-  if (Object.keys(web.headers).length === 0) return { credential: 'none', why: 'it is asked without any', ...none };
-  if (answer.status === 401 || answer.status === 403)
-    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...none };
+  const isAnonymous = Object.keys(web.headers).length === 0;
   const user = textOf(objectOf(parseJson(answer.text))['username']);
-  if (!isDone(answer.status)) return { credential: 'unknown', why: 'it does not say who we are', ...none };
+  const isKnown = isDone(answer.status) && user !== null;
+  const denied = mayWrite ? await deniedWrite(registry, name) : null;
+  const unsure = isKnown || mayWrite ? [] : await expectRegistry(registry, name);
+  const common = { ...aboutServer(answer), untested: [...unsure, ...(mayWrite ? [] : [writePermission])] };
+  if (isDenied(answer) && !isAnonymous) return deniedAccess(web, answer);
+  if (denied !== null) return deniedAccess(web, denied);
+  // Some answer a stranger with nobody's name; the account's own page is for those they know.
+  const own = isKnown || isAnonymous || !isDone(answer.status) ? null : await call(registry, ownPage);
+  if (own !== null && isDenied(own)) return deniedAccess(web, own);
+  if (isAnonymous) return { ...common, credential: 'none', why: 'it is asked without any' };
+  if (!isKnown)
+    return { ...common, credential: mayWrite ? 'accepted' : 'unknown', why: 'it does not say whose token this is' };
   const tokens = await call(registry, { method: 'GET', path: '-/npm/v1/tokens' });
   const token = web.headers['authorization']?.slice('Bearer '.length) ?? '';
-  const opens = isDone(tokens.status) ? opensMore(parseJson(tokens.text), token, name) : 'unknown';
-  return { credential: 'accepted', why: user === null ? null : `as ${user}`, opens, skewMs };
+  const listed = isDone(tokens.status) ? parseJson(tokens.text) : null;
+  if (isReadOnly(listed, token))
+    return { ...common, credential: 'refused', why: `the token of ${user} is for reading only` };
+  return { ...common, credential: 'accepted', why: `as ${user}`, opens: opensMore(listed, token, name) };
+}
+
+const ownPage = { method: 'GET', path: '-/npm/v1/user' } as const;
+
+/**
+ * Looks for an answer that only a registry gives.
+ * @returns what could not be tested: a registry need not answer `-/ping`. @throws DESTINATION_ANSWER where none answers.
+ */
+async function expectRegistry(registry: Registry, name: string): Promise<readonly string[]> {
+  const { web, url } = registry;
+  const ping = await call(registry, { method: 'GET', path: '-/ping' });
+  if (isPing(ping)) return [];
+  const found = await call(registry, { method: 'GET', path: packagePath(name) });
+  if (found.status === 200 && parsePackument(parseJson(found.text)) !== null) return [];
+  for (let above = new URL('..', url); above.href !== url; above = new URL('..', above)) {
+    if (isPing(await call({ ...registry, url: above.href }, { method: 'GET', path: '-/ping' })))
+      throw unexpectedAnswer(web.name, `no registry answers at this address; one does at ${above.href}`, url);
+    if (above.pathname === '/') break;
+  }
+  // It says in JSON that it has no such package, or that this is not for everyone; a web server shows a page.
+  const isJson = (found.status === 404 || isDenied(found)) && isObject(parseJson(found.text));
+  const bare = ({ text, url: asked }: TextAnswer) => text.replaceAll(new URL(asked).pathname, '');
+  // A server that knows neither says the same of both.
+  if (isJson && bare(found) !== bare(ping)) return [theAddress];
+  throw notThisProtocol(web, url, found.status === 404 ? ping : found, 'no registry answers at this address');
+}
+
+function isPing({ status, text }: TextAnswer): boolean {
+  return status === 200 && isObject(parseJson(text));
+}
+
+/**
+ * A document without versions, which publishes nothing.
+ * @returns the answer that turns it away for want of rights; null when only the document is at fault.
+ * @throws DESTINATION_ANSWER where nothing is published.
+ */
+async function deniedWrite(registry: Registry, name: string): Promise<TextAnswer | null> {
+  const { web, url } = registry;
+  const body = () => textBody(JSON.stringify({ _id: name, name, versions: {}, 'dist-tags': {}, _attachments: {} }));
+  const answer = await call(registry, { method: 'PUT', path: packagePath(name), body });
+  if (isDenied(answer)) return oneTimeTold(answer);
+  const isMissing = [404, 405, 410, 501].includes(answer.status);
+  if (!isMissing && strangeAnswer(answer, url) === null && answer.status < 500) return null;
+  throw notThisProtocol(web, url, answer, 'nothing is published at this address');
+}
+
+function isObject(value: unknown): boolean {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
 async function nameState(registry: Registry, { name, version }: Subject): Promise<NameState> {

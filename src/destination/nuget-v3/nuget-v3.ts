@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { objectOf, objectsOf, textOf } from '../../core/manifest/fields.ts';
 import { encodeForm } from '../../core/protocol/multipart.ts';
 import {
   flatPath,
@@ -11,9 +12,11 @@ import {
   type RegistrationLeaf,
 } from '../../core/protocol/nuget-v3/nuget.ts';
 import { sentBytes } from '../../world/sent-file.ts';
+import { nothingKnown, shownPlaces } from '../access.ts';
 import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -28,7 +31,17 @@ import { accessByEmptyForm } from '../empty-form.ts';
 import { presenceAt } from '../http-files.ts';
 import { once } from '../once.ts';
 import { surrounded } from '../surrounded.ts';
-import { callText, expectDone, isDone, openAddress, parseJson, refused, unexpectedAnswer, type Web } from '../web.ts';
+import {
+  callText,
+  expectDone,
+  isDone,
+  notThisProtocol,
+  openAddress,
+  parseJson,
+  refused,
+  unexpectedAnswer,
+  type Web,
+} from '../web.ts';
 
 /** What is known of a server; its service index is asked for once, when it is needed. */
 type Server = { readonly web: Web; readonly url: string; readonly services: () => Promise<NugetServices> };
@@ -55,7 +68,7 @@ async function readServices(web: Web, url: string): Promise<NugetServices> {
   if (answer.status !== 200) throw refused(web, 'the service index', answer);
   const found = parseServiceIndex(parseJson(answer.text));
   if (found !== null) return found;
-  throw unexpectedAnswer(web.name, 'what lies there is no service index', url);
+  throw notThisProtocol(web, url, answer, 'what lies there is no service index');
 }
 
 async function resource({ web, url, services }: Server, kind: keyof NugetServices): Promise<string> {
@@ -140,16 +153,26 @@ async function isListed(server: Server, parcel: ListedParcel): Promise<string | 
   return leaf.isListed || 'it is unlisted';
 }
 
-/** A form without a package can't publish anything: the key is looked at first. */
-async function access(server: Server): Promise<Access> {
+/** The service index with its publish resource, and a form without a package, which can't publish anything: the key is looked at first. */
+async function access(server: Server, _subject: Subject, { lists }: Asking): Promise<Access> {
   const { web, services } = server;
   try {
     await services();
   } catch (error) {
     if (!isBevelstoneError(error, 'CREDENTIAL_REFUSED')) throw error;
-    return { credential: 'refused', why: error.why, opens: 'unknown', skewMs: null };
+    return { ...nothingKnown, credential: 'refused', why: error.why };
   }
-  return accessByEmptyForm(web, { method: 'PUT', url: await resource(server, 'push'), fields: [] });
+  const found = await accessByEmptyForm(web, { method: 'PUT', url: await resource(server, 'push'), fields: [] });
+  return lists ? { ...found, places: await listPackages(server) } : found;
+}
+
+/** Packages that a search shows to this credential ("Search"). */
+async function listPackages({ web, services }: Server): Promise<string[]> {
+  const { search } = await services();
+  if (search === null) return [];
+  const answer = await callText(web, { method: 'GET', url: `${search}?q=&take=${shownPlaces}&prerelease=true` });
+  const found = objectsOf(objectOf(parseJson(answer.text))['data']);
+  return found.flatMap(({ id }) => textOf(id) ?? []);
 }
 
 async function nameState(server: Server, subject: Subject): Promise<NameState> {

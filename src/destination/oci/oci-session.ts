@@ -1,9 +1,18 @@
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
-import { type Challenge, parseChallenge } from '../../core/protocol/oci/oci.ts';
+import { type Challenge, parseChallenge, tokenAllows } from '../../core/protocol/oci/oci.ts';
 import type { Credential } from '../../world/credential.ts';
 import { drain, type HttpAnswer, type HttpRequest, readText } from '../../world/http.ts';
 import { basic } from '../authorization.ts';
-import { call, isOwnOrigin, parseJson, refused, type TextAnswer, untrustedOrigin, type Web } from '../web.ts';
+import {
+  call,
+  isOwnOrigin,
+  parseJson,
+  refused,
+  type TextAnswer,
+  untrustedOrigin,
+  type Web,
+  withoutBody,
+} from '../web.ts';
 
 /** Talks to a registry that asks for tokens: each scope's token is fetched once and kept for the run. */
 export class OciSession {
@@ -44,8 +53,17 @@ export class OciSession {
     body?: () => HttpRequest['body'],
   ): Promise<TextAnswer> {
     const answer = await this.call(repository, request, body);
-    const { status, headers, receivedAt } = answer;
-    return { status, headers, receivedAt, text: await readText(answer, request.url) };
+    return { ...withoutBody(answer), text: await readText(answer, request.url) };
+  }
+
+  /** Whether a repository's requests carry a header that the registry asked for. */
+  isKnown(repository: string): boolean {
+    return this.#headers.has(repository);
+  }
+
+  /** Whether the token of a repository allows an action, by its own claims; null where it does not say (`tokenAllows`). */
+  allows(repository: string, action: string): boolean | null {
+    return tokenAllows(this.#headers.get(repository)?.replace(/^Bearer /, '') ?? '', repository, action);
   }
 
   /** Makes sure that a long upload does not begin with a refusal: asks for the base first. */

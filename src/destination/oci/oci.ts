@@ -14,12 +14,15 @@ import {
   tagFor,
   withReferrers,
 } from '../../core/protocol/oci/oci.ts';
+import { writePermission } from '../../core/protocol/untested.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import { readText } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
+import { aboutServer, deniedAccess, isDenied, shownPlaces } from '../access.ts';
 import type { Connection } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -31,7 +34,16 @@ import {
   type Subject,
   type Withdrawal,
 } from '../destination.ts';
-import { expectDone, isDone, parseJson, refused, skewOf, textBody, type Web } from '../web.ts';
+import {
+  expectDone,
+  isDone,
+  notThisProtocol,
+  parseJson,
+  refused,
+  type TextAnswer,
+  textBody,
+  type Web,
+} from '../web.ts';
 import { chunkBytes, locationOf, putBlob, putChunked } from './blobs.ts';
 import { OciSession } from './oci-session.ts';
 import type { Registry, Repository } from './registry.ts';
@@ -204,20 +216,54 @@ async function isListed(registry: Registry, parcel: ListedParcel): Promise<strin
   return tagged !== null || `there is no tag ${tagFor(parcel.version)} yet`;
 }
 
-/** Begins an upload and lets it go: that needs the same right as a delivery, and leaves nothing. */
-async function access(registry: Registry, subject: Subject): Promise<Access> {
+/**
+ * A token for pushing, where the registry gives tokens, and what that allows; with `mayWrite` an upload is begun and let go.
+ * @throws DESTINATION_ANSWER where no registry answers.
+ */
+async function access(registry: Registry, subject: Subject, { mayWrite, lists }: Asking): Promise<Access> {
   const { base, session, web, isAnonymous } = registry;
   const at = repositoryOf(registry, subject);
-  const target = `${base}v2/${at.repository}/blobs/uploads/`;
-  const answer = await session.callText(at.repository, { method: 'POST', url: target }, () => textBody(''));
-  const common = { opens: 'unknown', skewMs: skewOf(answer) } as const;
-  if (answer.status === 401 || answer.status === 403)
-    return { credential: 'refused', why: refused(web, 'the credential', answer).why, ...common };
-  const location = answer.headers['location'];
-  if (typeof location === 'string')
-    await session.callText(at.repository, { method: 'DELETE', url: locationOf(registry, location, target) });
-  if (isAnonymous) return { credential: 'none', why: 'it is asked without any', ...common };
-  return { credential: isDone(answer.status) ? 'accepted' : 'unknown', why: null, ...common };
+  const first = await session.open(at.repository, base);
+  if (isDenied(first)) return deniedIn(registry, first);
+  const isRegistry = first.headers['docker-distribution-api-version'] !== undefined || parseJson(first.text) !== null;
+  if (!isDone(first.status) || (!isRegistry && first.text.trim() !== ''))
+    throw notThisProtocol(web, `${base}v2/`, first, 'no registry answers at /v2/');
+  const may = session.allows(at.repository, 'push');
+  const common = { ...aboutServer(first), places: lists ? await listRepositories(at) : [] };
+  if (may === false)
+    return { ...common, credential: 'refused', why: `its token does not allow pushing to ${at.repository}` };
+  const denied = mayWrite ? await deniedUpload(at) : null;
+  if (denied !== null) return deniedIn(registry, denied);
+  const untested = mayWrite || may === true ? [] : [writePermission];
+  if (isAnonymous) return { ...common, credential: 'none', why: 'it is asked without any', untested };
+  // A registry that lets everyone read has not looked at the credential yet.
+  const isLookedAt = mayWrite || session.isKnown(at.repository);
+  return { ...common, credential: isLookedAt ? 'accepted' : 'unknown', why: null, untested };
+}
+
+function deniedIn({ web, isAnonymous }: Registry, answer: TextAnswer): Access {
+  // The credential travels in no fixed header here, so its absence is told apart by hand.
+  const headers: Readonly<Record<string, string>> = isAnonymous ? {} : { authorization: '' };
+  return deniedAccess({ ...web, headers }, answer);
+}
+
+/** Begins an upload and lets it go. @returns the answer that refuses it; null when it was begun. */
+async function deniedUpload(at: Repository): Promise<TextAnswer | null> {
+  const { base, session, web, repository } = at;
+  const target = `${base}v2/${repository}/blobs/uploads/`;
+  const answer = await session.callText(repository, { method: 'POST', url: target }, () => textBody(''));
+  if (isDenied(answer)) return answer;
+  expectDone(web, `an upload to ${repository}`, answer);
+  const location = locationOf(at, answer.headers['location'], target);
+  await session.callText(repository, { method: 'DELETE', url: location });
+  return null;
+}
+
+/** Repositories that the registry lists to this credential ("Listing Repositories" of the older interface, which many keep). */
+async function listRepositories({ base, session, repository }: Repository): Promise<string[]> {
+  const answer = await session.callText(repository, { method: 'GET', url: `${base}v2/_catalog?n=${shownPlaces}` });
+  const found = isDone(answer.status) ? objectOf(parseJson(answer.text))['repositories'] : null;
+  return Array.isArray(found) ? found.filter((name) => typeof name === 'string').slice(0, shownPlaces) : [];
 }
 
 async function nameState(registry: Registry, subject: Subject): Promise<NameState> {

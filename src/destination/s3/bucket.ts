@@ -6,10 +6,12 @@ import {
   PutObjectCommand,
   type S3Client,
 } from '@aws-sdk/client-s3';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import { formatSums, parseSums } from '../../core/protocol/folder/shelf-page.ts';
 import { guarded } from '../../world/http.ts';
 import { callStore, isStatus } from '../../world/object-store-call.ts';
+import type { StoreSeen } from '../../world/object-store-client.ts';
 import { fill } from '../address-template.ts';
 import type { Connection } from '../connection.ts';
 import type { Parcel, Subject } from '../destination.ts';
@@ -23,6 +25,10 @@ export type Bucket = Pick<Connection, 'name' | 'url' | 'signal' | 'secrets' | 'c
   readonly base: string;
   /** Template of the folder of a release. */
   readonly under: string;
+  /** What the store said of itself so far. */
+  readonly seen: StoreSeen;
+  /** Whether the store writes on conditions; null until the first write. */
+  readonly writes: { isConditional: boolean | null };
   /** Whether it is made when it is missing. */
   readonly makeBucket: boolean;
   /** Sees to that, once for all uploads, which begin side by side. */
@@ -79,6 +85,44 @@ export function about({ bucket }: Bucket, parcel: Parcel, key: string) {
   };
 }
 
+/**
+ * Writes an object that must not be there yet. A store that answers 501 to a condition (RFC 9110 §13.1.2, "Conditional writes")
+ * is asked for the object first; what was written is then to be read back.
+ */
+export async function putIfAbsent(
+  bucket: Bucket,
+  {
+    what,
+    key,
+    sizeBytes,
+    put,
+  }: {
+    readonly what: string;
+    readonly key: string;
+    readonly sizeBytes: number;
+    readonly put: (condition: { readonly IfNoneMatch?: '*' }, options: SendOptions) => Promise<unknown>;
+  },
+): Promise<void> {
+  if (bucket.writes.isConditional !== false) {
+    try {
+      await run(bucket, { what, sizeBytes, send: (options) => put({ IfNoneMatch: '*' }, options) });
+      bucket.writes.isConditional = true;
+      return;
+    } catch (error) {
+      if (!isStatus(error, 501)) throw error;
+      bucket.writes.isConditional = false;
+    }
+  }
+  if ((await headObject(bucket, key)) !== null) {
+    throw new BevelstoneError('DESTINATION_REFUSED', {
+      message: `${bucket.name} refused ${what}`,
+      why: 'an object came to be there meanwhile',
+      fix: 'Run the same command again; it asks first what is there',
+    });
+  }
+  await run(bucket, { what, sizeBytes, send: (options) => put({}, options) });
+}
+
 /** What the store says of an object, null when there is none. */
 export async function headObject(bucket: Bucket, key: string): Promise<HeadObjectCommandOutput | null> {
   const { client } = bucket;
@@ -123,15 +167,28 @@ export async function changeSums(
       await deleteObject(bucket, key);
       return true;
     }
+    const isConditional = bucket.writes.isConditional !== false;
     const condition = before === null ? { IfNoneMatch: '*' } : { IfMatch: before.etag };
-    const input = { Bucket: bucket.bucket, Key: key, Body: text, ContentType: contentTypeOf(key), ...condition };
+    const input = { Bucket: bucket.bucket, Key: key, Body: text, ContentType: contentTypeOf(key) };
+    const put = new PutObjectCommand({ ...input, ...(isConditional ? condition : {}) });
     try {
-      await run(bucket, { what: key, send: (options) => client.send(new PutObjectCommand(input), options) });
-      return true;
+      await run(bucket, { what: key, send: (options) => client.send(put, options) });
+      // Without a condition the last writer wins: what is there now decides.
+      if (isConditional || (await readText(bucket, key))?.text === text) return true;
+      if (attempt >= tries) throw othersWrite(bucket, key);
     } catch (error) {
-      if (!isStatus(error, 412) || attempt >= tries) throw error;
+      if (isConditional && isStatus(error, 501)) bucket.writes.isConditional = false;
+      else if (!isStatus(error, 412) || attempt >= tries) throw error;
     }
   }
+}
+
+function othersWrite({ name }: Bucket, key: string): BevelstoneError {
+  return new BevelstoneError('DESTINATION_BUSY', {
+    message: `cannot update ${key} at ${name}`,
+    why: `others wrote to it during each of ${tries} attempts`,
+    fix: 'Run the same command again; finished uploads are kept',
+  });
 }
 
 /** Deletes an object; it need not be there. */

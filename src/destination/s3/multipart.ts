@@ -1,4 +1,5 @@
 import {
+  AbortMultipartUploadCommand,
   type CompletedPart,
   CompleteMultipartUploadCommand,
   CreateMultipartUploadCommand,
@@ -9,7 +10,7 @@ import {
 import { isStatus } from '../../world/object-store-call.ts';
 import { readSpan } from '../../world/sent-file.ts';
 import type { Parcel } from '../destination.ts';
-import { about, type Bucket, keyOf, run } from './bucket.ts';
+import { about, type Bucket, keyOf, putIfAbsent, run } from './bucket.ts';
 
 const partBytes = 8 << 20;
 const maxParts = 9000;
@@ -67,11 +68,26 @@ export async function putParts(bucket: Bucket, parcel: Parcel, moved: (bytes: nu
 async function completeUpload(bucket: Bucket, { key, uploadId }: Upload, done: CompletedPart[]): Promise<void> {
   const Parts = done.sort((a, b) => (a.PartNumber ?? 0) - (b.PartNumber ?? 0));
   const place = { Bucket: bucket.bucket, Key: key, UploadId: uploadId };
-  const input = { ...place, MultipartUpload: { Parts }, IfNoneMatch: '*' };
-  const what = key.split('/').at(-1) ?? key;
+  const input = { ...place, MultipartUpload: { Parts } };
+  await putIfAbsent(bucket, {
+    what: key.split('/').at(-1) ?? key,
+    key,
+    sizeBytes: 0,
+    put: (condition, options) =>
+      bucket.client.send(new CompleteMultipartUploadCommand({ ...input, ...condition }), options),
+  });
+}
+
+/** Begins an upload in parts and gives it up: that needs the right to write, and leaves nothing. */
+export async function beginAndAbort(bucket: Bucket, key: string): Promise<void> {
+  const place = { Bucket: bucket.bucket, Key: key };
+  const { UploadId } = await run(bucket, {
+    what: `to write ${key}`,
+    send: (options) => bucket.client.send(new CreateMultipartUploadCommand(place), options),
+  });
   await run(bucket, {
-    what,
-    send: (options) => bucket.client.send(new CompleteMultipartUploadCommand(input), options),
+    what: `to give ${key} up`,
+    send: (options) => bucket.client.send(new AbortMultipartUploadCommand({ ...place, UploadId }), options),
   });
 }
 

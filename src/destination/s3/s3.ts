@@ -1,13 +1,22 @@
-import { createHash } from 'node:crypto';
-import { CreateBucketCommand, HeadBucketCommand, ListObjectsV2Command, PutObjectCommand } from '@aws-sdk/client-s3';
+import { createHash, randomBytes } from 'node:crypto';
+import {
+  CreateBucketCommand,
+  HeadBucketCommand,
+  ListBucketsCommand,
+  ListObjectsV2Command,
+  PutObjectCommand,
+} from '@aws-sdk/client-s3';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
-import { isStatus } from '../../world/object-store-call.ts';
+import { conditionalWrites, theAddress, writePermission } from '../../core/protocol/untested.ts';
+import { isStatus, storeCode } from '../../world/object-store-call.ts';
 import { makeObjectStoreClient } from '../../world/object-store-client.ts';
 import { readSpan } from '../../world/sent-file.ts';
+import { nothingKnown, shownPlaces } from '../access.ts';
 import type { Connection } from '../connection.ts';
 import {
   type Access,
+  type Asking,
   type Destination,
   type ListedParcel,
   makeDestination,
@@ -21,6 +30,7 @@ import {
   type WithdrawOrder,
 } from '../destination.ts';
 import { once } from '../once.ts';
+import { unexpectedAnswer } from '../web.ts';
 import {
   about,
   addressOf,
@@ -31,10 +41,12 @@ import {
   headObject,
   keyAt,
   keyOf,
+  putIfAbsent,
   readObject,
   run,
+  type SendOptions,
 } from './bucket.ts';
-import { putParts } from './multipart.ts';
+import { beginAndAbort, putParts } from './multipart.ts';
 
 /** Files up to this size go in one request. */
 const wholeBytes = 16 << 20;
@@ -48,7 +60,8 @@ export function connectS3({ name, config, url, credential, signal, secrets }: Co
     signal,
     secrets,
     credential,
-    client: makeObjectStoreClient({ url, region, pathStyle, credential }),
+    ...makeObjectStoreClient({ url, region, pathStyle, credential }),
+    writes: { isConditional: null },
     bucket: config.bucket ?? '',
     base: addressBase(url, config.bucket ?? '', pathStyle),
     under: config.under,
@@ -112,6 +125,11 @@ async function deliver(bucket: Bucket, parcel: Parcel, { moved }: Sending): Prom
   await bucket.ensure();
   if (parcel.sizeBytes > wholeBytes) await putParts(bucket, parcel, moved);
   else await putWhole(bucket, parcel, moved);
+  if (bucket.writes.isConditional === false) {
+    const found = await find(bucket, parcel);
+    if (found.type !== 'same')
+      throw unexpectedAnswer(bucket.name, `${parcel.fileName} is not there as it was written`, bucket.url);
+  }
   return addressOf(bucket, keyOf(bucket, parcel));
 }
 
@@ -119,16 +137,17 @@ async function putWhole(bucket: Bucket, parcel: Parcel, moved: (bytes: number) =
   const { fileName, sizeBytes, sha256 } = parcel;
   const bytes = Buffer.allocUnsafeSlow(sizeBytes);
   await readSpan(parcel, 0, bytes);
+  const key = keyOf(bucket, parcel);
   const input = {
-    ...about(bucket, parcel, keyOf(bucket, parcel)),
+    ...about(bucket, parcel, key),
     Body: bytes,
     ChecksumSHA256: Buffer.from(sha256, 'hex').toString('base64'),
-    IfNoneMatch: '*',
   };
-  await run(bucket, {
+  await putIfAbsent(bucket, {
     what: fileName,
+    key,
     sizeBytes,
-    send: (options) => bucket.client.send(new PutObjectCommand(input), options),
+    put: (condition, options) => bucket.client.send(new PutObjectCommand({ ...input, ...condition }), options),
   });
   moved(sizeBytes);
 }
@@ -141,30 +160,96 @@ async function point(bucket: Bucket, all: readonly Parcel[]): Promise<Pointed[]>
   return [{ pointer: 'SHA256SUMS', from: null, moved }];
 }
 
-async function access(bucket: Bucket): Promise<Access> {
-  const common = { opens: 'unknown', skewMs: null } as const;
+/**
+ * A signed list of the prefix of the release; with `mayWrite` an upload in parts that is begun and given up, and whether the
+ * store writes on conditions.
+ * @throws DESTINATION_ANSWER where no object store answers.
+ */
+async function access(bucket: Bucket, subject: Subject, { mayWrite, lists }: Asking): Promise<Access> {
+  const prefix = folderOf(bucket, subject);
+  const credential = bucket.credential.type === 'none' ? ('none' as const) : ('accepted' as const);
   try {
-    await headBucket(bucket);
-    return { credential: bucket.credential.type === 'none' ? 'none' : 'accepted', why: null, ...common };
+    const isThere = await hasBucket(bucket, prefix);
+    if (isThere && mayWrite) await tryWriting(bucket, prefix);
+    const known = { ...nothingKnown, ...bucket.seen, credential };
+    const places = lists ? ((await listBuckets(bucket)) ?? []) : [];
+    if (isThere && mayWrite)
+      return { ...known, why: bucket.writes.isConditional === false ? checkedWrites : null, places };
+    // Below a wrong path every bucket is missing; the list of all buckets is only where the store is.
+    const isStore = isThere || (await listBuckets(bucket)) !== null;
+    const untested = [writePermission, ...(isStore ? [] : [theAddress]), conditionalWrites];
+    return { ...known, why: isThere ? null : `${bucket.bucket} will be made`, untested, places };
   } catch (error) {
-    if (isStatus(error, 404) && bucket.makeBucket)
-      return { credential: 'accepted', why: `${bucket.bucket} will be made`, ...common };
-    if (isStatus(error, 404)) throw noBucket(bucket, error);
     if (!isBevelstoneError(error, 'CREDENTIAL_REFUSED')) throw error;
-    return { credential: 'refused', why: error.why, ...common };
+    return { ...nothingKnown, ...bucket.seen, credential: 'refused', why: error.why };
   }
 }
 
+/** @returns whether the bucket is there; false where it will be made. @throws DESTINATION_ANSWER, DESTINATION_REFUSED */
+async function hasBucket(bucket: Bucket, prefix: string): Promise<boolean> {
+  try {
+    const found = await listKeys(bucket, `${prefix}/`);
+    if (found.KeyCount !== undefined || found.Name !== undefined) return true;
+  } catch (error) {
+    if (isStatus(error, 404) && storeCode(error) === 'NoSuchBucket') {
+      if (bucket.makeBucket) return false;
+      throw noBucket(bucket, error);
+    }
+    if (isBevelstoneError(error, 'DESTINATION_REFUSED')) throw noStore(bucket, error.why, error);
+    throw error;
+  }
+  throw noStore(bucket, 'the answer is not a list of objects, perhaps a web page', null);
+}
+
+/** How objects are written where a store knows no conditions, in words. */
+const checkedWrites = 'without conditional writes: each object is looked for, written and read back';
+
+/** An upload in parts is given up, and a small object comes and goes. */
+async function tryWriting(bucket: Bucket, prefix: string): Promise<void> {
+  const key = `${prefix === '' ? '' : `${prefix}/`}probe-${randomBytes(6).toString('hex')}.txt`;
+  await beginAndAbort(bucket, key);
+  await putIfAbsent(bucket, {
+    what: `to write ${key}`,
+    key,
+    sizeBytes: 0,
+    put: (condition, options) =>
+      bucket.client.send(
+        new PutObjectCommand({ Bucket: bucket.bucket, Key: key, Body: Buffer.from('probe\n'), ...condition }),
+        options,
+      ),
+  });
+  await deleteObject(bucket, key);
+}
+
+async function listBuckets(bucket: Bucket): Promise<string[] | null> {
+  const send = (options: SendOptions) => bucket.client.send(new ListBucketsCommand({}), options);
+  const found = await run(bucket, { what: 'the list of buckets', send }).catch(() => null);
+  return found?.Buckets?.flatMap(({ Name }) => Name ?? []).slice(0, shownPlaces) ?? null;
+}
+
+function noStore({ name, url }: Bucket, why: string, cause: unknown): BevelstoneError {
+  return new BevelstoneError('DESTINATION_ANSWER', {
+    message: `${name} did not answer as its protocol requires`,
+    why: `no object store answers there: ${why}`,
+    fix: `Check the address: ${url}`,
+    cause,
+  });
+}
+
 async function nameState(bucket: Bucket, subject: Subject): Promise<NameState> {
-  const input = { Bucket: bucket.bucket, Prefix: `${folderOf(bucket, subject)}/`, MaxKeys: 1 };
-  const found = await run(bucket, {
-    what: 'the list of objects',
-    send: (options) => bucket.client.send(new ListObjectsV2Command(input), options),
-  }).catch((error: unknown) => {
+  const found = await listKeys(bucket, `${folderOf(bucket, subject)}/`).catch((error: unknown) => {
     if (isStatus(error, 404) && bucket.makeBucket) return { KeyCount: 0 };
     throw error;
   });
   return { nameState: 'ours', versionState: (found.KeyCount ?? 0) > 0 ? 'there' : 'free', why: null };
+}
+
+function listKeys(bucket: Bucket, prefix: string) {
+  const input = { Bucket: bucket.bucket, Prefix: prefix, MaxKeys: 1 };
+  return run(bucket, {
+    what: 'the list of objects',
+    send: (options) => bucket.client.send(new ListObjectsV2Command(input), options),
+  });
 }
 
 async function isListed(bucket: Bucket, parcel: ListedParcel): Promise<string | true> {

@@ -24,7 +24,10 @@ export async function checkNarrow(
     const { record } = release;
     const { name } = destination;
     const access = await destination
-      .access({ packageName: record.package, name: record.name, version: record.version, spellings: record.spellings })
+      .access(
+        { packageName: record.package, name: record.name, version: record.version, spellings: record.spellings },
+        { mayWrite: false, lists: false },
+      )
       .catch((error: unknown) => {
         if (isBevelstoneError(error)) return null;
         throw error;

@@ -4,7 +4,8 @@ import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
-import type { Access, Destination, NameState, Subject } from '../../destination/destination.ts';
+import { theAddress, writePermission } from '../../core/protocol/untested.ts';
+import type { Access, Asking, Destination, NameState, Subject } from '../../destination/destination.ts';
 import { closeConnections } from '../../world/http.ts';
 import { keepCredential } from '../../world/kept-credentials.ts';
 import type { Context } from '../context.ts';
@@ -21,6 +22,10 @@ export type ProbeOptions = {
   readonly destinations: readonly string[];
   /** Name under which a credential that worked is kept; null to keep none. */
   readonly keep: string | null;
+  /** Whether `probe: write` is followed; a dry run never writes. */
+  readonly mayWrite: boolean;
+  /** Whether servers are asked for what else the credential may write to. */
+  readonly lists: boolean;
 };
 
 /** One package at one destination. */
@@ -42,6 +47,14 @@ export type ProbedDestination = {
   readonly reachable: boolean;
   readonly credential: Access['credential'] | 'missing';
   readonly why: string | null;
+  /** Whether the permission to write was tested. */
+  readonly write: 'tested' | 'not-tested';
+  /** What could not be tested, such as `write permission`. */
+  readonly untested: readonly string[];
+  /** Name and version of the server, where it says. */
+  readonly server: string | null;
+  /** Repositories, buckets or packages there, where the server lists them. */
+  readonly repositories: readonly string[];
   /** How far its clock is ahead, in milliseconds; null when it does not tell. */
   readonly skewMs: number | null;
   readonly packages: readonly ProbedPackage[];
@@ -89,7 +102,14 @@ export async function probeSurveyed(context: Context, survey: Survey, options: P
     const destinations = await Promise.all(
       names.map((name) => {
         const config = { ...destinationNamed(workspace, name), ...given };
-        return probeOne(asked, { name, config, survey, ledger });
+        const { mayWrite, lists } = options;
+        return probeOne(asked, {
+          name,
+          config,
+          survey,
+          ledger,
+          asking: { mayWrite: mayWrite && config.probe === 'write', lists },
+        });
       }),
     );
     const error = problemsOf(destinations);
@@ -156,24 +176,41 @@ type Question = {
   readonly config: DestinationConfig;
   readonly survey: Survey;
   readonly ledger: readonly LedgerRelease[];
+  readonly asking: Asking;
 };
+
+const nothingAnswered = {
+  write: 'not-tested',
+  untested: [],
+  server: null,
+  repositories: [],
+  skewMs: null,
+  packages: [],
+} as const;
 
 async function probeOne(context: Context, question: Question): Promise<ProbedDestination> {
   const { name, config, survey } = question;
   const what = `probe ${name}`;
   context.report({ type: 'started', what });
-  const blank = { name, speaks: config.speaks, url: config.url, skewMs: null, packages: [] };
+  const blank = { name, speaks: config.speaks, url: config.url, ...nothingAnswered };
   try {
     const destination = await openDestination(context, { name, config, repository: survey.workspace.repository });
     const found = await askAll(destination, question);
-    const first = found[0]?.access ?? (await destination.access(anySubject(config)));
+    const first = found[0]?.access ?? (await destination.access(anySubject(config), question.asking));
+    const all = found.length > 0 ? found.map(({ access }) => access) : [first];
+    const refusal = all.find(({ credential }) => credential === 'refused') ?? first;
+    const untested = [...new Set(all.flatMap((access) => access.untested))];
     context.report({ type: 'finished', what });
     return {
       ...blank,
       url: destination.url,
       reachable: true,
-      credential: first.credential,
-      why: first.why,
+      credential: refusal.credential,
+      why: refusal.why,
+      write: refusal.credential !== 'refused' && !untested.includes(writePermission) ? 'tested' : 'not-tested',
+      untested,
+      server: first.server,
+      repositories: first.places,
       skewMs: first.skewMs,
       packages: found.map(({ probed }) => probed),
     };
@@ -192,16 +229,22 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   }
 }
 
+/** What a probe of a destination could not test, as one sentence; none when it tested all. */
+export function untestedText({ name, untested }: Pick<ProbedDestination, 'name' | 'untested'>): string[] {
+  return untested.length === 0 ? [] : [`${untested.join(' and ')} not tested at ${name}`];
+}
+
 /** Something to ask about where no package goes. */
-function anySubject({ speaks }: DestinationConfig): Subject {
+function anySubject({ speaks, snapshots }: DestinationConfig): Subject {
   const { sampleName } = protocolDefinitions[speaks];
-  return { packageName: 'probe', name: sampleName, version: '0.0.0', spellings: { maven: '0.0.0' } };
+  const spellings = { maven: snapshots ? '0.0.0-SNAPSHOT' : '0.0.0' };
+  return { packageName: 'probe', name: sampleName, version: '0.0.0', spellings };
 }
 
 /** Asks about every package that goes there. */
 async function askAll(
   destination: Destination,
-  { name, config, survey, ledger }: Question,
+  { name, config, survey, ledger, asking }: Question,
 ): Promise<{ access: Access; probed: ProbedPackage }[]> {
   const found: { access: Access; probed: ProbedPackage }[] = [];
   for (const surveyed of survey.packages) {
@@ -210,9 +253,12 @@ async function askAll(
     if (next !== null && refusesRelease(config, { stream: survey.stream, spellings }) !== null) continue;
     const version = next ?? surveyed.last?.version ?? '0.0.0';
     const subject = { packageName: own.name, name: own.fullName, version, spellings };
-    const access = await destination.access(subject);
-    const { nameState, versionState, why } = await destination.nameState(subject);
-    const isOurs = ledger.some((release) => release.package === own.name && standingDeliveries(release).has(name));
+    const asked = await destination.access(subject, asking);
+    const { nameState, versionState, why } =
+      asked.credential === 'refused' ? unknownName : await destination.nameState(subject);
+    const standing = ledger.filter((release) => release.package === own.name && standingDeliveries(release).has(name));
+    const isOurs = standing.length > 0;
+    const access = await knownAddress(destination, { access: asked, subject, standing });
     const probed = {
       name: own.name,
       version: next,
@@ -224,6 +270,28 @@ async function askAll(
     found.push({ access, probed });
   }
   return found;
+}
+
+/** A credential that is refused is not asked further. */
+const unknownName = { nameState: 'unknown', versionState: 'unknown', why: null } as const;
+
+/** An address where an earlier release lies is the right one, although the server does not say that anything is there. */
+async function knownAddress(
+  destination: Destination,
+  {
+    access,
+    subject,
+    standing,
+  }: { readonly access: Access; readonly subject: Subject; readonly standing: readonly LedgerRelease[] },
+): Promise<Access> {
+  const last = standing.at(-1);
+  const delivered = last === undefined ? undefined : standingDeliveries(last).get(destination.name)?.[0];
+  if (!access.untested.includes(theAddress) || last === undefined || delivered === undefined) return access;
+  const { version, about } = last;
+  const { artifact: fileName, sha256 } = delivered;
+  const parcel = { ...subject, version, spellings: about.spellings, fileName, sha256 };
+  const isThere = (await destination.isListed(parcel).catch(() => false)) === true;
+  return isThere ? { ...access, untested: access.untested.filter((what) => what !== theAddress) } : access;
 }
 
 /** Everything that would stand in the way, at once. */

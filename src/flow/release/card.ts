@@ -22,6 +22,8 @@ export type CardInput = {
   readonly verification: Verification;
   readonly rehearsal: Rehearsal | null;
   readonly makesTags: boolean;
+  /** What the gates could not test. */
+  readonly untested: readonly string[];
 };
 
 /** Puts together what is about to happen. */
@@ -47,6 +49,7 @@ export async function makeCard(input: CardInput): Promise<ReleaseCard> {
     destinations: [
       ...new Map(shipments.map(({ destination: { name, url } }) => [name, { name, url }] as const)).values(),
     ],
+    untested: input.untested,
     opted: [
       ...(config.gates.clean ? [] : ['uncommitted files are allowed']),
       ...(config.gates['in-step'] ? [] : ['a remote that is ahead is allowed']),

@@ -11,15 +11,20 @@ import { hostPlatform } from '../../world/platform.ts';
 import { runStep } from '../../world/step.ts';
 import { platformsHere } from '../build/build.ts';
 import { pendingOf } from '../build/build-package.ts';
-import type { Context } from '../context.ts';
-import { probeSurveyed } from '../deliver/probe.ts';
+import { type Context, warn } from '../context.ts';
+import { probeSurveyed, untestedText } from '../deliver/probe.ts';
 import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import { checkTools } from '../workspace/tools.ts';
 import type { Releasing } from './releasing.ts';
 
 /** Something that must hold before a release: null when it does, else why not and what to do. */
-export type Gate = { readonly gate: string; readonly trouble: { readonly why: string; readonly fix: string } | null };
+export type Gate = {
+  readonly gate: string;
+  readonly trouble: { readonly why: string; readonly fix: string } | null;
+  /** What a gate that is open could not test, one sentence each. */
+  readonly untested?: readonly string[];
+};
 
 /** What the gates look at. */
 export type GateInput = {
@@ -33,6 +38,8 @@ export type GateInput = {
   readonly without: readonly string[];
   /** Whether other machines build parts of it. */
   readonly isHandedOut: boolean;
+  /** A dry run writes nothing at destinations. */
+  readonly isDry: boolean;
 };
 
 type Trouble = Gate['trouble'];
@@ -52,9 +59,11 @@ export async function askGates(context: Context, input: GateInput): Promise<Gate
     ['tags free', input.makesTags ? tagGate(input) : holds()],
     ['tools', toolGate(context, input)],
     ['platforms', input.isHandedOut ? holds() : platformGate(input)],
-    ['destinations', destinationGate(context, input)],
   ];
-  const answered = await Promise.all(asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })));
+  const answered: Gate[] = await Promise.all([
+    ...asked.map(async ([gate, answer]) => ({ gate, trouble: await answer })),
+    destinationGate(context, input),
+  ]);
   // Only now: git may hand credentials to its helpers while it asks the remote, and a test could look at them.
   const tested = await Promise.all(
     config.gates.run.map(async (line, index) => ({
@@ -206,17 +215,24 @@ async function platformGate({ releasing, without }: GateInput): Promise<Trouble>
   };
 }
 
-async function destinationGate(context: Context, { survey, releasing }: GateInput): Promise<Trouble> {
+async function destinationGate(context: Context, { survey, releasing, isDry }: GateInput): Promise<Gate> {
+  const gate = 'destinations';
   const names = new Set(releasing.map(({ pkg }) => pkg.name));
   const own: Survey = { ...survey, packages: survey.packages.filter(({ name }) => names.has(name)) };
   const without = releasing.filter(({ pkg }) => pkg.config['send-to'] === null).map(({ pkg }) => pkg.name);
   if (without.length > 0)
     return {
-      why: `${without.join(', ')} ${without.length === 1 ? 'has' : 'have'} no \`send-to\`, so nothing would be delivered`,
-      fix: 'Add `send-to: [DESTINATION]` to the package, or `send-to: []` if only a tag and a record are wanted, and commit bevelstone.yaml',
+      gate,
+      trouble: {
+        why: `${without.join(', ')} ${without.length === 1 ? 'has' : 'have'} no \`send-to\`, so nothing would be delivered`,
+        fix: 'Add `send-to: [DESTINATION]` to the package, or `send-to: []` if only a tag and a record are wanted, and commit bevelstone.yaml',
+      },
     };
-  const { error } = await probeSurveyed(context, own, { destinations: [], keep: null });
-  return error === null ? null : { why: error.why, fix: error.fix };
+  const asked = { destinations: [], keep: null, mayWrite: !isDry, lists: false };
+  const { error, destinations } = await probeSurveyed(context, own, asked);
+  const untested = destinations.flatMap(untestedText);
+  for (const text of untested) warn(context, text);
+  return { gate, trouble: error === null ? null : { why: error.why, fix: error.fix }, untested };
 }
 
 /** One command of `gates.run`, in a fresh checkout unless the working folder was asked for. */

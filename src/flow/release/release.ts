@@ -266,7 +266,8 @@ async function prepare(context: Context, repository: Repository, { run, options,
     releasing.flatMap(({ pkg }) => destinationsOf(pkg.config)),
   );
   context.report({ type: 'group', title: 'Gates' });
-  await gate(context, { run, input: { survey, releasing, makesTags, isHandedOut }, talk });
+  const isDry = options.dryRun;
+  const gates = await gate(context, { run, input: { survey, releasing, makesTags, isHandedOut, isDry }, talk });
   context.report({ type: 'group', title: 'Build' });
   noteSurvey(run, releasing);
   const commit = await makeCommit(context, { repository, run, survey, releasing });
@@ -299,6 +300,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
     verification,
     rehearsal,
     makesTags,
+    untested: gates.flatMap(({ untested = [] }) => untested),
   });
   await agree({ run, card, releaseOptions: options, talk });
   await closeConnections();
@@ -368,10 +370,11 @@ async function gate(
       readonly releasing: readonly Releasing[];
       readonly makesTags: boolean;
       readonly isHandedOut: boolean;
+      readonly isDry: boolean;
     };
     readonly talk: ReleaseTalk;
   },
-): Promise<void> {
+): Promise<readonly Gate[]> {
   faultPoint('gated', '', 'before');
   const gates = await askGates(context, {
     ...input,
@@ -384,6 +387,7 @@ async function gate(
   if (run.opened.remote !== null) await uniteWithRemote(input.survey.workspace.repository, run.opened.remote);
   run.journal.append({ step: 'gated', phase: 'done', data: gates.map((gate) => gate.gate) });
   faultPoint('gated', '', 'after-done');
+  return gates;
 }
 
 /** @throws RUN_STALE when the same question has another answer than before. */

@@ -2,6 +2,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import path from 'node:path';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { lacks } from '../../core/name/lack.ts';
 import { type RemoteProtocol, remoteProtocols } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { StandinToken } from '../../standin/guard.ts';
@@ -23,6 +24,8 @@ export type StandinOptions = {
   readonly speaks: readonly string[];
   /** Whether reading needs a token. */
   readonly isPrivate: boolean;
+  /** What it cannot do. */
+  readonly lacks: readonly string[];
 };
 
 /** A stand-in that runs until the program is stopped. */
@@ -58,7 +61,16 @@ export async function runStandin(context: Context, options: StandinOptions): Pro
     (remoteProtocol) => options.speaks.length === 0 || options.speaks.includes(remoteProtocol),
   );
   const { port, isPrivate } = options;
-  const standin: Standin = await startStandin({ port, store, tokens, isPrivate, speaks, now: context.now });
+  const missing = lacks.filter((lack) => options.lacks.includes(lack));
+  const standin: Standin = await startStandin({
+    port,
+    store,
+    tokens,
+    isPrivate,
+    speaks,
+    lacks: missing,
+    now: context.now,
+  });
   const addresses = Object.fromEntries(speaks.map((speak) => [speak, standinAddress(standin, speak)]));
   const references = wanted.map((text) => text.split(',')[0] ?? '');
   const close = async () => {

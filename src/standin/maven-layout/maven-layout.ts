@@ -43,6 +43,10 @@ async function route(call: Call): Promise<unknown> {
   const parts = partsOf(request, prefix).parts.map(decodePart);
   const [repository = '', ...path] = parts;
   if (!repositories.includes(repository)) throw new Refusal(404, 'there are the repositories releases and snapshots');
+  if (path.join('') === '' && (request.method === 'GET' || request.method === 'HEAD')) {
+    guard.read(request);
+    return reply.send(`${repository}\n`);
+  }
   if (path.some((part) => !partPattern.test(part) || /^\.+$/.test(part))) throw new Refusal(404, 'not found');
   const place = store.place(...parts);
   if (request.method === 'GET' || request.method === 'HEAD') {

@@ -57,7 +57,7 @@ async function route(call: Call): Promise<unknown> {
 
 async function push(call: Call, kind: 'nupkg' | 'snupkg'): Promise<unknown> {
   const { guard, request, store, maxBytes, reply } = call;
-  if (guard.tokenOf(request) === null) guard.write(request);
+  if (guard.tokenOf(request)?.may !== 'write') guard.write(request);
   const form = await receiveForm(request, store, {
     digests: ['sha256'],
     maxBytes,

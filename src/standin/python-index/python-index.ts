@@ -45,7 +45,7 @@ export const pythonIndex: StandinService = {
 async function upload(call: Call): Promise<unknown> {
   const { guard, request, store, maxBytes, reply } = call;
   // Whose the project is shows only in the form; a request without any token need not be read.
-  if (guard.tokenOf(request) === null) guard.write(request);
+  if (guard.tokenOf(request)?.may !== 'write') guard.write(request);
   const form = await receiveForm(request, store, {
     digests: ['md5', 'sha256'],
     maxBytes,

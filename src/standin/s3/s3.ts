@@ -35,8 +35,8 @@ export type StoredObject = {
   readonly parts: readonly number[];
 };
 
-/** SHA-256 in hexadecimal. */
-type Part = { readonly number: number; readonly etag: string; readonly sizeBytes: number; readonly sha256: string };
+/** Digests in hexadecimal. */
+type Part = { readonly number: number; readonly sizeBytes: number; readonly md5: string; readonly sha256: string };
 type Upload = {
   readonly key: string;
   readonly type: string;
@@ -78,7 +78,7 @@ async function route(call: Call): Promise<unknown> {
   const [bucket = '', ...rest] = parts.map(decodePart);
   authorise(call, rest[0] ?? '');
   reply.type('application/xml').header('x-amz-request-id', randomBytes(8).toString('hex'));
-  if (bucket === '') throw new Refusal(501, 'NotImplemented: name a bucket');
+  if (bucket === '') return listBuckets(call);
   if (!bucketPattern.test(bucket)) throw new Refusal(400, 'InvalidBucketName: no name for a bucket');
   const own: StoreCall = { ...call, bucket, key: rest.join('/'), query };
   if (own.key === '') return bucketRequest(own);
@@ -115,6 +115,11 @@ function authorise({ request, guard, now }: Call, name: string): void {
   if (token.may === 'read') throw new Refusal(403, 'AccessDenied: this key may only read');
   if (token.only !== null && token.only !== name)
     throw new Refusal(403, `AccessDenied: this key is for ${token.only} alone`);
+}
+
+async function listBuckets({ store, reply }: Call) {
+  const items = (await namesIn(store.folder)).map((name) => `<Bucket><Name>${escapeHtml(name)}</Name></Bucket>`);
+  return reply.send(xml('ListAllMyBucketsResult', `<Buckets>${items.sort().join('')}</Buckets>`));
 }
 
 async function bucketRequest(call: StoreCall) {
@@ -164,23 +169,26 @@ async function receive(call: StoreCall, isFlushed = true): Promise<Received> {
   const stated = String(request.headers['x-amz-content-sha256'] ?? '');
   if (stated.startsWith('STREAMING-')) throw new Refusal(501, 'NotImplemented: send the body as it is');
   const received = await store.receive(bodyOf(request), {
-    digests: request.headers['content-md5'] === undefined ? ['sha256'] : ['md5', 'sha256'],
+    digests: ['md5', 'sha256'],
     maxBytes,
     isFlushed,
     ...roomOf(call),
   });
-  const { sha256 = '', md5 } = received.digests;
+  const { sha256 = '', md5 = '' } = received.digests;
   const isWrong =
     (/^[0-9a-f]{64}$/.test(stated) && stated !== sha256) ||
     differs(request.headers['x-amz-checksum-sha256'], sha256) ||
-    (md5 !== undefined && differs(request.headers['content-md5'], md5));
+    differs(request.headers['content-md5'], md5);
   if (!isWrong) return received;
   await store.discard(received);
   throw new Refusal(400, 'BadDigest: the digest of the request is not that of its body');
 }
 
 /** A condition on an object that is being written ("Conditional writes"). */
-async function checkCondition({ store, bucket, key, request: { headers } }: StoreCall): Promise<void> {
+async function checkCondition({ store, bucket, key, lacks, request: { headers } }: StoreCall): Promise<void> {
+  const isConditional = headers['if-none-match'] !== undefined || headers['if-match'] !== undefined;
+  if (isConditional && lacks.has('conditional-writes'))
+    throw new Refusal(501, 'NotImplemented: a header that you sent is not supported');
   const known = await store.readJson<StoredObject>(bucket, 'objects', key, 'about');
   if (headers['if-none-match'] === '*' && known !== null)
     throw new Refusal(412, 'PreconditionFailed: it is there already');
@@ -244,14 +252,14 @@ async function putPart(call: StoreCall, id: string, number: number) {
   if (!(number >= 1 && number <= 10_000)) throw new Refusal(400, 'InvalidArgument: parts are numbered from 1 to 10000');
   await uploadAt(call, id);
   const received = await receive(call, false);
-  const { sha256 = '' } = received.digests;
-  const part: Part = { number, etag: etagOf(sha256), sizeBytes: received.sizeBytes, sha256 };
+  const { sha256 = '', md5 = '' } = received.digests;
+  const part: Part = { number, sizeBytes: received.sizeBytes, md5, sha256 };
   const before = await partsAt(call, id);
   await store.replace(received, store.place(bucket, 'uploads', id, nameOfPart(part)));
   for (const item of before)
     if (item.number === number && item.sha256 !== part.sha256)
       await removeFile(store.place(bucket, 'uploads', id, nameOfPart(item)));
-  return reply.header('etag', part.etag).header('x-amz-checksum-sha256', base64(sha256)).send('');
+  return reply.header('etag', etagOf(part)).header('x-amz-checksum-sha256', base64(sha256)).send('');
 }
 
 async function complete(call: StoreCall, id: string) {
@@ -284,7 +292,7 @@ async function namedParts(call: StoreCall, id: string): Promise<Part[]> {
   const there = await partsAt(call, id);
   const parts: Part[] = [];
   for (const [index, value] of named.entries()) {
-    const part = there.find(({ number, etag }) => number === Number(value['PartNumber']) && etag === value['ETag']);
+    const part = there.find((part) => part.number === Number(value['PartNumber']) && etagOf(part) === value['ETag']);
     if (part === undefined) throw new Refusal(400, 'InvalidPart: a part is missing or another');
     if (part.number <= (parts.at(-1)?.number ?? 0))
       throw new Refusal(400, 'InvalidPartOrder: parts go in ascending order');
@@ -298,7 +306,7 @@ async function namedParts(call: StoreCall, id: string): Promise<Part[]> {
 /** Writes down an object that came in parts. */
 async function writeJoined({ store, bucket, key, now }: StoreCall, upload: Upload, parts: readonly Part[]) {
   const all = createHash('md5');
-  for (const { etag } of parts) all.update(Buffer.from(etag.slice(1, -1), 'hex'));
+  for (const { md5 } of parts) all.update(Buffer.from(md5, 'hex'));
   const sizes = parts.map(({ sizeBytes }) => sizeBytes);
   const object: StoredObject = {
     key,
@@ -319,8 +327,8 @@ async function listParts(call: StoreCall, id: string) {
   await uploadAt(call, id);
   const parts = await partsAt(call, id);
   const items = parts.map(
-    ({ number, etag, sizeBytes, sha256 }) =>
-      `<Part><PartNumber>${number}</PartNumber><ETag>${escapeHtml(etag)}</ETag><Size>${sizeBytes}</Size><ChecksumSHA256>${base64(sha256)}</ChecksumSHA256></Part>`,
+    (part) =>
+      `<Part><PartNumber>${part.number}</PartNumber><ETag>${escapeHtml(etagOf(part))}</ETag><Size>${part.sizeBytes}</Size><ChecksumSHA256>${base64(part.sha256)}</ChecksumSHA256></Part>`,
   );
   const head = `<Bucket>${bucket}</Bucket><Key>${escapeHtml(key)}</Key><UploadId>${id}</UploadId><IsTruncated>false</IsTruncated>`;
   return reply.send(xml('ListPartsResult', head + items.join('')));
@@ -367,9 +375,9 @@ async function listObjects({ query, store, bucket, reply }: StoreCall) {
 /** The parts of an upload that came in whole, by number. What is known of one is its name: a record of its own could be torn. */
 async function partsAt({ store, bucket }: StoreCall, id: string): Promise<Part[]> {
   const parts = (await namesIn(store.place(bucket, 'uploads', id))).flatMap((name): Part[] => {
-    const [, number, size, sha256 = ''] = /^part (\d+) (\d+) ([0-9a-f]{64})$/.exec(name) ?? [];
+    const [, number, size, sha256 = '', md5 = ''] = /^part (\d+) (\d+) ([0-9a-f]{64}) ([0-9a-f]{32})$/.exec(name) ?? [];
     if (number === undefined) return [];
-    return [{ number: Number(number), etag: etagOf(sha256), sizeBytes: Number(size), sha256 }];
+    return [{ number: Number(number), sizeBytes: Number(size), md5, sha256 }];
   });
   return parts.sort((a, b) => a.number - b.number);
 }
@@ -390,7 +398,7 @@ function tellS3(message: string): { readonly type: string; readonly body: string
 function objectFrom({ request: { headers }, key, now }: StoreCall, received: Received): StoredObject {
   return {
     key,
-    etag: etagOf(received.digests['sha256'] ?? ''),
+    etag: etagOf({ md5: received.digests['md5'] ?? '' }),
     sizeBytes: received.sizeBytes,
     type: headers['content-type'] ?? 'application/octet-stream',
     modified: now().toISOString(),
@@ -400,14 +408,14 @@ function objectFrom({ request: { headers }, key, now }: StoreCall, received: Rec
   };
 }
 
-/** An entity tag is any text that changes with the content; only old clients take it for an MD5. */
-function etagOf(sha256: string): string {
-  return `"${sha256.slice(0, 32)}"`;
+/** The entity tag of what came in one piece is its MD5: clients compare it. */
+function etagOf({ md5 }: Pick<Part, 'md5'>): string {
+  return `"${md5}"`;
 }
 
 /** Name of a part's file while its upload is open. */
-function nameOfPart({ number, sizeBytes, sha256 }: Part): string {
-  return `part ${number} ${sizeBytes} ${sha256}`;
+function nameOfPart({ number, sizeBytes, sha256, md5 }: Part): string {
+  return `part ${number} ${sizeBytes} ${sha256} ${md5}`;
 }
 
 /** Name of a part's file in an object's folder. */

@@ -151,6 +151,7 @@ describe('.NET servers', () => {
       symbols: null,
       flat: 'https://p.example/flat/',
       registrations: 'https://p.example/new/',
+      search: null,
     });
     expect(parseServiceIndex(JSON.parse(formatServiceIndex('https://p.example/')))?.symbols).toBe(
       'https://p.example/symbolpackage',

@@ -101,12 +101,21 @@ export function deprecated(value: unknown, version: string, reason: string): Rec
   };
 }
 
-/** Whether a token, by the registry's own list of tokens, opens more than one package; the list shows only how tokens begin. */
-export function opensMore(list: unknown, token: string, name: string): 'this package' | 'more' | 'unknown' {
-  const own = objectsOf(objectOf(list)['objects']).find(({ token: shown }) => {
+function listedToken(list: unknown, token: string): Record<string, unknown> | undefined {
+  return objectsOf(objectOf(list)['objects']).find(({ token: shown }) => {
     const start = typeof shown === 'string' ? shown.replace(/(?:\.{3}|…).*$/, '') : '';
     return start.length >= 6 && token.startsWith(start);
   });
+}
+
+/** Whether the registry's own list of tokens says that a token cannot publish. */
+export function isReadOnly(list: unknown, token: string): boolean {
+  return listedToken(list, token)?.['readonly'] === true;
+}
+
+/** Whether a token, by the registry's own list of tokens, opens more than one package; the list shows only how tokens begin. */
+export function opensMore(list: unknown, token: string, name: string): 'this package' | 'more' | 'unknown' {
+  const own = listedToken(list, token);
   if (own === undefined) return 'unknown';
   const scopes = objectsOf(own['scopes']);
   const isNarrow = scopes.length > 0 && scopes.every((scope) => scope['type'] === 'package' && scope['name'] === name);

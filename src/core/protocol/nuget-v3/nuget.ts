@@ -9,6 +9,7 @@ export type NugetServices = {
   readonly symbols: string | null;
   readonly flat: string | null;
   readonly registrations: string | null;
+  readonly search: string | null;
 };
 
 /** Resource types, newest first; of registrations those that may hold versions of SemVer 2.0.0. */
@@ -22,6 +23,7 @@ const types = {
     'RegistrationsBaseUrl/3.4.0',
     'RegistrationsBaseUrl',
   ],
+  search: ['SearchQueryService/3.5.0', 'SearchQueryService/3.0.0-rc', 'SearchQueryService'],
 } as const;
 
 /** Reads a service index; null when the value is none. */
@@ -40,6 +42,7 @@ export function parseServiceIndex(value: unknown): NugetServices | null {
     symbols: find(types.symbols, false),
     flat: find(types.flat, true),
     registrations: find(types.registrations, true),
+    search: find(types.search, false),
   };
 }
 

@@ -81,25 +81,46 @@ export function artifactManifest(file: OciFile, subject: Descriptor | null): Oci
   return { text, descriptor };
 }
 
-/** The document that a release's tag leads to: the manifest of its only artifact, else an index of them all. */
+/**
+ * The document that a release's tag leads to: the manifest of its only artifact, else an index of them all. Clients that copy
+ * an index write it anew, with the fields that they know in an order of their own; written like that, a copy has the same
+ * digest. So types of artifacts stand in the manifests only.
+ */
 export function releaseDocument(files: readonly OciFile[]): OciDocument | null {
   const manifests = files.map((file) => artifactManifest(file, null));
   const [first] = manifests;
   const [file] = files;
   if (first === undefined || file === undefined) return null;
   if (manifests.length === 1) return first;
-  const text = JSON.stringify({
+  const text = copyable({
     schemaVersion: 2,
     mediaType: indexType,
-    artifactType: 'application/vnd.bevelstone.release',
-    manifests: manifests.map(({ descriptor }) => descriptor),
-    annotations: {
+    manifests: manifests.map(({ descriptor: { mediaType, digest, size, annotations, platform } }) => ({
+      mediaType,
+      digest,
+      size,
+      annotations: sorted(annotations ?? {}),
+      ...(platform === undefined ? {} : { platform: sorted(platform) }),
+    })),
+    annotations: sorted({
       'org.opencontainers.image.created': timeOf(file.sourceTime),
       'org.opencontainers.image.version': file.version,
       'org.opencontainers.image.ref.name': file.packageName,
-    },
+    }),
   });
   return { text, descriptor: { mediaType: indexType, digest: digestOf(text), size: Buffer.byteLength(text) } };
+}
+
+function sorted(values: Readonly<Record<string, string>>): Record<string, string> {
+  return Object.fromEntries(Object.entries(values).sort(([a], [b]) => (a < b ? -1 : 1)));
+}
+
+/** JSON with the characters escaped that encoders for the web escape. */
+function copyable(value: unknown): string {
+  return JSON.stringify(value).replace(
+    /[<>&\u2028\u2029]/g,
+    (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  );
 }
 
 /** The index of those that refer to something, for registries that keep it as a tag ("Referrers Tag Schema"). */
@@ -150,6 +171,32 @@ export function tagFor(version: string): string {
     .replaceAll('+', '_')
     .replace(/[^\w.-]/g, '-')
     .slice(0, 128);
+}
+
+/**
+ * Whether a registry's token says that it allows an action on a repository: its payload lists what was granted, which may be
+ * less than what was asked for ("Token Authentication Implementation", `access`). Null for a token that says nothing.
+ */
+export function tokenAllows(token: string, repository: string, action: string): boolean | null {
+  const payload = token.split('.')[1];
+  const claims =
+    payload === undefined ? null : objectOf(jsonOrNull(Buffer.from(payload, 'base64url').toString()))['access'];
+  if (!Array.isArray(claims)) return null;
+  return objectsOf(claims).some(
+    ({ type, name, actions }) =>
+      type === 'repository' &&
+      name === repository &&
+      Array.isArray(actions) &&
+      [action, '*'].some((one) => actions.includes(one)),
+  );
+}
+
+function jsonOrNull(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
 }
 
 /** How a registry wants to be spoken to (RFC 9110 §11.6.1; "Token Authentication"). */
