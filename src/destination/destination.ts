@@ -122,6 +122,8 @@ export type Destination = {
   readonly isListed: (parcel: ListedParcel) => Promise<string | true>;
   /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
   readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
+  /** Makes every pointer that leads to a release lead to another one that is there; none where clients choose by version. */
+  readonly fallBack: (subject: Subject, to: Subject) => Promise<Pointed[]>;
   /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
   readonly withdraw: (subject: Subject, order: WithdrawOrder) => Promise<Withdrawal>;
 };
@@ -151,6 +153,7 @@ export function makeDestination<State>(
     open: (address) => methods.open(state, address),
     isListed: (parcel) => methods.isListed(state, parcel),
     point: (all) => methods.point(state, all),
+    fallBack: (subject, to) => methods.fallBack(state, subject, to),
     withdraw: (subject, order) => methods.withdraw(state, subject, order),
   };
 }

@@ -38,5 +38,5 @@ export async function accessByEmptyForm(web: Web, { method, url, fields }: Empty
     const why = `it took an empty upload (${answer.status}), so it does not show whether it looked at the credential`;
     return { ...aboutServer(answer), credential: isAnonymous ? 'none' : 'unknown', why, untested: [writePermission] };
   }
-  throw notThisProtocol(web, url, answer, 'it does not take uploads at this address');
+  throw notThisProtocol(web, { asked: url, answer, expected: 'it does not take uploads at this address' });
 }

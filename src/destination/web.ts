@@ -124,9 +124,7 @@ function placeOf(location: unknown, url: string): string {
 /** The error for an answer that is not this protocol's, with what it seems to be instead. */
 export function notThisProtocol(
   web: Pick<Web, 'name'>,
-  asked: string,
-  answer: TextAnswer,
-  expected: string,
+  { asked, answer, expected }: { readonly asked: string; readonly answer: TextAnswer; readonly expected: string },
 ): BevelstoneError {
   const strange = strangeAnswer(answer, asked);
   const why = strange === null ? `${expected}; it answered ${answer.status}` : `${expected}; ${asWords(strange)}`;

@@ -30,7 +30,8 @@ export type PutPlace = {
 export async function accessByFile(place: PutPlace, read: TextAnswer): Promise<Access> {
   const { web, base, mayWrite } = place;
   if (isDenied(read)) return deniedAccess(web, read);
-  if (strangeAnswer(read, base) !== null) throw notThisProtocol(web, base, read, 'this is not where files are put');
+  if (strangeAnswer(read, base) !== null)
+    throw notThisProtocol(web, { asked: base, answer: read, expected: 'this is not where files are put' });
   if (read.status >= 500 && read.status !== 501) throw refused(web, 'the question what is there', read);
   const isAnonymous = Object.keys(web.headers).length === 0;
   const common = { ...aboutServer(read), why: null };
@@ -47,16 +48,24 @@ async function untestedAddress({ web, base }: PutPlace): Promise<string[]> {
   const options = await callText(web, { method: 'OPTIONS', url: base });
   const allowed = String(options.headers['allow'] ?? '').toUpperCase();
   if (isDone(options.status) && allowed !== '' && !/\bPUT\b/.test(allowed) && options.headers['dav'] === undefined)
-    throw notThisProtocol(web, base, options, `it takes no files at this address (Allow: ${allowed})`);
+    throw notThisProtocol(web, {
+      asked: base,
+      answer: options,
+      expected: `it takes no files at this address (Allow: ${allowed})`,
+    });
   if (options.headers['dav'] !== undefined) {
     const found = await callText(web, { method: 'PROPFIND', url: base, headers: { depth: '0' } });
     if (found.status === 207) return [];
     if (found.status === 404 || found.status === 409)
-      throw notThisProtocol(web, base, found, 'there is no such collection, and it is not made from here');
+      throw notThisProtocol(web, {
+        asked: base,
+        answer: found,
+        expected: 'there is no such collection, and it is not made from here',
+      });
   }
   const folder = await callText(web, { method: 'GET', url: base });
   if (strangeAnswer(folder, base) !== null && /login|maintenance/.test(strangeAnswer(folder, base) ?? ''))
-    throw notThisProtocol(web, base, folder, 'this is not where files are put');
+    throw notThisProtocol(web, { asked: base, answer: folder, expected: 'this is not where files are put' });
   // A server that shows no lists forbids a folder that is there, and misses one that is not.
   return isDone(folder.status) || folder.status === 403 ? [] : [theAddress];
 }
@@ -67,7 +76,8 @@ async function writeOnce({ web, base, fileFor }: PutPlace, common: Omit<Access, 
   const headers = { 'content-type': 'text/plain', 'if-none-match': '*' };
   const put = await callText(web, { method: 'PUT', url, headers, body: textBody('probe\n') });
   if (isDenied(put)) return deniedAccess(web, put);
-  if (!isDone(put.status)) throw notThisProtocol(web, url, put, 'it does not take a small file there');
+  if (!isDone(put.status))
+    throw notThisProtocol(web, { asked: url, answer: put, expected: 'it does not take a small file there' });
   const gone = await callText(web, { method: 'DELETE', url });
   const stays =
     isDone(gone.status) || gone.status === 404

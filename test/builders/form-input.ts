@@ -11,6 +11,7 @@ export function artifactConfig(form: BuiltForm, more: Partial<ArtifactConfig> = 
     name: null,
     files: null,
     brought: null,
+    deliver: true,
     revision: 1,
     helpers: [],
     tree: 'package',

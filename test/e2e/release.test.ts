@@ -2,12 +2,15 @@ import { existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync 
 import path from 'node:path';
 import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
+import { standinAddress } from '../../src/flow/trial/standin.ts';
 import { temporaryInside } from '../builders/disk-fault.ts';
 import { extent } from '../builders/extent.ts';
+import { testStandin } from '../builders/parcel.ts';
 import { bevelstoneJson } from '../builders/program.ts';
 import { faultyProgram, releaseWorkspace, uploads, visibleState } from '../builders/release-workspace.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { appears } from '../builders/wait.ts';
+import { goodToken, tokenFor } from '../builders/workspace.ts';
 
 type Delivery = { destination: string; artifact: string; state: string; confirmed: string };
 type Released = {
@@ -584,4 +587,95 @@ describe('afterwards', () => {
     expect(error?.why).toContain('the board is wet');
     expect(readdirSync(log).filter((name) => name.includes('-afterwards-1'))).toHaveLength(1);
   });
+});
+
+describe('a release whose destination was wrong', () => {
+  const refusing = { type: 'status', status: 404, method: 'PUT', path: /\/node\//, times: 100 } as const;
+
+  /** A release that was pushed and could not be delivered, and a second stand-in that it should have gone to. */
+  async function undelivered(more: Parameters<typeof releaseWorkspace>[0] = {}) {
+    const w = await releaseWorkspace({ faults: [refusing], ...more });
+    const first = await w.release();
+    expect(first.error?.code).toBe('DELIVERY_FAILED');
+    const right = await testStandin({ tokens: [tokenFor(goodToken)] });
+    const url = standinAddress(right, 'npm-registry');
+    const config = path.join(w.folder, 'bevelstone.yaml');
+    const change = (edit: (text: string) => string) => writeFileSync(config, edit(readFileSync(config, 'utf8')));
+    const trust = `${w.env['BEVELSTONE_TRUST']},${new URL(url).origin}`;
+    return { w, url, right, change, env: { BEVELSTONE_TRUST: trust } };
+  }
+
+  it('goes to the destination of the working tree, which the ledger records', async () => {
+    const { w, url, change, env } = await undelivered();
+    change((text) => text.replace('"env:OFFICE"', JSON.stringify(url)));
+
+    const resumed = await w.release(['--resume'], env);
+
+    expect(resumed.error).toBeNull();
+    expect(resumed.result.releases[0].deliveries[0]).toMatchObject({ destination: 'office', state: 'delivered' });
+    expect((await fetch(`${url}soundings`)).status).toBe(200);
+    const shown = await bevelstoneJson(['ledger', 'show', 'soundings@0.1.0'], { cwd: w.folder, env: w.env });
+    expect(shown.result.redirects).toEqual([expect.objectContaining({ destination: 'office', to: url })]);
+  });
+
+  it('is not resumed where more than destinations changed', async () => {
+    const { w, url, change, env } = await undelivered();
+    change((text) => `${text.replace('"env:OFFICE"', JSON.stringify(url))}gates: { clean: false }\n`);
+
+    const resumed = await w.release(['--resume'], env);
+
+    expect([resumed.exitCode, resumed.error?.code]).toEqual([3, 'CONFIG_MOVED']);
+    expect(resumed.error?.message).toContain('in more than destinations: gates');
+    expect((await fetch(`${url}soundings`)).status).toBe(404);
+  });
+
+  it('asks first', async () => {
+    const { w, url, change, env } = await undelivered();
+    change((text) => text.replace('"env:OFFICE"', JSON.stringify(url)));
+
+    const run = await bevelstoneJson(['release', '--resume'], { cwd: w.folder, env: { ...w.env, ...env } });
+
+    expect([run.exitCode, run.error?.code]).toEqual([2, 'CONFIRMATION_NEEDED']);
+    expect(run.stderr).toContain(`-> ${url}`);
+    expect((await fetch(`${url}soundings`)).status).toBe(404);
+  });
+
+  it('says that nothing was delivered when it is given up, and takes its tags back', async () => {
+    const { w } = await undelivered();
+
+    const run = await w.release(['--abandon']);
+
+    expect(run.result.advice).toEqual(expect.arrayContaining(['nothing was delivered']));
+    expect(w.git('ls-remote', '--tags', 'origin')).toBe('');
+  });
+
+  it('keeps its tags when nothing tells whether something was delivered', async () => {
+    const { w, right } = await undelivered();
+    await w.standin.close();
+    await right.close();
+
+    const run = await w.release(['--abandon']);
+
+    expect(run.result.advice.join('\n')).toMatch(/whether soundings 0\.1\.0 arrived at office is not known/);
+    expect(w.git('ls-remote', '--tags', 'origin')).toContain('v0.1.0');
+  });
+});
+
+it('warns of artifacts that no destination takes, unless they are only built', async () => {
+  const archive = (more: string) => `{ form: tar.gz, files: [{ from: depth.js }]${more} }`;
+  const w = await releaseWorkspace();
+  const config = path.join(w.folder, 'bevelstone.yaml');
+  const before = readFileSync(config, 'utf8');
+  const withArchive = (more: string) => ({
+    'bevelstone.yaml': before.replace('{ form: npm-tarball }', `{ form: npm-tarball }, ${archive(more)}`),
+  });
+  w.commit('chore: an archive', withArchive(''));
+  const first = await w.release(['--dry-run']);
+  w.commit('chore: only built', withArchive(', deliver: false'));
+  const second = await w.release(['--dry-run']);
+
+  expect([first.error, second.error]).toEqual([null, null]);
+  const unsent = (run: typeof first) => run.warnings.filter((text) => text.includes('no destination takes'));
+  expect(unsent(first)).toEqual([expect.stringContaining('no destination takes the form tar.gz')]);
+  expect(unsent(second)).toEqual([]);
 });

@@ -1,7 +1,7 @@
 import type { Released } from '../../flow/release/release.ts';
 import type { ReleaseOptions } from '../../flow/run/options.ts';
 import { type Command, optionalText, textList } from '../command.ts';
-import { releasedJson, renderCard, renderGates, renderReleased } from '../view/release.ts';
+import { releasedJson, renderCard, renderGates, renderMoved, renderReleased } from '../view/release.ts';
 import { overrideOptions, parseOverrides } from './override-options.ts';
 
 /** The run to give up, '' for the only one; null to give none up. */
@@ -64,6 +64,7 @@ export const release: Command<Arguments, Released> = {
     const flow = await import('../../flow/release/release.ts');
     const result = await flow.release(context, options, {
       gates: (gates) => ask({ shown: renderGates(gates, screen), question: null }),
+      moved: (moved) => ask({ shown: renderMoved(moved, screen), question: 'Send what is left there?' }),
       agree: (card, isAsked) => ask({ shown: renderCard(card, screen), question: isAsked ? 'Release this?' : null }),
     });
     return { result, error: result.error };

@@ -1,5 +1,5 @@
 import type { Withdrawn, WithdrawOptions } from '../../flow/deliver/withdraw.ts';
-import type { Command } from '../command.ts';
+import { type Command, optionalText } from '../command.ts';
 import { movedJson } from '../view/promote.ts';
 import { renderWithdrawal, renderWithdrawn } from '../view/withdraw.ts';
 
@@ -15,6 +15,10 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
         describe: 'Why; shown to users if the protocol supports it',
       })
       .option('erase', { type: 'boolean', describe: 'Delete it where the destination allows, instead of marking it' })
+      .option('fall-back-to', {
+        type: 'string',
+        describe: 'Move pointers such as latest to this version, or to the `previous` one',
+      })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('dry-run', { type: 'boolean', describe: 'Show what would be withdrawn, and stop' }),
   examples: [
@@ -22,6 +26,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
       'withdraw tidemark@1.4.0 --from office --reason "Low water an hour late; use 1.4.1"',
       'Deprecate, unlist, yank or delete',
     ],
+    ['withdraw tidemark@1.4.0 --from office --reason "Wrong units" --fall-back-to previous', 'And move `latest` back'],
   ],
   parse: (raw) => ({
     release: String(raw['release']),
@@ -29,6 +34,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     reason: String(raw['reason']),
     erase: raw['erase'] === true,
     dryRun: raw['dryRun'] === true,
+    fallBackTo: optionalText(raw, 'fall-back-to') ?? optionalText(raw, 'fallBackTo'),
   }),
   run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/withdraw.ts');

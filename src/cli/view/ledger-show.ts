@@ -9,7 +9,7 @@ type Shown = ShownRelease & { readonly page: string | null };
 
 /** All that is on record of one release. */
 export function renderShown({ release, changes, surveyed, against, page }: Shown, screen: Screen): string {
-  const { package: name, version, date, commit, source, artifacts, deliveries, withdrawals } = release;
+  const { package: name, version, date, commit, source, artifacts, deliveries, withdrawals, redirects } = release;
   const { bold, dim } = screen.colours;
   const built =
     commit === source ? commit.slice(0, 12) : `${commit.slice(0, 12)} (${source.slice(0, 12)} plus the new versions)`;
@@ -43,6 +43,10 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
       screen,
     }),
   );
+  for (const { destination, from, to, at } of redirects)
+    parts.push(
+      `${sign('warning', screen)} ${cleanText(destination)} was changed on ${at.slice(0, 10)}, while it was released: ${cleanText(from)} -> ${cleanText(to)}`,
+    );
   for (const { destination, how, reason, at } of withdrawals)
     parts.push(
       `${sign('warning', screen)} ${how} at ${cleanText(destination)} on ${at.slice(0, 10)}: ${cleanText(reason)}`,

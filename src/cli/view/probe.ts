@@ -83,7 +83,8 @@ function markOfPackage({ nameState, versionState, opens }: ProbedPackage): Mark 
 }
 
 function credentialText({ credential, why, reachable }: ProbedDestination): string {
-  if (credential === 'accepted') return why === null ? 'accepted' : `accepted ${why}`;
+  if (credential === 'accepted')
+    return why === null ? 'accepted' : `accepted${why.startsWith('as ') ? ' ' : ', '}${why}`;
   if (credential === 'unknown') return reachable ? 'not checked' : 'not checked';
   return credential === 'none' ? 'none given' : credential;
 }

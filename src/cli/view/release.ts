@@ -4,6 +4,7 @@ import { type CardRelease, findingText, type ReleaseCard } from '../../core/reco
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Gate } from '../../flow/release/gates.ts';
+import type { MovedDestination } from '../../flow/release/moved-destinations.ts';
 import type { Released } from '../../flow/release/release.ts';
 import { renderDeliveries } from './deliveries.ts';
 import { blank, type Screen, sign } from './screen.ts';
@@ -107,6 +108,7 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
     ['rules', findings.length === 0 ? ['no findings'] : findings],
     ['rehearsed', rehearsed],
     ['without', without],
+    ['not sent', card.unsent],
     ['not tested', card.untested],
     ['allowed', card.opted],
   ];
@@ -125,6 +127,17 @@ function labelled(facts: readonly (readonly [string, readonly string[]])[], scre
       beside(`    ${screen.colours.dim((index === 0 ? label : '').padEnd(labelWidth))} `, cleanText(text), screen),
     ),
   );
+}
+
+/** Destinations that changed since a release was begun, for the question. */
+export function renderMoved(moved: readonly MovedDestination[], screen: Screen): string {
+  const lines = moved.map(({ destination, from, to }) =>
+    from === to ? `${destination}: the same address, ${to}` : `${destination}: ${from} -> ${to}`,
+  );
+  return [
+    screen.colours.bold('Destinations have changed since this release was started'),
+    ...lines.map((line) => beside('    ', cleanText(line), screen)),
+  ].join('\n');
 }
 
 /** What came of the run: one line per release, then where things are. */

@@ -21,14 +21,24 @@ export function renderWithdrawal(
   ].join('\n');
 }
 
+/** What consumers get now. */
+function nowText({ destination, fallBackTo, pointers }: Pick<Withdrawn, 'destination' | 'fallBackTo' | 'pointers'>) {
+  if (fallBackTo === null) return null;
+  return pointers.length === 0
+    ? `no pointer at ${destination} led to it: clients choose the highest version that is left`
+    : `${pointers.join(', ')} at ${destination} ${pointers.length === 1 ? 'leads' : 'lead'} to ${fallBackTo} now`;
+}
+
 /** What was done, and what the protocol cannot do. */
 export function renderWithdrawn(
-  { package: name, version, destination, how, limits, deliveries, dryRun }: Withdrawn,
+  { package: name, version, destination, how, limits, deliveries, dryRun, fallBackTo, pointers }: Withdrawn,
   screen: Screen,
 ): string {
   const title = cleanText(`${name} ${version} at ${destination}`);
   const files = deliveries.map(({ artifact, address }) => `    ${cleanText(artifact)}  ${cleanText(address ?? '')}`);
   if (dryRun) return [screen.colours.bold(`${title} would be withdrawn (dry run)`), '', ...files].join('\n');
-  const notes = [how, limits].filter((text) => text !== null).map((text) => indented(4, text, screen));
+  const notes = [how, limits, nowText({ destination, fallBackTo, pointers })]
+    .filter((text) => text !== null)
+    .map((text) => indented(4, text, screen));
   return [screen.colours.bold(`${title} was withdrawn`), '', ...notes, '', ...files].join('\n');
 }

@@ -69,6 +69,8 @@ export type ArtifactConfig = {
   readonly files: readonly FileRuleConfig[] | null;
   /** Glob of a file that a build step makes as the finished artifact; null when Bevelstone packs it. */
   readonly brought: string | null;
+  /** Whether it is sent to destinations; false for one that is only built. */
+  readonly deliver: boolean;
   /** Debian revision. */
   readonly revision: number;
   readonly helpers: readonly HelperConfig[];

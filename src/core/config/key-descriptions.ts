@@ -97,6 +97,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.artifacts[].wheel-tag': 'Tags of a wheel with machine code, such as cp311-cp311-linux_x86_64.',
   'packages.*.artifacts[].control': 'Fields of the Debian control file.',
   'packages.*.artifacts[].attributes': 'Attributes of the jar manifest.',
+  'packages.*.artifacts[].deliver': 'false: it is built, and sent nowhere.',
   'packages.*.artifacts[].coordinates': 'Maven coordinates, for a package without a POM.',
   'packages.*.verify': 'Checks of the artifacts.',
   'packages.*.verify.require': 'Globs of paths that every artifact must contain.',

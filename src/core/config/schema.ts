@@ -315,6 +315,7 @@ const artifact = () =>
       .default(null),
     files: Joi.array().items(fileRule()).min(1).default(null),
     brought: relativeFolder().default(null),
+    deliver: Joi.boolean().default(true),
     revision: Joi.number().integer().min(1).default(1),
     helpers: Joi.array().items(helper()).default([]),
     tree: Joi.string().valid('package', 'commit').default('package'),

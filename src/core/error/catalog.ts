@@ -157,6 +157,10 @@ export const errorCatalog = {
   RUN_BUSY: { exitCode: 3, summary: 'Another release of this workspace is running' },
   RUN_NOT_FOUND: { exitCode: 2, summary: 'There is no unfinished release' },
   RUN_STALE: { exitCode: 3, summary: 'The branch changed during the release; release again' },
+  CONFIG_MOVED: {
+    exitCode: 3,
+    summary: 'The configuration differs from that of a release that is resumed in more than its destinations',
+  },
   LOCK_FAILED: { exitCode: 2, summary: 'The lock of the workspace cannot be taken' },
   JOURNAL_UNOPENED: { exitCode: 2, summary: 'The journal of a run cannot be opened' },
   JOURNAL_DAMAGED: {

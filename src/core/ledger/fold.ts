@@ -35,12 +35,22 @@ export type LedgerRelease = {
   /** Whether its run was given up half-way. */
   readonly isAbandoned: boolean;
   readonly withdrawals: readonly Withdrawal[];
+  /** Destinations whose address was changed while the release was under way. */
+  readonly redirects: readonly Redirect[];
   /** Whether its tag names the digest of this plan: then it was not forged by someone who can only write to the ledger. */
   readonly isVouched: boolean;
   /** Files that were built again with other bytes than planned, for which no tag vouches. */
   readonly replanned: readonly string[];
   /** Artifacts as they were planned. */
   readonly planned: readonly ArtifactRecord[];
+};
+
+/** That the rest of a release went to another address of a destination. */
+export type Redirect = {
+  readonly destination: string;
+  readonly from: string;
+  readonly to: string;
+  readonly at: string;
 };
 
 /** That a release was taken back somewhere. */
@@ -118,6 +128,7 @@ function foldRelease({
     deliveries: deliveriesOf(key, fits, damage),
     isAbandoned: events.some(({ type }) => type === 'abandoned'),
     withdrawals: events.flatMap((event) => (event.type === 'withdrawn' ? [withdrawalOf(event)] : [])),
+    redirects: events.flatMap((event) => (event.type === 'redirected' ? [redirectOf(event)] : [])),
     isVouched: vouched !== null,
     planned: chosen.artifacts,
     replanned: artifacts.filter((artifact) => !chosen.artifacts.includes(artifact)).map(({ file }) => file),
@@ -127,6 +138,10 @@ function foldRelease({
 function isVouchedBy(plan: PlannedEvent, anchors: TagAnchors): boolean {
   const anchor = anchors.get(plan.tag);
   return anchor !== undefined && anchor.commit === plan.commit && anchor.plan === planDigest(plan);
+}
+
+function redirectOf({ destination, from, to, at }: LedgerEvent & { type: 'redirected' }): Redirect {
+  return { destination, from, to, at };
 }
 
 function withdrawalOf({ destination, how, reason, at }: LedgerEvent & { type: 'withdrawn' }): Withdrawal {

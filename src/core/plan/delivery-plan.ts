@@ -1,4 +1,4 @@
-import type { DestinationConfig } from '../config/config.ts';
+import type { DestinationConfig, PackageConfig } from '../config/config.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { orderByDependency } from '../history/dependency.ts';
 import type { Form } from '../name/form.ts';
@@ -11,6 +11,13 @@ import type { Spellings } from '../version/spelling.ts';
 export function takesForm({ speaks, takes }: Pick<DestinationConfig, 'speaks' | 'takes'>, form: Form): boolean {
   const forms: readonly string[] | null = takes ?? protocolDefinitions[speaks].forms;
   return forms === null || forms.includes(form);
+}
+
+/** Forms of which every artifact of a package is only built (`deliver: false`). */
+export function keptForms(config: Pick<PackageConfig, 'artifacts'> | undefined): ReadonlySet<Form> {
+  const artifacts = config?.artifacts ?? [];
+  const sent = new Set(artifacts.filter(({ deliver }) => deliver).map(({ form }) => form));
+  return new Set(artifacts.map(({ form }) => form).filter((form) => !sent.has(form)));
 }
 
 /** Why a destination does not take releases of this stream and version; null when it does. By default all but previews. */

@@ -62,6 +62,13 @@ export type LedgerEvent =
       readonly pointer: string;
       readonly from: string | null;
     })
+  /** Its run was resumed with another address for a destination. */
+  | (Common & {
+      readonly type: 'redirected';
+      readonly destination: string;
+      readonly from: string;
+      readonly to: string;
+    })
   /** Its run was given up after the push: what was delivered until then stays. */
   | (Common & { readonly type: 'abandoned' })
   /** An artifact that no longer existed was rebuilt with different bytes than planned. */

@@ -77,6 +77,7 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
   promoted: { destination: isLine, from: isLine, artifact: isFileName, sha256: isSha256, address: isAddress },
   withdrawn: { destination: isLine, how: isLine, reason: isText },
   pointed: { destination: isLine, pointer: isLine, from: orNull(isLine) },
+  redirected: { destination: isLine, from: isLine, to: isLine },
   abandoned: {},
   replanned: { artifact: artifactSchema },
 };

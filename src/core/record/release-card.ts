@@ -59,6 +59,8 @@ export type ReleaseCard = {
   readonly destinations: readonly { readonly name: string; readonly url: string }[];
   /** What probes could not test, such as `write permission not tested at office`. */
   readonly untested: readonly string[];
+  /** Artifacts that no destination takes, though nothing says that they are only built. */
+  readonly unsent: readonly string[];
   /** Gates that were opened on purpose. */
   readonly opted: readonly string[];
 };

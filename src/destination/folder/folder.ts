@@ -47,6 +47,7 @@ export function connectFolder({ name, config, url, indexUrl }: Connection): Dest
     open: async (_shelf, address) => readBytes(await below(shelf, path.relative(url, address))),
     isListed: async (_shelf, parcel) => (await exists(await placeOf(shelf, parcel))) || 'the file is not there yet',
     point,
+    fallBack: async () => [],
     withdraw,
   });
 }

@@ -54,6 +54,7 @@ export function connectHttpPut(connection: Connection): Destination {
     open: (_store, address) => openAddress(web, address),
     isListed,
     point,
+    fallBack: async () => [],
     withdraw,
   });
 }

@@ -62,6 +62,7 @@ export function connectMavenLayout(connection: Connection): Destination {
     open: ({ web }, address) => openAddress(web, address),
     isListed,
     point,
+    fallBack,
     withdraw,
   });
 }
@@ -168,6 +169,23 @@ async function point(repository: Repository, all: readonly Parcel[]): Promise<Po
   return [{ pointer: 'maven-metadata.xml', from: moved ? from : null, moved }];
 }
 
+async function fallBack(repository: Repository, subject: Subject, to: Subject): Promise<Pointed[]> {
+  const { web, now } = repository;
+  const [own, other] = [placeOf(repository, subject), placeOf(repository, to)];
+  const address = metadataAt(repository, artifactFolder(own));
+  const change = (text: string | null) => {
+    const before = text === null ? null : parseVersionMetadata(text);
+    if (before === null || !before.versions.includes(other.version))
+      throw unexpectedAnswer(web.name, `maven-metadata.xml does not list ${other.version}`, address);
+    const instead = (version: string | null) => (version === own.version ? other.version : version);
+    const [latest, release] = [instead(before.latest), instead(before.release)];
+    if (latest === before.latest && release === before.release) return null;
+    return formatVersionMetadata(own, { ...before, latest, release, lastUpdated: metadataTime(now()).plain });
+  };
+  const moved = await changeRemoteText({ web, url: address, change, written: writeDigests(repository, address) });
+  return moved ? [{ pointer: 'maven-metadata.xml', from: subject.version, moved }] : [];
+}
+
 async function pointSnapshot(
   repository: Repository,
   {
@@ -207,7 +225,7 @@ async function access(repository: Repository, subject: Subject, { mayWrite }: As
   const folder = artifactFolder(coordinates);
   const read = await callText(web, { method: 'GET', url: metadataAt(repository, folder) });
   if (read.status === 200 && parseVersionMetadata(read.text) === null)
-    throw notThisProtocol(web, base, read, 'its maven-metadata.xml is not valid metadata');
+    throw notThisProtocol(web, { asked: base, answer: read, expected: 'its maven-metadata.xml is not valid metadata' });
   // A repository may refuse a path that is not in the layout.
   const fileFor = (name: string) => {
     const version = `${name}${snapshots ? '-SNAPSHOT' : ''}`;

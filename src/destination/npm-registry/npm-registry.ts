@@ -73,6 +73,7 @@ export function connectNpmRegistry(connection: Connection): Destination {
     open: ({ web }, address) => openAddress(web, address),
     isListed,
     point,
+    fallBack,
     withdraw,
   });
 }
@@ -160,17 +161,33 @@ async function deliver(registry: Registry, parcel: Parcel, { moved }: Sending): 
   );
 }
 
+async function fallBack(registry: Registry, { name, version }: Subject, to: Subject): Promise<Pointed[]> {
+  const { web, url } = registry;
+  const packument = await fetchPackument(registry, name);
+  if (packument?.versions.has(to.version) !== true)
+    throw unexpectedAnswer(web.name, `it does not list ${name} ${to.version}`, url);
+  const tags = Object.entries(packument.tags).filter(([, target]) => target === version);
+  for (const [tag] of tags) await setTag(registry, { name, tag, version: to.version });
+  return tags.map(([pointer]) => ({ pointer, from: version, moved: true }));
+}
+
+async function setTag(
+  registry: Registry,
+  { name, tag, version }: { readonly name: string; readonly tag: string; readonly version: string },
+): Promise<void> {
+  const path = `-/package/${packagePath(name)}/dist-tags/${encodeURIComponent(tag)}`;
+  const answer = await call(registry, { method: 'PUT', path, body: () => textBody(JSON.stringify(version)) });
+  expectDone(registry.web, `the dist-tag ${tag}`, oneTimeTold(answer));
+}
+
 async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointed[]> {
-  const { web } = registry;
   const [parcel] = all;
   if (parcel === undefined) return [];
   const packument = await fetchPackument(registry, parcel.name);
   const pointer = pointerFor(parcel.version, parcel.stream, packument?.versions.keys() ?? []);
   const from = packument?.tags[pointer] ?? null;
   if (from === parcel.version) return [{ pointer, from, moved: false }];
-  const path = `-/package/${packagePath(parcel.name)}/dist-tags/${encodeURIComponent(pointer)}`;
-  const answer = await call(registry, { method: 'PUT', path, body: () => textBody(JSON.stringify(parcel.version)) });
-  expectDone(web, `the dist-tag ${pointer}`, oneTimeTold(answer));
+  await setTag(registry, { name: parcel.name, tag: pointer, version: parcel.version });
   return [{ pointer, from, moved: true }];
 }
 
@@ -226,7 +243,11 @@ async function expectRegistry(registry: Registry, name: string): Promise<readonl
   const bare = ({ text, url: asked }: TextAnswer) => text.replaceAll(new URL(asked).pathname, '');
   // A server that knows neither says the same of both.
   if (isJson && bare(found) !== bare(ping)) return [theAddress];
-  throw notThisProtocol(web, url, found.status === 404 ? ping : found, 'no registry answers at this address');
+  throw notThisProtocol(web, {
+    asked: url,
+    answer: found.status === 404 ? ping : found,
+    expected: 'no registry answers at this address',
+  });
 }
 
 function isPing({ status, text }: TextAnswer): boolean {
@@ -245,7 +266,7 @@ async function deniedWrite(registry: Registry, name: string): Promise<TextAnswer
   if (isDenied(answer)) return oneTimeTold(answer);
   const isMissing = [404, 405, 410, 501].includes(answer.status);
   if (!isMissing && strangeAnswer(answer, url) === null && answer.status < 500) return null;
-  throw notThisProtocol(web, url, answer, 'nothing is published at this address');
+  throw notThisProtocol(web, { asked: url, answer, expected: 'nothing is published at this address' });
 }
 
 function isObject(value: unknown): boolean {
@@ -281,7 +302,17 @@ async function withdraw(
     body: () => textBody(JSON.stringify(changed)),
   });
   expectDone(web, `to deprecate ${name} ${version}`, oneTimeTold(answer));
-  return { how: 'deprecated', limits: 'users who request exactly this version still get it, with the reason' };
+  const led = Object.entries(objectOf(objectOf(document)['dist-tags'])).flatMap(([tag, to]) =>
+    to === version ? [tag] : [],
+  );
+  const limits = 'users who request exactly this version still get it, with the reason';
+  return {
+    how: 'deprecated',
+    limits:
+      led.length === 0
+        ? limits
+        : `${limits}, and so do all others: ${led.join(', ')} still ${led.length === 1 ? 'leads' : 'lead'} to it (--fall-back-to moves them)`,
+  };
 }
 
 /** Takes the version out of the document, then its tarball away; registries allow that for a short time, or not at all. */

@@ -59,6 +59,7 @@ export function connectNugetV3(connection: Connection): Destination {
     open: (_server, address) => openAddress(web, address),
     isListed,
     point: async () => [],
+    fallBack: async () => [],
     withdraw,
   });
 }
@@ -68,7 +69,7 @@ async function readServices(web: Web, url: string): Promise<NugetServices> {
   if (answer.status !== 200) throw refused(web, 'the service index', answer);
   const found = parseServiceIndex(parseJson(answer.text));
   if (found !== null) return found;
-  throw notThisProtocol(web, url, answer, 'what lies there is no service index');
+  throw notThisProtocol(web, { asked: url, answer, expected: 'what lies there is no service index' });
 }
 
 async function resource({ web, url, services }: Server, kind: keyof NugetServices): Promise<string> {

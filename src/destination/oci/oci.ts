@@ -1,5 +1,5 @@
 import { isSbom } from '../../core/form/definitions.ts';
-import { objectOf, objectsOf } from '../../core/manifest/fields.ts';
+import { objectOf, objectsOf, textOf } from '../../core/manifest/fields.ts';
 import {
   artifactManifest,
   type Descriptor,
@@ -42,6 +42,7 @@ import {
   refused,
   type TextAnswer,
   textBody,
+  unexpectedAnswer,
   type Web,
 } from '../web.ts';
 import { chunkBytes, locationOf, putBlob, putChunked } from './blobs.ts';
@@ -71,6 +72,7 @@ export function connectOci({ name, config, url, credential, origins, signal, sec
     open,
     isListed,
     point,
+    fallBack,
     withdraw,
   });
 }
@@ -175,6 +177,23 @@ async function point(registry: Registry, all: readonly Parcel[]): Promise<Pointe
   return pointed;
 }
 
+async function fallBack(registry: Registry, subject: Subject, to: Subject): Promise<Pointed[]> {
+  const at = repositoryOf(registry, subject);
+  const wanted = await fetchManifest(at, tagFor(to.version));
+  if (wanted === null) throw unexpectedAnswer(at.web.name, `there is no tag ${tagFor(to.version)}`, at.base);
+  const own = await fetchManifest(at, tagFor(subject.version));
+  const pointed: Pointed[] = [];
+  for (const tag of await listTags(at)) {
+    if (tag === tagFor(subject.version) || own === null || (await fetchManifest(at, tag))?.digest !== own.digest)
+      continue;
+    const mediaType = textOf(objectOf(wanted.tags)['mediaType']) ?? manifestType;
+    const descriptor = { mediaType, digest: wanted.digest, size: Buffer.byteLength(wanted.text) };
+    await putManifest(at, tag, { text: wanted.text, descriptor });
+    pointed.push({ pointer: tag, from: subject.version, moved: true });
+  }
+  return pointed;
+}
+
 async function listTags({ session, base, web, repository }: Repository): Promise<string[]> {
   const answer = await session.callText(repository, {
     method: 'GET',
@@ -227,7 +246,7 @@ async function access(registry: Registry, subject: Subject, { mayWrite, lists }:
   if (isDenied(first)) return deniedIn(registry, first);
   const isRegistry = first.headers['docker-distribution-api-version'] !== undefined || parseJson(first.text) !== null;
   if (!isDone(first.status) || (!isRegistry && first.text.trim() !== ''))
-    throw notThisProtocol(web, `${base}v2/`, first, 'no registry answers at /v2/');
+    throw notThisProtocol(web, { asked: `${base}v2/`, answer: first, expected: 'no registry answers at /v2/' });
   const may = session.allows(at.repository, 'push');
   const common = { ...aboutServer(first), places: lists ? await listRepositories(at) : [] };
   if (may === false)

@@ -44,6 +44,7 @@ export function connectPythonIndex(connection: Connection): Destination {
     open,
     isListed,
     point: async () => [],
+    fallBack: async () => [],
     withdraw,
   });
 }

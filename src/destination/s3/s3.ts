@@ -76,6 +76,7 @@ export function connectS3({ name, config, url, credential, signal, secrets }: Co
     open: (_bucket, address) => readObject(bucket, keyAt(bucket, address)),
     isListed,
     point,
+    fallBack: async () => [],
     withdraw,
   });
 }

@@ -109,8 +109,16 @@ async function deliverShipment(
     context.report({ type: 'failed', what: `ask ${destination.name}`, why });
     return deliveries.map((delivery) => ({ ...pendingDelivery(shipment, delivery, why), state: 'failed' }));
   }
+  const send = (planned: PlannedDelivery) => limit(() => deliverOne(context, { shipment, planned, ledger }));
+  const isSymbols = ({ artifact: { form } }: PlannedDelivery) => formDefinitions[form].role === 'symbols';
+  const packages = await Promise.all(deliveries.map((planned) => (isSymbols(planned) ? null : send(planned))));
+  // A server of symbols knows only packages that it has accepted.
+  const areAccepted = packages.every((delivery) => delivery === null || isSettled(delivery));
+  const why = 'the package that these symbols belong to is not delivered';
   const sent = await Promise.all(
-    deliveries.map((delivery) => limit(() => deliverOne(context, { shipment, planned: delivery, ledger }))),
+    deliveries.map(
+      (planned, index) => packages[index] ?? (areAccepted ? send(planned) : pendingDelivery(shipment, planned, why)),
+    ),
   );
   // Pointers and digests never lead to a file that has not been seen there.
   if (!sent.every(isSettled)) return sent;

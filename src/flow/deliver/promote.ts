@@ -80,7 +80,7 @@ export async function promoteRelease(
     const from = await openDestination(context, { name: options.from, config: fromConfig, repository });
     const to = await openDestination(context, { name: options.to, config: toConfig, repository });
     for (const artifact of wanted) await fetchArtifact(context, { from, artifact, standing, folder });
-    const shipment = await planShipment(recordedFolder(release, wanted, folder), to, toConfig);
+    const shipment = await planShipment(recordedFolder(release, wanted, folder), to, { config: toConfig });
     if (shipment.trouble !== null) throw shipment.trouble;
     refuseDifferent([shipment]);
     const outcome = { package: release.package, version: release.version, from: options.from, to: options.to };

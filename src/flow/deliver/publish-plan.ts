@@ -1,8 +1,9 @@
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { Form } from '../../core/name/form.ts';
 import { isRemote } from '../../core/name/protocol.ts';
-import { planRoutes, takesForm } from '../../core/plan/delivery-plan.ts';
+import { keptForms, planRoutes, takesForm } from '../../core/plan/delivery-plan.ts';
 import type { ReleaseRecord } from '../../core/record/release-record.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { readLocalTag, readRemoteTags } from '../../world/git/remote-tags.ts';
@@ -59,7 +60,8 @@ export async function planShipments(
     const destination =
       opened.get(name) ?? (await openDestination(context, { name, config, repository: workspace.repository }));
     opened.set(name, destination);
-    shipments.push(await planShipment(release, destination, config));
+    const kept = keptForms(workspace.config.packages[release.record.package]);
+    shipments.push(await planShipment(release, destination, { config, kept }));
   }
   if (shipments.length > 0 || ifNone === 'none-is-fine') return shipments;
   throw new BevelstoneError('NOTHING_TO_RELEASE', {
@@ -77,14 +79,24 @@ export function sendToOf({ packages }: Workspace): (packageName: string) => read
   };
 }
 
+/** What may be wrong with one destination while the others can do their part. */
+const troubles = [
+  'DESTINATION_UNREACHABLE',
+  'DESTINATION_BUSY',
+  'DESTINATION_ANSWER',
+  'DESTINATION_REFUSED',
+  'CREDENTIAL_REFUSED',
+  'ORIGIN_UNTRUSTED',
+] as const;
+
 /** What of a release goes to a destination, and what is there already. @throws FORM_NOT_TAKEN */
 export async function planShipment(
   release: ReleaseFolder,
   destination: Destination,
-  config: DestinationConfig,
+  { config, kept = new Set() }: { readonly config: DestinationConfig; readonly kept?: ReadonlySet<Form> },
 ): Promise<Shipment> {
   const { record } = release;
-  const taken = [...record.artifacts, ...record.sboms].filter(({ form }) => takesForm(config, form));
+  const taken = [...record.artifacts, ...record.sboms].filter(({ form }) => takesForm(config, form) && !kept.has(form));
   if (!record.artifacts.some((artifact) => taken.includes(artifact))) throw notTaken(record, destination.name);
   const planned = await Promise.all(
     taken.map(async (artifact) => ({ artifact, parcel: await parcelOf(release, artifact), presence: null })),
@@ -96,7 +108,7 @@ export async function planShipment(
     for (const item of planned) deliveries.push({ ...item, presence: await destination.find(item.parcel, parcels) });
     return { ...common, deliveries, trouble: null };
   } catch (error) {
-    if (!isBevelstoneError(error, 'DESTINATION_UNREACHABLE', 'DESTINATION_BUSY', 'CREDENTIAL_REFUSED')) throw error;
+    if (!isBevelstoneError(error, ...troubles)) throw error;
     return { ...common, deliveries: planned, trouble: error };
   }
 }

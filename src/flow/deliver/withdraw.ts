@@ -1,6 +1,7 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import { redact } from '../../core/text/redact.ts';
+import { compareVersions } from '../../core/version/version.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import type { Context } from '../context.ts';
@@ -21,6 +22,8 @@ export type WithdrawOptions = {
   /** Whether it should be erased where the protocol would only mark it. */
   readonly erase: boolean;
   readonly dryRun: boolean;
+  /** The version that pointers lead to instead, or `previous`; null to leave them alone. */
+  readonly fallBackTo: string | null;
 };
 
 /** The answer of `withdraw`. */
@@ -33,6 +36,10 @@ export type Withdrawn = {
   readonly how: string | null;
   /** What the protocol cannot do. */
   readonly limits: string | null;
+  /** The version that pointers lead to instead; null where none was asked for. */
+  readonly fallBackTo: string | null;
+  /** Pointers that were moved to it. */
+  readonly pointers: readonly string[];
   readonly deliveries: readonly Delivery[];
 };
 
@@ -52,11 +59,21 @@ export async function withdrawRelease(
     source: 'commit',
   });
   const config = destinationNamed(workspace, options.from);
-  const release = findRelease(await readLedger(context, repository), options.release);
-  const standing = standingDeliveries(release).get(options.from) ?? [];
+  const known = await readLedger(context, repository);
+  const release = findRelease(known, options.release);
+  const standing = deliveriesToWithdraw(release, options);
   const { package: name, version } = release;
   if (standing.length === 0) throw notThere(release, options.from);
-  const outcome = { package: name, version, destination: options.from, dryRun: options.dryRun };
+  const instead = options.fallBackTo === null ? null : insteadOf(release, known, options);
+  const fallBackTo = instead?.version ?? null;
+  const outcome = {
+    package: name,
+    version,
+    destination: options.from,
+    dryRun: options.dryRun,
+    fallBackTo,
+    pointers: [],
+  };
   const state = (name: Delivery['state']): Delivery[] =>
     standing.map(({ isContradicted: _, ...delivery }) => ({
       ...delivery,
@@ -74,6 +91,8 @@ export async function withdrawRelease(
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
     context.report({ type: 'started', what });
+    // First: from then on nobody who asks for the newest gets this one.
+    const pointed = instead === null ? [] : await destination.fallBack(subjectOf(release), subjectOf(instead));
     const { how, limits } = await destination.withdraw(subjectOf(release), {
       reason,
       erase: options.erase,
@@ -90,11 +109,59 @@ export async function withdrawRelease(
       how,
       reason,
     });
+    for (const { pointer } of pointed)
+      run.writer.add({
+        type: 'pointed',
+        package: name,
+        version: fallBackTo ?? '',
+        destination: options.from,
+        pointer,
+        from: version,
+      });
     await run.record(`Record that ${name} ${version} was withdrawn from ${options.from}`);
-    return { ...outcome, how, limits, deliveries: state('withdrawn') };
+    const pointers = pointed.map(({ pointer }) => pointer);
+    return { ...outcome, how, limits, pointers, deliveries: state('withdrawn') };
   } finally {
     await closeConnections();
   }
+}
+
+/** What is there; to be erased also what was only marked before. */
+function deliveriesToWithdraw(
+  release: LedgerRelease,
+  { from, erase }: Pick<WithdrawOptions, 'from' | 'erase'>,
+): readonly LedgerDelivery[] {
+  const standing = standingDeliveries(release).get(from) ?? [];
+  const last = release.withdrawals.findLast(({ destination }) => destination === from);
+  if (standing.length > 0 || !erase || last === undefined || /delete/.test(last.how)) return standing;
+  return release.deliveries.filter(({ destination }) => destination === from);
+}
+
+/** The release that pointers are to lead to. @throws RELEASE_NOT_RECORDED, USAGE when it is not there */
+function insteadOf(
+  release: LedgerRelease,
+  known: readonly LedgerRelease[],
+  { from, fallBackTo }: WithdrawOptions,
+): LedgerRelease {
+  const there = known
+    .filter((other) => other.package === release.package && other.version !== release.version)
+    .filter((other) => standingDeliveries(other).has(from));
+  const isOlder = (other: LedgerRelease) =>
+    compareVersions(other.version, release.version) < 0 && other.about.stream.name === release.about.stream.name;
+  const found =
+    fallBackTo === 'previous'
+      ? there.filter(isOlder).sort((a, b) => compareVersions(b.version, a.version))[0]
+      : there.find(({ version }) => version === fallBackTo);
+  if (found !== undefined) return found;
+  const others = there.map(({ version }) => version);
+  throw new BevelstoneError('USAGE', {
+    message:
+      fallBackTo === 'previous'
+        ? `${from} has no earlier release of ${release.package}`
+        : `${from} does not have ${release.package} ${fallBackTo}`,
+    why: others.length === 0 ? 'the ledger has no other release there' : `the ledger has ${others.join(', ')} there`,
+    fix: others.length === 0 ? 'Leave --fall-back-to out' : `Name one of them: --fall-back-to ${others[0]}`,
+  });
 }
 
 function notThere({ package: name, version, deliveries }: LedgerRelease, from: string): BevelstoneError {

@@ -129,7 +129,11 @@ async function releaseAll(context: Context, without: readonly string[]): Promise
     acceptRebuild: false,
     card: null,
   };
-  const released = await release(context, options, { gates: async () => {}, agree: async () => {} });
+  const released = await release(context, options, {
+    gates: async () => {},
+    agree: async () => {},
+    moved: async () => {},
+  });
   if (released.error !== null) throw released.error;
   return released;
 }

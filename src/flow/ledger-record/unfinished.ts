@@ -1,7 +1,7 @@
 import type { Config } from '../../core/config/config.ts';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import { refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
+import { keptForms, refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
 import { currentLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { readAnchors } from '../../world/git/remote-tags.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
@@ -11,13 +11,16 @@ import { vouchedDeliveries } from './vouched.ts';
 
 /** Whether a destination that a release was planned for lacks one of its files, as far as the ledger tells. */
 export function isIncomplete(context: Context, release: LedgerRelease, config: Config): boolean {
+  const kept = keptForms(config.packages[release.package]);
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
     const there = new Set(
       vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
     );
-    return release.planned.some(({ file, form }) => takesForm(destination, form) && !there.has(file));
+    return release.planned.some(
+      ({ file, form }) => takesForm(destination, form) && !kept.has(form) && !there.has(file),
+    );
   });
 }
 

@@ -1,23 +1,26 @@
+import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { chooseRun, isUnreadable, type KnownRun, noRun } from '../../core/plan/choose-run.ts';
 import type { EventData } from '../../core/record/run-data.ts';
-import { lastRecord, type RunRecord } from '../../core/record/run-record.ts';
+import { lastRecord } from '../../core/record/run-record.ts';
 import { shellWord } from '../../core/text/shell-word.ts';
 import { pushLedger, uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { sweepRefLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
+import { closeConnections } from '../../world/http.ts';
 import { markClosed } from '../../world/journal.ts';
 import { sweepLeftovers } from '../../world/leftovers.ts';
 import { takeLock } from '../../world/run-lock.ts';
 import type { Context } from '../context.ts';
+import { planShipments } from '../deliver/publish-plan.ts';
 import { LedgerWriter } from '../ledger-record/ledger-writer.ts';
 import { readFolders } from '../release-folder/built-release.ts';
 import { dropRun } from '../run/drop-run.ts';
 import { removeMarkedTags, removeOwnTags } from '../run/own-tags.ts';
 import { continueRun, lockFolder, openRuns, type Run, refuseNewer } from '../run/run.ts';
-import { openContext } from '../workspace/workspace.ts';
+import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { forgetHandedOut } from './hand-out.ts';
 import { repairRun } from './repair.ts';
 
@@ -101,10 +104,11 @@ async function giveUp(
     ];
   }
   // A run started on another machine, or of an existing tag, has no tag of ours to delete.
-  const isDelivered = lastRecord(journal.records, 'sent') !== null;
+  const { arrived, unknown } = await whatArrived(context, repository, run);
   const advice: string[] = [];
-  if (isDelivered) {
-    advice.push('some of it is delivered, and stays', ...wayBack(journal.records));
+  if (arrived.length > 0 || unknown.length > 0) {
+    if (arrived.length > 0) advice.push('some of it is delivered, and stays', ...wayBack(arrived));
+    advice.push(...unknown, ...(unknown.length > 0 ? ['so its tags stay where they are'] : []));
   } else if (tags.length === 0) {
     advice.push('nothing was delivered from here, and its tags stay where they are');
   } else {
@@ -115,7 +119,7 @@ async function giveUp(
     const refs = names.map((name) => `:refs/tags/${name}`);
     await git(repository.place, ['push', '--atomic', '--porcelain', '--no-verify', ...leases, remote, ...refs]);
     await removeOwnTags(repository, run);
-    advice.push(`deleted here and on ${remote}: the tags ${names.join(', ')}`);
+    advice.push('nothing was delivered', `deleted here and on ${remote}: the tags ${names.join(', ')}`);
     if (opened.branch !== null && journal.done<{ commit: string }>('committed')?.commit !== opened.source)
       advice.push(`the commit with the versions stays on ${opened.branch}; to undo it there: git revert`);
   }
@@ -130,14 +134,56 @@ async function giveUp(
   ];
 }
 
-/** Commands that withdraw what is known to be delivered. */
-function wayBack(records: readonly RunRecord[]): string[] {
-  const delivered = records
-    .filter(({ step, phase }) => step === 'sent' && phase === 'done')
-    .map(({ data }) => (data as EventData).event)
-    .flatMap((event) => (event.type === 'delivered' ? [event] : []));
-  const commands = delivered.map(
-    ({ package: name, version, destination }) =>
+/** A release that is at a destination. */
+type Arrived = { readonly name: string; readonly version: string; readonly destination: string };
+
+/**
+ * What of a run is at its destinations: what the journal knows of, and for an upload that was begun and not seen to end, what
+ * the destination says. @returns `unknown`: one sentence for each destination that could not be asked.
+ */
+async function whatArrived(
+  context: Context,
+  repository: Repository,
+  { folder, journal, opened }: Run,
+): Promise<{ readonly arrived: readonly Arrived[]; readonly unknown: readonly string[] }> {
+  const sent = journal.records.filter(({ step }) => step === 'sent');
+  const arrived = sent.flatMap(({ phase, data }): Arrived[] => {
+    const event = phase === 'done' ? (data as EventData).event : null;
+    return event?.type === 'delivered'
+      ? [{ name: event.package, version: event.version, destination: event.destination }]
+      : [];
+  });
+  if (sent.length === 0 || arrived.length > 0) return { arrived, unknown: [] };
+  try {
+    const commit = journal.done<{ commit: string }>('committed')?.commit ?? opened.source;
+    const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
+    const releases = await readFolders(path.join(folder, 'out'));
+    const shipments = await planShipments(context, { workspace, releases, ifNone: 'none-is-fine' });
+    const found = shipments.filter(({ deliveries }) => deliveries.some(({ presence }) => presence?.type === 'same'));
+    return {
+      arrived: found.map(({ release: { record }, destination }) => ({
+        name: record.package,
+        version: record.version,
+        destination: destination.name,
+      })),
+      unknown: shipments.flatMap(({ trouble, release: { record }, destination }) =>
+        trouble === null
+          ? []
+          : [`whether ${record.package} ${record.version} arrived at ${destination.name} is not known: ${trouble.why}`],
+      ),
+    };
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    return { arrived, unknown: [`whether anything was delivered is not known: ${error.message}`] };
+  } finally {
+    await closeConnections();
+  }
+}
+
+/** Commands that withdraw what is delivered. */
+function wayBack(arrived: readonly Arrived[]): string[] {
+  const commands = arrived.map(
+    ({ name, version, destination }) =>
       `to take it back: bevelstone withdraw ${shellWord(`${name}@${version}`)} --from ${shellWord(destination)} --reason REASON`,
   );
   return [...new Set(commands)];

@@ -1,11 +1,13 @@
 import path from 'node:path';
+import { destinationsOf } from '../../core/config/config.ts';
 import { severities } from '../../core/name/rule.ts';
+import { keptForms } from '../../core/plan/delivery-plan.ts';
 import type { CardFinding, CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import type { Finding } from '../../core/rule/rule.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
-import type { Context } from '../context.ts';
+import { type Context, warn } from '../context.ts';
 import type { Shipment } from '../deliver/deliver.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
 import { notesOf, readIntro } from '../survey/notes.ts';
@@ -49,6 +51,7 @@ export async function makeCard(input: CardInput): Promise<ReleaseCard> {
     destinations: [
       ...new Map(shipments.map(({ destination: { name, url } }) => [name, { name, url }] as const)).values(),
     ],
+    unsent: unsentTexts(input),
     untested: input.untested,
     opted: [
       ...(config.gates.clean ? [] : ['uncommitted files are allowed']),
@@ -58,6 +61,22 @@ export async function makeCard(input: CardInput): Promise<ReleaseCard> {
         : []),
     ],
   };
+}
+
+/** Artifacts of releases with destinations that go to none of them. */
+function unsentTexts({ context, survey, releases, shipments }: CardInput): string[] {
+  const sent = new Set(shipments.flatMap(({ deliveries }) => deliveries.map(({ artifact }) => artifact)));
+  const texts = releases.flatMap(({ record }) => {
+    const config = survey.workspace.config.packages[record.package];
+    if (config === undefined || destinationsOf(config).length === 0) return [];
+    const kept = keptForms(config);
+    return record.artifacts
+      .filter((artifact) => !sent.has(artifact) && !kept.has(artifact.form))
+      .map(({ file, form }) => `${file}: no destination takes the form ${form}`);
+  });
+  for (const text of texts)
+    warn(context, `${text}; \`deliver: false\` in its entry of \`artifacts\` says that this is meant`);
+  return texts;
 }
 
 async function changedFiles({ survey, opened }: CardInput, commit: string): Promise<string[]> {

@@ -40,6 +40,7 @@ import { ensureTrust } from '../workspace/trust.ts';
 import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { runAfterwards } from './afterwards.ts';
 import { forgetHandedOut } from './hand-out.ts';
+import { type AskMoved, withMovedDestinations } from './moved-destinations.ts';
 import { RunLedger } from './run-ledger.ts';
 import { settle } from './settle.ts';
 
@@ -58,6 +59,8 @@ export type FinishedRun = {
 export type FinishOptions = {
   /** Whether commands that may have run already are run again. */
   readonly again: boolean;
+  /** Asks whether the rest goes to changed destinations; null for a run that was not stopped. */
+  readonly askMoved: AskMoved | null;
 };
 
 /**
@@ -73,7 +76,17 @@ export async function finishRun(
   const ledger = new RunLedger(run.journal, run.id);
   const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
   const releases = await releasesOf(run);
-  const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
+  const released = await readWorkspace(context, { repository, commit, source: 'commit' });
+  const workspace =
+    options.askMoved === null
+      ? released
+      : await withMovedDestinations(context, {
+          repository,
+          workspace: released,
+          releases,
+          ledger,
+          ask: options.askMoved,
+        });
   await ensureTrust(
     context,
     workspace,

@@ -1,5 +1,5 @@
 import { destinationsOf } from '../../core/config/config.ts';
-import { refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
+import { keptForms, refusesRelease, takesForm } from '../../core/plan/delivery-plan.ts';
 import { shellWord } from '../../core/text/shell-word.ts';
 import { type Context, quietly } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
@@ -14,12 +14,13 @@ export async function missingDeliveries(context: Context, { packages, workspace 
   return packages.flatMap(({ name, last, own }) => {
     const release = releases.find((known) => known.package === name && known.version === last?.version);
     if (release === undefined) return [];
+    const kept = keptForms(own.config);
     const from = release.deliveries.find(({ state }) => state !== 'withdrawn')?.destination;
     return destinationsOf(own.config).flatMap((to) => {
       const destination = config.destinations[to];
       if (destination === undefined || refusesRelease(destination, release.about) !== null) return [];
       const isThere = release.deliveries.some((delivery) => delivery.destination === to);
-      if (isThere || !release.planned.some(({ form }) => takesForm(destination, form))) return [];
+      if (isThere || !release.planned.some(({ form }) => takesForm(destination, form) && !kept.has(form))) return [];
       if (from === undefined) return [`bevelstone publish -p ${shellWord(name)}`];
       return [
         `bevelstone promote ${shellWord(`${name}@${release.version}`)} --from ${shellWord(from)} --to ${shellWord(to)}`,

@@ -52,6 +52,7 @@ import { finishRun, lostError, pendingDeliveries } from './finish.ts';
 import { askGates, type Gate, refuseGates } from './gates.ts';
 import { handOut, pendingPlatforms, takeGathered } from './hand-out.ts';
 import { missingDeliveries } from './missing-deliveries.ts';
+import type { AskMoved } from './moved-destinations.ts';
 import { withNeeded } from './needed.ts';
 import { type Releasing, releasingOf } from './releasing.ts';
 import { repairRun } from './repair.ts';
@@ -64,6 +65,8 @@ export type ReleaseTalk = {
   readonly gates: (gates: readonly Gate[]) => Promise<void>;
   /** Shows the card; asks, unless it is only shown. Throws to stop. */
   readonly agree: (card: ReleaseCard, isAsked: boolean) => Promise<void>;
+  /** Destinations that have changed since the release was begun. */
+  readonly moved: AskMoved;
 };
 
 /** The answer of `release`. */
@@ -198,7 +201,11 @@ async function goOn(context: Context, repository: Repository, work: Work): Promi
       }
     }
     isPushed = true;
-    const end = await finishRun(inside, { repository, run, options: { again: options.again } });
+    const end = await finishRun(inside, {
+      repository,
+      run,
+      options: { again: options.again, askMoved: work.isPushed ? work.talk.moved : null },
+    });
     if (end.isStale) await dropRun(repository, run);
     const card = run.journal.done<AgreedData>('agreed')?.what ?? null;
     const page = end.isStale ? null : await writePage(inside, { releases: end.releases, card, file: options.card });

@@ -87,6 +87,8 @@ function stepOf(event: NewEvent): readonly [RunStep, string] {
   if (event.type === 'pointed') return ['pointed', `${pointKey(event, event.destination)} ${event.pointer}`];
   if (event.type === 'confirmed') return ['confirmed', deliveryKey(event, event.artifact, event.destination)];
   if (event.type === 'delivered') return ['sent', deliveryKey(event, event.artifact, event.destination)];
+  if (event.type === 'redirected')
+    return ['planned', `${event.package}@${event.version} ${event.destination} to ${event.to}`];
   const what = event.type === 'replanned' ? event.artifact.file : event.type;
   return ['planned', `${event.package}@${event.version} ${what}`];
 }

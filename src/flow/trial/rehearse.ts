@@ -5,7 +5,7 @@ import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { isRemote } from '../../core/name/protocol.ts';
-import { inDependencyOrder, refusesRelease } from '../../core/plan/delivery-plan.ts';
+import { inDependencyOrder, keptForms, refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
 import { entriesIn } from '../../core/record/contents-list.ts';
@@ -115,7 +115,8 @@ async function deliverToStandins(
       if (own === undefined || config === undefined || refusesRelease(config, release.record) !== null) continue;
       const elsewhere = redirected(config, name, place);
       const destination = await openDestination(context, { name, config: elsewhere, repository: workspace.repository });
-      shipments.push({ shipment: await planShipment(release, destination, elsewhere), own, config: elsewhere, name });
+      const shipment = await planShipment(release, destination, { config: elsewhere, kept: keptForms(own.config) });
+      shipments.push({ shipment, own, config: elsewhere, name });
     }
   }
   const what = 'deliver to throw-away stand-ins';
@@ -291,6 +292,7 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
     destinations: [destination],
     isAbandoned: false,
     withdrawals: [],
+    redirects: [],
     isVouched: true,
     replanned: [],
     planned: [],

@@ -70,7 +70,8 @@ async function answer(call: Call, parts: readonly string[], place: string): Prom
   const { request, reply } = call;
   if (request.method === 'OPTIONS')
     return reply.header('dav', '1').header('allow', 'GET, HEAD, PUT, DELETE, OPTIONS, PROPFIND, MKCOL').send('');
-  const isCollection = await isFolder(place);
+  // The root is there before anything was put into it.
+  const isCollection = parts.length === 0 || (await isFolder(place));
   if (!isCollection && !(await exists(place))) throw new Refusal(404, 'not found');
   if (request.method === 'PROPFIND') {
     if (request.headers.depth === 'infinity') throw new Refusal(403, 'ask with a depth of 0 or 1');
@@ -88,7 +89,7 @@ async function answer(call: Call, parts: readonly string[], place: string): Prom
 }
 
 async function listed(_call: Call, place: string, own: string): Promise<string[]> {
-  const entries = await listFolder(place);
+  const entries = (await exists(place)) ? await listFolder(place) : [];
   return entries
     .filter(({ name }) => name.startsWith('_'))
     .map((entry) => `${own}${decodeURIComponent(entry.name.slice(1))}${entry.isFolder ? '/' : ''}`)

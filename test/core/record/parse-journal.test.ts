@@ -95,6 +95,7 @@ const card: ReleaseCard = {
   ],
   resting: ['tides'],
   destinations: [{ name: 'office', url: 'https://packages.fenmarsh.example/' }],
+  unsent: [],
   untested: [],
   opted: [],
 };
