@@ -7,6 +7,7 @@ import { renderTable } from './table.ts';
 
 const marks: Readonly<Record<TrialStep['state'], Mark>> = {
   installed: 'done',
+  unpacked: 'done',
   visible: 'done',
   delivered: 'warning',
   failed: 'refused',

@@ -202,6 +202,10 @@ export type TrialConfig = {
   /** Versions of the client, or of the interpreter below it; empty for the one that is found. */
   readonly versions: readonly string[];
   readonly run: readonly string[];
+  /** A server that runs while the commands do, `{port}` being chosen for it; null for none. */
+  readonly start: string | null;
+  /** The address that answers once the server is ready. */
+  readonly until: string | null;
 };
 
 /** Protocols of which names outside the workspace can come from elsewhere in a rehearsal. */

@@ -124,6 +124,8 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet or fetch.',
   'packages.*.trial[].versions': 'Versions of the runtime to try, such as "3.11".',
   'packages.*.trial[].run': 'Command or commands to run after the install.',
+  'packages.*.trial[].start': 'A server to run meanwhile; {port} is chosen for it.',
+  'packages.*.trial[].until': 'Address of this machine that answers when the server is ready; {port} as in `start`.',
   'packages.*.send-to': 'Destinations of this package. An empty list: only a tag and a record are wanted.',
   together: 'Groups of packages that always share one version, by name.',
   destinations: 'Destinations by name.',

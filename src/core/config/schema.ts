@@ -479,8 +479,23 @@ const trial = () =>
         .default(null),
       versions: texts().default([]),
       run: oneOrMore().default([]),
-    }),
-    otherwise: Joi.string().custom((run: string) => ({ client: null, versions: [], run: [run] })),
+      start: Joi.string().default(null),
+      until: Joi.string()
+        .pattern(
+          /^https?:\/\/(?:127\.0\.0\.1|localhost)[:/]/,
+          'an address of this machine, such as http://127.0.0.1:{port}/',
+        )
+        .default(null),
+    })
+      .with('start', 'until')
+      .with('until', 'start'),
+    otherwise: Joi.string().custom((run: string) => ({
+      client: null,
+      versions: [],
+      run: [run],
+      start: null,
+      until: null,
+    })),
   });
 
 const gates = () =>

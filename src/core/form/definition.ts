@@ -108,6 +108,8 @@ export type FormDefinition = {
   readonly download: { readonly isPossible: true } | { readonly isPossible: false; readonly why: string };
   /** Whether a trial unpacks it after the download. */
   readonly isUnpacked: boolean;
+  /** The program of the system that installs it as a file; null for none. */
+  readonly installer: 'dpkg' | null;
   /** The newest C library that it promises to do with; null when it promises none. */
   readonly cLibraryLimit: (artifact: Pick<Artifact, 'fileName' | 'manifest'>) => string | null;
   /** Whether a path inside is one that the form itself asks for, whatever such a file would be elsewhere. */

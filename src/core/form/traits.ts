@@ -38,6 +38,7 @@ export const plainTraits: Omit<
   isShownOnUpload: false,
   download: { isPossible: true },
   isUnpacked: false,
+  installer: null,
   cLibraryLimit: () => null,
   isOwnFile: () => false,
   buildFiles: [],

@@ -204,7 +204,7 @@ const rehearsalSchema = openObject({
           client: isString,
           version: isString,
           destination: isString,
-          state: isOneOf('delivered', 'visible', 'installed', 'failed', 'not-here'),
+          state: isOneOf('delivered', 'visible', 'installed', 'unpacked', 'failed', 'not-here'),
           why: orNull(isString),
         }),
       ),

@@ -125,8 +125,8 @@ async function cardRelease(
     })),
     findings: findings.sort((a, b) => severities.indexOf(a.severity) - severities.indexOf(b.severity)),
     rehearsed: steps.map(
-      ({ client, version, state }) =>
-        `${client}${version === '' ? '' : ` ${version}`}: ${state === 'not-here' ? 'not here' : state}`,
+      ({ client, version, state, why }) =>
+        `${client}${version === '' ? '' : ` ${version}`}: ${state === 'not-here' ? `not rehearsed, ${(why ?? 'it is not here').replace(/^not rehearsed: /, '')}` : state}`,
     ),
     without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
   };

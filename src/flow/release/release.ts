@@ -536,7 +536,7 @@ async function writeAllSboms(
   return withSboms;
 }
 
-/** Tries what can be tried, unless these very artifacts were tried before. */
+/** Tries what can be tried here of all that has a destination, unless these very artifacts were tried before. */
 async function rehearseAll(
   context: Context,
   {
@@ -545,9 +545,10 @@ async function rehearseAll(
     releases,
   }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
 ): Promise<Rehearsal | null> {
-  const tried = releases.filter(
-    ({ record }) => (workspace.packages.find(({ name }) => name === record.package)?.config.trial.length ?? 0) > 0,
-  );
+  const tried = releases.filter(({ record }) => {
+    const own = workspace.packages.find(({ name }) => name === record.package);
+    return own !== undefined && destinationsOf(own.config).length > 0;
+  });
   if (tried.length === 0) return null;
   const input = inputOf(releases);
   const before = lastRecord(journal.records, 'rehearsed', { phase: 'done' });

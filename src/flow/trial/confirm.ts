@@ -66,7 +66,7 @@ export async function confirmReleases(context: Context, options: ConfirmOptions)
   }
   const open = releases.flatMap(({ package: name, version, steps }) =>
     steps
-      .filter(({ state }) => !['installed', 'not-here'].includes(state))
+      .filter(({ state }) => !['installed', 'unpacked', 'not-here'].includes(state))
       .map((step) => ({ ...step, what: `${name} ${version}` })),
   );
   return { releases, error: open.length === 0 ? null : notConfirmed(open) };

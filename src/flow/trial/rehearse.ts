@@ -19,11 +19,13 @@ import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliv
 import { planShipment } from '../deliver/publish-plan.ts';
 import { builtReleases, type ReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
 import { openDestination, readerUrl } from '../workspace/open-destination.ts';
+import { resolveUrl } from '../workspace/resolve-url.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
+import { earlierReleases } from './earlier-releases.ts';
 import { standinAddress } from './standin.ts';
-import { type TrialStep, trialsFor, tryOut } from './trial.ts';
+import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
 
 /** What came of one release. */
 export type TriedRelease = { readonly package: string; readonly version: string; readonly steps: readonly TrialStep[] };
@@ -70,19 +72,31 @@ export async function rehearseReleases(
     store: path.join(top, 'store'),
     tokens: [{ secret: token, may: 'write', user: 'rehearsal', only: null }],
     now: context.now,
-    upstream: workspace.config.rehearse.upstream,
+    upstream: upstreamOf(context, workspace),
   });
   // Its own token, for its own stand-in: no question is needed.
   const trust = { ...context.trust, isConfigTrusted: true };
   const inside: Context = { ...context, env: { ...context.env, [tokenName]: token }, trust };
   try {
-    const stage = await deliverToStandins(inside, { workspace, releases, place: { standin, top } });
-    return await tryAll(inside, { workspace, stage, everyone });
+    const place = { standin, top };
+    const earlier = await earlierReleases(context, { workspace, releases, top: path.join(top, 'earlier') });
+    await deliverToStandins(inside, { workspace, releases: earlier.folders, place });
+    const stage = await deliverToStandins(inside, { workspace, releases, place });
+    return await tryAll(inside, { workspace, stage, everyone, missing: earlier.missing });
   } finally {
     await standin.close();
     await closeConnections();
     await own.remove();
   }
+}
+
+/** Where names outside the workspace come from, by protocol. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
+function upstreamOf(context: Context, { config }: Workspace): Readonly<Record<string, string>> {
+  return Object.fromEntries(
+    Object.entries(config.rehearse.upstream).flatMap(([protocol, url]) =>
+      url === undefined ? [] : [[protocol, resolveUrl(context, 'rehearse.upstream', url)]],
+    ),
+  );
 }
 
 /** One release at one stand-in. */
@@ -119,6 +133,7 @@ async function deliverToStandins(
       shipments.push({ shipment, own, config: elsewhere, name });
     }
   }
+  if (shipments.length === 0) return [];
   const what = 'deliver to throw-away stand-ins';
   context.report({ type: 'started', what });
   const results = await deliverShipments(
@@ -177,7 +192,13 @@ async function tryAll(
     workspace,
     stage,
     everyone,
-  }: { readonly workspace: Workspace; readonly stage: readonly Rehearsed[]; readonly everyone: boolean },
+    missing,
+  }: {
+    readonly workspace: Workspace;
+    readonly stage: readonly Rehearsed[];
+    readonly everyone: boolean;
+    readonly missing: ReadonlyMap<string, string>;
+  },
 ): Promise<Rehearsal> {
   const releases = new Map<string, TriedRelease>();
   for (const rehearsed of stage) {
@@ -186,7 +207,7 @@ async function tryAll(
     releases.set(name, {
       package: name,
       version,
-      steps: [...before, ...(await tryOne(context, workspace, rehearsed))],
+      steps: [...before, ...(await tryOne(context, { workspace, missing }, rehearsed))],
     });
   }
   const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
@@ -200,7 +221,11 @@ async function tryAll(
   return { releases: tried, everyone: together, error: failed.length === 0 ? null : trialFailed(failed) };
 }
 
-async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehearsed): Promise<TrialStep[]> {
+async function tryOne(
+  context: Context,
+  { workspace, missing }: { readonly workspace: Workspace; readonly missing: ReadonlyMap<string, string> },
+  rehearsed: Rehearsed,
+): Promise<TrialStep[]> {
   const { config, packages, repository } = workspace;
   const { release, own, destination, deliveries } = rehearsed;
   const client = clientFor(rehearsed.config.speaks);
@@ -216,8 +241,13 @@ async function tryOne(context: Context, workspace: Workspace, rehearsed: Rehears
       },
     ];
   const outside = outsideNames(own, packages);
-  if (outside.length > 0 && client.installsByName && !hasUpstream(config.rehearse.upstream, rehearsed.config.speaks)) {
-    const why = `not rehearsed: ${outside.join(', ')} ${outside.length === 1 ? 'comes' : 'come'} from elsewhere, and \`rehearse.upstream\` names no place`;
+  const absent = [...missing].filter(([name]) => needsName(own, packages, name));
+  const hasPlace = hasUpstream(config.rehearse.upstream, rehearsed.config.speaks);
+  if ((outside.length > 0 || absent.length > 0) && client.installsByName && !hasPlace) {
+    const why =
+      absent.length > 0
+        ? `not rehearsed: it needs ${absent.map(([name, reason]) => `${name} (${reason})`).join(', ')}`
+        : `not rehearsed: ${outside.join(', ')} ${outside.length === 1 ? 'comes' : 'come'} from elsewhere, and \`rehearse.upstream\` names no place`;
     if (!config.rehearse.required) warn(context, `${own.name}: ${why}`);
     return [
       { client: client.name, version: '', destination, state: config.rehearse.required ? 'failed' : 'not-here', why },
@@ -263,9 +293,7 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
     const client = clientFor(first.config.speaks);
     const what = `install all packages with ${client.name}`;
     context.report({ type: 'started', what });
-    const run = group.flatMap(({ own }) =>
-      own.config.trial.flatMap((trial) => (trial.client === null ? trial.run : [])),
-    );
+    const run = group.flatMap(({ own }) => runsOf(own.config.trial.filter((trial) => trial.client === null)));
     const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder };
     const step = await tryOut(context, { client, version: null, run }, input);
     reportStep(context, what, step);
@@ -321,6 +349,17 @@ function hasUpstream(
   speaks: DestinationConfig['speaks'],
 ): boolean {
   return Object.entries(upstream).some(([protocol, url]) => protocol === speaks && url !== undefined);
+}
+
+/** Whether a package needs another one of the workspace, directly or by others. */
+function needsName(own: Package, packages: readonly Package[], name: string): boolean {
+  // A package that needs itself by others was looked at.
+  const rest = packages.filter((pkg) => pkg !== own);
+  return (own.manifest?.dependencies ?? []).some(({ name: needed, kind }) => {
+    if (kind === 'development') return false;
+    const to = rest.find(({ fullName, ecosystem }) => fullName === needed && ecosystem === own.ecosystem);
+    return needed === name || (to !== undefined && needsName(to, rest, name));
+  });
 }
 
 /** Names that an install needs and that are not packages of this workspace. */

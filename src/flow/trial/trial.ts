@@ -6,6 +6,7 @@ import { wrongPrintedVersion } from '../../core/plan/printed-version.ts';
 import { digestIfThere } from '../../world/file-bytes.ts';
 import { makeFolder } from '../../world/files.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
+import { freePort, startServer, waitForAnswer } from '../../world/server-step.ts';
 import { runStep } from '../../world/step.ts';
 import type { Context } from '../context.ts';
 import type { Client, ClientTool, Installed, Stage, Wanted } from './client/client.ts';
@@ -16,7 +17,8 @@ export type TrialStep = {
   readonly client: string;
   readonly version: string;
   readonly destination: string;
-  readonly state: 'delivered' | 'visible' | 'installed' | 'failed' | 'not-here';
+  /** `unpacked`: fetched, its digest checked, and unpacked; no program installed it. */
+  readonly state: 'delivered' | 'visible' | 'installed' | 'unpacked' | 'failed' | 'not-here';
   readonly why: string | null;
 };
 
@@ -31,6 +33,15 @@ export type TrialInput = {
   readonly commonFolder: string;
 };
 
+/** Commands of one entry of `trial`, and the server that they need. */
+export type TrialRun = {
+  readonly lines: readonly string[];
+  readonly server: { readonly start: string; readonly until: string } | null;
+};
+
+/** How long a server may take until it answers. */
+const startMs = 60_000;
+
 /** How long one trial command may take. */
 const trialMs = 10 * 60_000;
 
@@ -38,7 +49,7 @@ const trialMs = 10 * 60_000;
 export function trialsFor(
   trial: readonly TrialConfig[],
   wanted: Wanted,
-): { client: Client; version: string | null; run: readonly string[] }[] {
+): { client: Client; version: string | null; run: readonly TrialRun[] }[] {
   const usual = clientFor(wanted.offer.config.speaks);
   const own = trial.filter(({ client }) => client === null || client === usual.name);
   // Commands without a client belong to the ecosystem's own: files that are fetched beside are unpacked, and that is all.
@@ -46,15 +57,21 @@ export function trialsFor(
   const chosen = !usual.installsByName && !isNamed && !isOnlyWay(wanted) ? [] : own;
   const plain = chosen.filter(({ client, versions }) => client === null && versions.length === 0);
   const named = chosen.filter((trial) => !plain.includes(trial));
-  const all: TrialConfig[] = [
-    ...(plain.length > 0 || named.length === 0
-      ? [{ client: null, versions: [], run: plain.flatMap(({ run }) => run) }]
-      : []),
-    ...named,
+  const all = [
+    ...(plain.length > 0 || named.length === 0 ? [{ versions: [], run: runsOf(plain) }] : []),
+    ...named.map((trial) => ({ versions: trial.versions, run: runsOf([trial]) })),
   ];
   return all.flatMap(({ versions, run }) =>
     (versions.length === 0 ? [null] : versions).map((version) => ({ client: usual, version, run })),
   );
+}
+
+/** The commands of entries, each with its own server. */
+export function runsOf(trials: readonly TrialConfig[]): TrialRun[] {
+  return trials.map(({ run, start, until }) => ({
+    lines: run,
+    server: start === null || until === null ? null : { start, until },
+  }));
 }
 
 /** Whether a package is only ever fetched: no ecosystem has a client of its own for it. */
@@ -69,7 +86,7 @@ export async function tryOut(
     client,
     version,
     run,
-  }: { readonly client: Client; readonly version: string | null; readonly run: readonly string[] },
+  }: { readonly client: Client; readonly version: string | null; readonly run: readonly TrialRun[] },
   { wanted, entriesOf, commonFolder }: TrialInput,
 ): Promise<TrialStep> {
   const [first] = wanted;
@@ -82,12 +99,12 @@ export async function tryOut(
       const why = `there is no ${client.name}${version === null ? '' : ` with ${version}`} here`;
       return { client: client.name, version: version ?? '', destination, state: 'not-here', why };
     }
-    const why = await installAndRun(stage, { client, tool, run, wanted, entriesOf });
+    const { why, isInstalled } = await installAndRun(stage, { client, tool, run, wanted, entriesOf });
     return {
       client: client.name,
       version: tool.version,
       destination,
-      state: why === null ? 'installed' : 'failed',
+      state: why !== null ? 'failed' : isInstalled ? 'installed' : 'unpacked',
       why,
     };
   } finally {
@@ -106,20 +123,76 @@ async function makeStage({ env, signal }: Context, top: string): Promise<Stage> 
 type Attempt = {
   readonly client: Client;
   readonly tool: ClientTool;
-  readonly run: readonly string[];
+  readonly run: readonly TrialRun[];
   readonly wanted: readonly Wanted[];
   readonly entriesOf: EntriesOf;
 };
 
-/** @returns null when all went well, else what went wrong. */
-async function installAndRun(stage: Stage, { client, tool, run, wanted, entriesOf }: Attempt): Promise<string | null> {
+/** @returns `why`: what went wrong; null when all went well. */
+async function installAndRun(
+  stage: Stage,
+  { client, tool, run, wanted, entriesOf }: Attempt,
+): Promise<{ readonly why: string | null; readonly isInstalled: boolean }> {
   const installed = await client.install(tool, stage, wanted);
-  if (installed.type === 'failed') return `it cannot be installed: ${installed.why}`;
-  const different = await compareTrees(installed, wanted, entriesOf);
-  if (different !== null) return different;
-  for (const [index, line] of run.entries()) {
-    const log = path.join(stage.home, `trial-${index}.log`);
+  if (installed.type === 'failed') return { why: `it cannot be installed: ${installed.why}`, isInstalled: false };
+  const { isInstalled = true } = installed;
+  const why = (await compareTrees(installed, wanted, entriesOf)) ?? (await runAll(stage, { run, wanted, installed }));
+  return { why, isInstalled };
+}
+
+/** Runs the commands of a trial. @returns what went wrong; null for nothing. */
+async function runAll(
+  stage: Stage,
+  {
+    run,
+    wanted,
+    installed,
+  }: Pick<Attempt, 'run' | 'wanted'> & { readonly installed: Extract<Installed, { readonly type: 'installed' }> },
+): Promise<string | null> {
+  for (const [index, { lines, server }] of run.entries()) {
     const env = { ...stage.env, ...installed.env };
+    const start = path.join(stage.home, `trial-${index}`);
+    const why =
+      server === null
+        ? await runLines(stage, { lines, env, start, wanted })
+        : await runBeside(stage, { lines, server, env, start, wanted });
+    if (why !== null) return why;
+  }
+  return null;
+}
+
+type Lines = {
+  readonly lines: readonly string[];
+  readonly env: Readonly<Record<string, string>>;
+  /** How the names of log files begin. */
+  readonly start: string;
+  readonly wanted: readonly Wanted[];
+};
+
+/** Runs commands beside a server that is stopped afterwards, whatever came of them. */
+async function runBeside(
+  stage: Stage,
+  { lines, server, env, start, wanted }: Lines & { readonly server: NonNullable<TrialRun['server']> },
+): Promise<string | null> {
+  const port = String(await freePort());
+  const fill = (text: string) => text.replaceAll('{port}', port);
+  const [run, until] = [fill(server.start), fill(server.until)];
+  const log = `${start}-server.log`;
+  const running = startServer({ run, folder: stage.folder, env, log, signal: stage.signal, timeoutMs: trialMs });
+  try {
+    const isUp = await waitForAnswer(until, { server: running, withinMs: startMs, signal: stage.signal });
+    const end = running.ended();
+    if (end !== null) return `${run} ended with ${end.exitCode} before ${until} answered: ${end.tail.join('\n')}`;
+    if (!isUp) return `${until} did not answer within a minute after ${run}`;
+    return await runLines(stage, { lines: lines.map(fill), env, start, wanted });
+  } finally {
+    await running.stop();
+  }
+}
+
+async function runLines(stage: Stage, { lines, env, start, wanted }: Lines): Promise<string | null> {
+  for (const [index, line] of lines.entries()) {
+    const log = `${start}-${index}.log`;
     const end = await runStep({ run: line, folder: stage.folder, env, log, signal: stage.signal, timeoutMs: trialMs });
     if (end.isLate) return `${line} took longer than ten minutes`;
     if (end.exitCode !== 0) return `${line} ended with ${end.exitCode}: ${end.tail.join('\n')}`;

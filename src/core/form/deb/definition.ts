@@ -26,6 +26,7 @@ export const deb: FormDefinition = {
   metadata: { ...plainMetadata, links: (json) => pickLink('Homepage', json['Homepage']) },
   needsDescription: true,
   isUnpacked: true,
+  installer: 'dpkg',
   cLibraryLimit: ({ manifest }) =>
     /\blibc6 \(>= (\d+(?:\.\d+)+)/.exec(String(manifest?.json['Depends'] ?? ''))?.[1] ?? null,
   reasonLeftOut: () => 'a deb does not take it',

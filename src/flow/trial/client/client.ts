@@ -27,6 +27,8 @@ export type Installed =
       readonly env: Readonly<Record<string, string>>;
       /** Where the files of a release lie now, by its artifacts; for comparing them with the record. */
       readonly trees: readonly InstalledTree[];
+      /** False where files were only unpacked. */
+      readonly isInstalled?: boolean;
     }
   | { readonly type: 'failed'; readonly why: string };
 

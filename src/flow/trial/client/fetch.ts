@@ -6,9 +6,10 @@ import { extractArchive } from '../../../world/archive/extract.ts';
 import { runCommand } from '../../../world/command.ts';
 import { makeFolder } from '../../../world/files.ts';
 import type { Client, InstalledTree } from './client.ts';
+import { installDeb } from './dpkg.ts';
 import { findVersion, lastLines } from './find-version.ts';
 
-/** Runs the very consumer lines, which fetch each file and check its digest, and unpacks the files. */
+/** Runs the very consumer lines, which fetch each file and check its digest; then installs or unpacks the files. */
 export const fetchClient: Client = {
   name: 'fetch',
   installsByName: false,
@@ -19,6 +20,7 @@ export const fetchClient: Client = {
   },
   install: async (_tool, { folder, env, signal }, wanted) => {
     const trees: InstalledTree[] = [];
+    let isInstalled = true;
     for (const { offer } of wanted) {
       const lines = consumerLines(offer).filter(({ into }) => into === 'shell');
       for (const { text } of lines) {
@@ -30,6 +32,12 @@ export const fetchClient: Client = {
         const file = path.join(folder, record.file);
         if (isSbom(record)) continue;
         trees.push({ type: 'file', artifact: record.file, file });
+        const why =
+          formDefinitions[record.form].installer === null
+            ? 'not-tried'
+            : await installDeb({ folder, env, signal }, record.file);
+        if (why === 'not-tried') isInstalled = false;
+        else if (why !== null) return { type: 'failed', why: `${record.file} cannot be installed: ${why}` };
         if (!formDefinitions[record.form].isUnpacked) continue;
         const to = path.join(folder, `${record.file}.unpacked`);
         try {
@@ -41,6 +49,6 @@ export const fetchClient: Client = {
         }
       }
     }
-    return { type: 'installed', env: {}, trees };
+    return { type: 'installed', env: {}, trees, isInstalled };
   },
 };
