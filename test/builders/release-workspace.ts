@@ -36,6 +36,8 @@ export type WorkspaceParts = {
   readonly more?: string;
   readonly packages?: readonly string[];
   readonly faults?: readonly Fault[];
+  /** Whether the stand-in needs a token for reading. */
+  readonly isPrivate?: boolean;
 };
 
 const configs = {
@@ -51,9 +53,15 @@ export async function releaseWorkspace({
   more = '',
   packages = ['soundings'],
   faults = [],
+  isPrivate = false,
 }: WorkspaceParts = {}): Promise<ReleaseWorkspace> {
   const top = temporaryFolder();
-  const standin = await testStandin({ tokens: [tokenFor(goodToken)], faults, store: path.join(top, 'store') });
+  const standin = await testStandin({
+    tokens: [tokenFor(goodToken)],
+    faults,
+    isPrivate,
+    store: path.join(top, 'store'),
+  });
   const folder = path.join(top, 'soundings');
   mkdirSync(folder);
   const run = (...args: string[]) => gitIn(folder, ...args);

@@ -108,3 +108,60 @@ itWith(
   expect(run.error).toBeNull();
   expect(stepsOf(run)).toEqual([expect.objectContaining({ state: 'installed', client: 'fetch' })]);
 });
+
+it('a release at a store that only members may read is confirmed with the credential, and lines name the site of a folder', async () => {
+  const w = await releaseWorkspace({ destinations: ['upstairs', 'shelf'], isPrivate: true });
+  const config = path.join(w.folder, 'bevelstone.yaml');
+  const text = readFileSync(config, 'utf8').replace(
+    'url: ../shelf',
+    'url: ../shelf, index-url: "https://shelf.fenmarsh.example/tides/"',
+  );
+  w.commit('chore: the shelf is served', { 'bevelstone.yaml': text });
+  w.git('push', '--quiet');
+  expect((await w.release()).error).toBeNull();
+  const options = { cwd: w.folder, env: w.env };
+
+  const confirmed = await bevelstoneJson(['confirm', '--within', '5 s'], options);
+  const upstairs = confirmed.result.releases[0].steps.find(
+    ({ destination }: { destination: string }) => destination === 'upstairs',
+  );
+  expect(upstairs.state).toMatch(/installed|unpacked/);
+  const { result } = await bevelstoneJson(['ledger', 'lines', 'soundings@0.1.0'], options);
+  const texts = JSON.stringify(result.lines);
+  expect(texts).toContain('https://shelf.fenmarsh.example/tides/soundings/0.1.0/soundings-0.1.0.tgz');
+  expect(texts).not.toContain(w.top);
+});
+
+it('a release that was taken back is named so, and its pointers can be moved', async () => {
+  const w = await releaseWorkspace();
+  expect((await w.release()).error).toBeNull();
+  w.git('pull', '--quiet');
+  w.commit('feat: more depths', { 'soundings/depth.js': 'export const depth = 6;\n' });
+  w.git('push', '--quiet');
+  const second = await w.release(['--because', 'Harbour asked']);
+  const { version } = second.result.releases[0];
+  const name = `soundings@${version}`;
+  const options = { cwd: w.folder, env: w.env };
+  const withdraw = (...more: string[]) =>
+    bevelstoneJson(['withdraw', name, '--from', 'office', '--reason', 'An hour late', '--yes', ...more], options);
+
+  const shown = await bevelstoneJson(['ledger', 'show', name], options);
+  expect(shown.result.reasons.join()).toContain('Harbour asked');
+  const [change] = shown.result.changes;
+  expect([shown.result.changes.length, change.summary]).toEqual([1, 'more depths']);
+
+  const wrong = await withdraw('--fall-back-to', '0.7.0');
+  expect(wrong.error?.message).toBe('office does not have soundings 0.7.0');
+  const back = await withdraw('--fall-back-to', 'previous');
+  expect(back.result).toMatchObject({ how: 'deprecated', fallBackTo: '0.1.0', pointers: ['latest'] });
+  const office = w.env['OFFICE'] ?? '';
+  const document = (await (await fetch(`${office}soundings`)).json()) as { 'dist-tags': Record<string, string> };
+  expect(document['dist-tags']['latest']).toBe('0.1.0');
+
+  const lines = await bevelstoneJson(['ledger', 'lines', name], options);
+  expect(lines.result).toMatchObject({ lines: [], withdrawals: [expect.objectContaining({ reason: 'An hour late' })] });
+  const status = await bevelstoneJson([], options);
+  expect(status.result.last).toEqual([expect.objectContaining({ version, withdrawn: ['office'], stream: 'stable' })]);
+  expect((await withdraw()).error?.code).toBe('NOTHING_TO_RELEASE');
+  expect((await withdraw('--erase')).result.how).toBe('deleted');
+});

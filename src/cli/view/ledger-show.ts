@@ -18,7 +18,13 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
     `${bold(`${cleanText(name)} ${version}`)}  ${date.slice(0, 10)} ${date.slice(11, 16)} UTC${release.isAbandoned ? ', abandoned half-way' : ''}`,
     [
       `    ${dim('from       ')} ${built}`,
-      beside(`    ${dim('because    ')} `, cleanText(surveyed?.reasons.join('; ') || 'not recorded'), screen),
+      beside(
+        `    ${dim('because    ')} `,
+        cleanText(
+          (release.reasons.length > 0 ? release.reasons : (surveyed?.reasons ?? [])).join('; ') || 'not recorded',
+        ),
+        screen,
+      ),
       `    ${dim('run        ')} ${release.run}`,
     ].join('\n'),
   ];

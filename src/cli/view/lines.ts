@@ -1,14 +1,24 @@
 import type { ConsumerLine } from '../../core/protocol/offer.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { ReleaseLines } from '../../flow/ledger/lines.ts';
-import type { Screen } from './screen.ts';
+import { type Screen, sign } from './screen.ts';
 
 /** Each text as it is pasted, below where it goes. */
-export function renderLines({ package: name, version, lines, setUp }: ReleaseLines, screen: Screen): string {
+export function renderLines(
+  { package: name, version, lines, setUp, withdrawals }: ReleaseLines,
+  screen: Screen,
+): string {
   const { bold } = screen.colours;
-  if (lines.length === 0)
-    return `${cleanText(name)} ${cleanText(version)} is not at any destination in bevelstone.yaml`;
+  const back = withdrawals.map(
+    ({ destination, how, at, reason }) =>
+      `${sign('warning', screen)} ${how} at ${cleanText(destination)} on ${at.slice(0, 10)}: ${cleanText(reason)}`,
+  );
+  if (lines.length === 0) {
+    const where = withdrawals.length === 0 ? 'in bevelstone.yaml' : 'any more';
+    return [`${cleanText(name)} ${cleanText(version)} is not at any destination ${where}`, ...back].join('\n\n');
+  }
   const parts = [
+    ...back,
     `${bold(`To install ${cleanText(name)} ${cleanText(version)}`)}`,
     ...lines.map((line) => block(line, screen)),
   ];

@@ -16,11 +16,11 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
   const names = [...new Set([...waiting, ...last].map((item) => item.package))];
   if (names.length > 0) {
     const rows = names.map((name) => {
-      const known = last.find((item) => item.package === name);
+      const known = last.filter((item) => item.package === name).map(lastText);
       const folder = built.find((item) => item.package === name);
       return [
         name,
-        known === undefined ? blank(screen) : `${known.version}, ${known.date.slice(0, 10)}`,
+        known.join('; ') || blank(screen),
         waiting.find((item) => item.package === name)?.version ?? blank(screen),
         folder === undefined ? blank(screen) : displayPath(folder.folder),
       ];
@@ -35,4 +35,11 @@ export function renderStatus({ commit, branch, run, last, built, waiting, next }
   }
   parts.push(`  Next: ${next}`);
   return parts.join('\n\n');
+}
+
+/** A release of another stream than the stable one is named with it. */
+function lastText({ version, date, stream, withdrawn }: Status['last'][number]): string {
+  const where = stream === 'stable' ? '' : `${cleanText(stream)} `;
+  const back = withdrawn.length === 0 ? '' : `, withdrawn from ${withdrawn.map(cleanText).join(', ')}`;
+  return `${where}${version}, ${date.slice(0, 10)}${back}`;
 }

@@ -35,6 +35,8 @@ export type LedgerRelease = {
   /** Whether its run was given up half-way. */
   readonly isAbandoned: boolean;
   readonly withdrawals: readonly Withdrawal[];
+  /** Why it was released with this version; empty where nothing was recorded. */
+  readonly reasons: readonly string[];
   /** Destinations whose address was changed while the release was under way. */
   readonly redirects: readonly Redirect[];
   /** Whether its tag names the digest of this plan: then it was not forged by someone who can only write to the ledger. */
@@ -128,6 +130,7 @@ function foldRelease({
     deliveries: deliveriesOf(key, fits, damage),
     isAbandoned: events.some(({ type }) => type === 'abandoned'),
     withdrawals: events.flatMap((event) => (event.type === 'withdrawn' ? [withdrawalOf(event)] : [])),
+    reasons: events.find((event) => event.type === 'explained')?.reasons ?? [],
     redirects: events.flatMap((event) => (event.type === 'redirected' ? [redirectOf(event)] : [])),
     isVouched: vouched !== null,
     planned: chosen.artifacts,

@@ -62,6 +62,8 @@ export type LedgerEvent =
       readonly pointer: string;
       readonly from: string | null;
     })
+  /** Why it was released, and why with this version; with the reason that a person gave. */
+  | (Common & { readonly type: 'explained'; readonly reasons: readonly string[] })
   /** Its run was resumed with another address for a destination. */
   | (Common & {
       readonly type: 'redirected';
@@ -106,6 +108,7 @@ export function withSafeTexts<Event extends NewEvent | LedgerEvent>(
   safe: (text: string) => string,
 ): Event {
   if (event.type === 'withdrawn') return { ...event, reason: safe(event.reason) };
+  if (event.type === 'explained') return { ...event, reasons: event.reasons.map(safe) };
   if (event.type === 'confirmed' && event.why !== null) return { ...event, why: safe(event.why) };
   return event;
 }

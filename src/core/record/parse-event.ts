@@ -77,6 +77,7 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
   promoted: { destination: isLine, from: isLine, artifact: isFileName, sha256: isSha256, address: isAddress },
   withdrawn: { destination: isLine, how: isLine, reason: isText },
   pointed: { destination: isLine, pointer: isLine, from: orNull(isLine) },
+  explained: { reasons: list(isText) },
   redirected: { destination: isLine, from: isLine, to: isLine },
   abandoned: {},
   replanned: { artifact: artifactSchema },
@@ -89,6 +90,7 @@ export const newEventSchema: Schema = union(
       ...shapes,
       confirmed: { ...shapes.confirmed, why: orNull(isString) },
       withdrawn: { ...shapes.withdrawn, reason: isString },
+      explained: { reasons: list(isString) },
     }).map(([type, shape]) => [type, { package: isPackageName, version: isVersionText, ...shape }]),
   ),
 );

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fill } from '../../core/protocol/address-template.ts';
 import { formatSums, parseSums, renderShelf, type ShelfFile } from '../../core/protocol/folder/shelf-page.ts';
 import { hashFile, readBytes } from '../../world/file-bytes.ts';
 import { exists, namesBelow, readTextIfThere, removeFile, whyNotWritable } from '../../world/files.ts';
@@ -9,7 +10,6 @@ import { placeInside } from '../../world/place-inside.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import { systemFault } from '../../world/system-fault.ts';
 import { nothingKnown } from '../access.ts';
-import { fill } from '../address-template.ts';
 import type { Connection } from '../connection.ts';
 import {
   type Access,

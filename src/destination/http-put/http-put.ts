@@ -1,8 +1,8 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { fill } from '../../core/protocol/address-template.ts';
 import { formatSums, parseSums } from '../../core/protocol/folder/shelf-page.ts';
 import { collectionsOf, parseMultistatus } from '../../core/protocol/http-put/webdav.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
-import { fill } from '../address-template.ts';
 import { type Connection, webOf } from '../connection.ts';
 import {
   type Access,

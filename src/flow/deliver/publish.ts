@@ -120,7 +120,7 @@ async function deliverAll(
     const plan = await planOf(release, [...new Set(own.map(({ destination }) => destination.name))]);
     plans.set(release, plan);
     if (!known.some((recorded) => recorded.package === name && recorded.version === version))
-      planInLedger(plan, writer);
+      planInLedger(plan, release.record.reasons, writer);
   }
   if (tags.missing.length > 0) await pushPlan(context, { repository, wanted: { plans, tags }, writer });
   const results = await deliverShipments(context, shipments, {

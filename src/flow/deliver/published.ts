@@ -79,8 +79,10 @@ export async function planOf({ folder, record }: ReleaseFolder, destinations: re
 }
 
 /** Plans a release in the ledger, with its contents list beside: from then on any clone can finish it. */
-export function planInLedger({ event, contents }: ReleasePlan, sink: EventSink): void {
+export function planInLedger({ event, contents }: ReleasePlan, reasons: readonly string[], sink: EventSink): void {
   sink.add(event, { [contents.name]: contents.text });
+  const { package: name, version } = event;
+  if (reasons.length > 0) sink.add({ type: 'explained', package: name, version, reasons });
 }
 
 /** What a tag says: the release, its notes, the run that made it, and the digest of its plan, for which the tag vouches. */

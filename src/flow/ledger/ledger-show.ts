@@ -1,4 +1,6 @@
 import { compareEntries, type EntryComparison } from '../../core/contents/compare.ts';
+import { commonFolder, type Entry } from '../../core/contents/entry.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Change } from '../../core/history/count-changes.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
@@ -56,7 +58,8 @@ export async function showRelease(context: Context, text: string, against: strin
 /** The survey of a release as if it were still to come: what changed in it, and why it got its version. */
 async function surveyAt(context: Context, release: LedgerRelease, other: LedgerRelease | null): Promise<Survey> {
   const quiet: Context = { ...context, packages: [], report: () => {} };
-  const asked = { ...plainSurvey, at: release.commit, from: other?.commit ?? null, asReleased: true };
+  // Its own commit wrote the version; what changed was there before.
+  const asked = { ...plainSurvey, at: release.source, from: other?.commit ?? null, asReleased: true };
   const { config } = await readWorkspace(quiet, {
     repository: await openContext(quiet),
     commit: release.commit,
@@ -84,11 +87,19 @@ async function compare(context: Context, release: LedgerRelease, other: LedgerRe
         form: artifact.form,
         sizeBytes: artifact.size,
         sizeBytesBefore: earlier.size,
-        entries: compareEntries(earlierEntries, entries),
+        entries: compareEntries(earlierEntries, entries, {
+          before: topOf(earlier.form, earlierEntries),
+          after: topOf(artifact.form, entries),
+        }),
       },
     ];
   });
   return { with: other, artifacts, dependencies: await compareDependencies(context, release, other) };
+}
+
+/** The folder that all of an archive lies below, which is called after the version; '' for none. */
+function topOf(form: Form, entries: readonly Entry[]): string {
+  return formDefinitions[form].entries.hasTopFolder ? commonFolder(entries) : '';
 }
 
 async function compareDependencies(

@@ -15,6 +15,8 @@ export type ReleaseLines = {
   readonly version: string;
   readonly lines: readonly ConsumerLine[];
   readonly setUp: readonly ConsumerLine[];
+  /** Where it was taken back, and why. */
+  readonly withdrawals: LedgerRelease['withdrawals'];
 };
 
 /** What a consumer types or pastes to get exactly this release, from each destination that has it. @throws RELEASE_NOT_RECORDED */
@@ -29,6 +31,7 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
     version: release.version,
     lines: offers.flatMap(consumerLines),
     setUp: isSetUp ? offers.flatMap(setUpLines) : [],
+    withdrawals: release.withdrawals,
   };
 }
 

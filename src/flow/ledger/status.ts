@@ -17,8 +17,11 @@ export type Status = {
   readonly branch: string | null;
   /** A release that was cut short; null when there is none. */
   readonly run: { readonly id: string; readonly isPublic: boolean } | null;
-  /** The last release of each package on record. */
-  readonly last: readonly Pick<LedgerRelease, 'package' | 'version' | 'date' | 'commit'>[];
+  /** The last release on record of each package in each stream, and where it was taken back. */
+  readonly last: readonly (Pick<LedgerRelease, 'package' | 'version' | 'date' | 'commit'> & {
+    readonly stream: string;
+    readonly withdrawn: readonly string[];
+  })[];
   /** What is built for this commit. */
   readonly built: readonly { readonly package: string; readonly version: string; readonly folder: string }[];
   /** What would be released from here. */
@@ -56,9 +59,19 @@ async function statusOfRun(context: Context): Promise<Status | null> {
 }
 
 function lastOnRecord(releases: readonly LedgerRelease[]): Status['last'] {
-  const names = [...new Set(releases.map((release) => release.package))];
-  const last = names.flatMap((name) => releases.find((release) => release.package === name) ?? []);
-  return last.map(({ package: name, version, date, commit }) => ({ package: name, version, date, commit }));
+  const seen = new Set<string>();
+  const last = releases.filter(({ package: name, about }) => {
+    const key = `${name}\n${about.stream.name}`;
+    return !seen.has(key) && seen.add(key) !== null;
+  });
+  return last.map(({ package: name, version, date, commit, about, withdrawals }) => ({
+    package: name,
+    version,
+    date,
+    commit,
+    stream: about.stream.name,
+    withdrawn: [...new Set(withdrawals.map(({ destination }) => destination))],
+  }));
 }
 
 async function surveyedStatus(context: Context): Promise<Status> {

@@ -155,7 +155,7 @@ async function pushAll(
   const before = (lastRecord(journal.records, 'push', { phase: 'intent' })?.data as PushData | undefined)?.ledger;
   const planned = await Promise.all(releases.map((release) => withPlan(release, workspace)));
   const tags = opened.asked.tagged === null ? await makeTags({ repository, run, planned, workspace }) : [];
-  for (const { plan } of planned) planInLedger(plan, ledger);
+  for (const { plan, release } of planned) planInLedger(plan, release.record.reasons, ledger);
   const commit = releases[0]?.record.commit ?? opened.source;
   const branch = opened.branch === null || tags.length === 0 ? null : opened.branch;
   const push: ReleasePush = {

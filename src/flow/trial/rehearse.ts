@@ -320,6 +320,7 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
     destinations: [destination],
     isAbandoned: false,
     withdrawals: [],
+    reasons: [],
     redirects: [],
     isVouched: true,
     replanned: [],

@@ -25,18 +25,26 @@ export const lostFile: Rule = {
     );
     const lost = [...before].filter((path) => !after.has(path));
     const fresh = [...after].filter((path) => !before.has(path));
-    const lostCode = lost.filter((path) => !/(?:^|\/)[\w-]+-[A-Za-z0-9_-]{6,}\.[\w.]+$|\.map$/.test(path));
+    const lostCode = lost.filter((path) => !generated.test(path));
     const found: RawFinding[] = [];
     if (lostCode.length > 0) found.push(list(lostCode, `was in ${last.version} and is not inside any more`, 'warn'));
-    if (fresh.length > 0) found.push(list(fresh, `was not in ${last.version}`, 'note'));
+    const added = fresh.filter((path) => !generated.test(path));
+    if (added.length > 0) found.push(list(added, `was not in ${last.version}`, 'note'));
     return found;
   },
 };
 
-/** Folders such as `tidemark-1.4.0.dist-info` are called after the version. */
+/** Files and folders such as `tidemark-1.4.0.dist-info` and `libtides.so.1.4.0` are called after the version. */
 function unversioned(path: string): string {
-  return path.replace(/-\d+(?:\.\d+)+[\w.+-]*\.(dist-info|data|jar)/, '.$1');
+  return path.replace(
+    /(^|[-_./a-z])v?\d+(?:\.\d+)+(?:[-+.]?(?:alpha|beta|rc|a|b)[.-]?\d*)?(?=[-_./]|$)/gi,
+    '$1VERSION',
+  );
 }
+
+/** What tools make anew for each build: names with a digest, maps, and lists of what was made. */
+const generated =
+  /(?:^|\/)[\w-]+-[A-Za-z0-9_-]{6,}\.[\w.]+$|\.map$|\.tsbuildinfo$|(?:^|\/)(?:RECORD|INSTALLER|WHEEL|SOURCES\.txt)$/;
 
 function list(paths: readonly string[], what: string, severity: 'warn' | 'note'): RawFinding {
   const others = paths.length === 1 ? '' : `; so it is with ${paths.length - 1} more`;

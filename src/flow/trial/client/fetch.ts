@@ -4,7 +4,8 @@ import { formDefinitions, isSbom } from '../../../core/form/definitions.ts';
 import { consumerLines } from '../../../core/protocol/consumer-line.ts';
 import { extractArchive } from '../../../world/archive/extract.ts';
 import { runCommand } from '../../../world/command.ts';
-import { makeFolder } from '../../../world/files.ts';
+import type { Credential } from '../../../world/credential.ts';
+import { makeFolder, removeFile, writeWhole } from '../../../world/files.ts';
 import type { Client, InstalledTree } from './client.ts';
 import { installDeb } from './dpkg.ts';
 import { findVersion, lastLines } from './find-version.ts';
@@ -18,7 +19,10 @@ export const fetchClient: Client = {
     const sums = curl === null ? null : await findVersion({ names: ['sha256sum'], version: null, env, signal });
     return curl === null || sums === null ? null : { version: `curl ${curl.version}`, program: curl };
   },
-  install: async (_tool, { folder, env, signal }, wanted) => {
+  install: async (_tool, { folder, home, env, signal }, wanted) => {
+    const settings = path.join(home, '.curlrc');
+    // What reading needs, in a file of the visitor's own that goes with the folder.
+    await writeWhole(settings, curlSettings(wanted[0]?.credential ?? { type: 'none' }), 0o600);
     const trees: InstalledTree[] = [];
     let isInstalled = true;
     for (const { offer } of wanted) {
@@ -49,6 +53,15 @@ export const fetchClient: Client = {
         }
       }
     }
+    await removeFile(settings);
     return { type: 'installed', env: {}, trees, isInstalled };
   },
 };
+
+/** A credential as settings of curl; it sends them to the host that was asked for, not where that redirects to. */
+function curlSettings(credential: Credential): string {
+  const quoted = (text: string) => `"${text.replace(/[\\"]/g, '\\$&')}"\n`;
+  if (credential.type === 'basic') return `user = ${quoted(`${credential.user}:${credential.password}`)}`;
+  if (credential.type === 'token') return `oauth2-bearer = ${quoted(credential.secret)}`;
+  return credential.type === 'header' ? `header = ${quoted(`${credential.name}: ${credential.value}`)}` : '';
+}

@@ -1,9 +1,7 @@
-import type { Subject } from './destination.ts';
-
 /** Fills `{package}`, `{name}` and `{version}` into a template of a place. */
 export function fill(
   template: string,
-  { packageName, name, version }: Pick<Subject, 'packageName' | 'name' | 'version'>,
+  { packageName, name, version }: { readonly packageName: string; readonly name: string; readonly version: string },
 ): string {
   return template.replaceAll('{package}', packageName).replaceAll('{name}', name).replaceAll('{version}', version);
 }
