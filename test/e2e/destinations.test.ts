@@ -151,7 +151,7 @@ describe('rehearse', () => {
     );
     expect(steps).toEqual([
       'tidemark npm office installed',
-      'tidemark fetch shelf installed',
+      'tidemark fetch shelf unpacked',
       'gauges npm office installed',
     ]);
     expect(run.result.everyone).toMatchObject([{ client: 'npm', state: 'installed' }]);
@@ -215,7 +215,7 @@ describe('confirm', () => {
     expect(run.exitCode).toBe(0);
     const steps = run.result.releases.flatMap(({ steps: own }: { steps: Step[] }) => own);
     expect(steps.map(({ client, state }: Step) => `${client} ${state}`).sort()).toEqual(
-      ['npm installed', 'npm installed', 'fetch installed'].sort(),
+      ['npm installed', 'npm installed', 'fetch unpacked'].sort(),
     );
   });
 

@@ -57,7 +57,7 @@ export type ReleaseCard = {
   /** Packages with nothing to release. */
   readonly resting: readonly string[];
   readonly destinations: readonly { readonly name: string; readonly url: string }[];
-  /** What probes could not test, such as `write permission not tested at office`. */
+  /** What probes could not test, such as `write permission at office`. */
   readonly untested: readonly string[];
   /** Artifacts that no destination takes, though nothing says that they are only built. */
   readonly unsent: readonly string[];

@@ -133,6 +133,11 @@ async function deliverShipment(
   }
 }
 
+/** A delivery to a stand-in is no step of a run: it has no effect that could be lost. */
+function atPoint({ writer }: DeliveryLedger, ...point: Parameters<typeof faultPoint>): void {
+  if (writer !== null) faultPoint(...point);
+}
+
 async function pointTo(
   context: Context,
   {
@@ -144,9 +149,9 @@ async function pointTo(
   const { package: name, version } = release.record;
   const key = pointKey(release.record, destination.name);
   ledger.writer?.announce('pointed', key);
-  faultPoint('pointed', key, 'before');
+  atPoint(ledger, 'pointed', key, 'before');
   const pointed = await destination.point(deliveries.map(({ parcel }) => parcel));
-  faultPoint('pointed', key, 'after-effect');
+  atPoint(ledger, 'pointed', key, 'after-effect');
   const isOurs = ({ artifact }: Delivery) =>
     ledger.writer?.isMeant('sent', deliveryKey(release.record, artifact, destination.name)) === true;
   const isNew = sent.some((delivery) => delivery.state === 'delivered' || isOurs(delivery));
@@ -185,18 +190,18 @@ async function deliverOne(
   const key = deliveryKey(release.record, artifact.file, destination.name);
   try {
     if (presence?.type !== 'same') writer?.announce('sent', key);
-    faultPoint('sent', key, 'before');
+    atPoint(ledger, 'sent', key, 'before');
     const { address, isThere } =
       presence?.type === 'same'
         ? { address: presence.address, isThere: true }
         : await sendUntilThere(context, { shipment, plannedDelivery: planned, what });
-    faultPoint('sent', key, 'after-effect');
+    atPoint(ledger, 'sent', key, 'after-effect');
     const receipt = { ...common, sha256: artifact.sha256, address };
     if (ledger.promotedFrom === undefined) writer?.add({ type: 'delivered', ...receipt, alreadyThere: isThere });
     else writer?.add({ type: 'promoted', ...receipt, from: ledger.promotedFrom });
-    faultPoint('confirmed', key, 'before');
+    atPoint(ledger, 'confirmed', key, 'before');
     const seen = await confirmDelivery(context, { shipment, plannedDelivery: planned, address, what });
-    faultPoint('confirmed', key, 'after-effect');
+    atPoint(ledger, 'confirmed', key, 'after-effect');
     const { confirmed, why } = seen;
     writer?.add({ type: 'confirmed', ...common, confirmed, why });
     const blank = { ...pendingDelivery(shipment, planned, why), confirmed, address };

@@ -229,9 +229,13 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
   }
 }
 
-/** What a probe of a destination could not test, as one sentence; none when it tested all. */
-export function untestedText({ name, untested }: Pick<ProbedDestination, 'name' | 'untested'>): string[] {
-  return untested.length === 0 ? [] : [`${untested.join(' and ')} not tested at ${name}`];
+/** What probes could not test, each with the destinations: `write permission at office, registry`. */
+export function untestedTexts(destinations: readonly Pick<ProbedDestination, 'name' | 'untested'>[]): string[] {
+  const all = [...new Set(destinations.flatMap(({ untested }) => untested))];
+  return all.map((what) => {
+    const names = destinations.filter(({ untested }) => untested.includes(what)).map(({ name }) => name);
+    return `${what} at ${names.join(', ')}`;
+  });
 }
 
 /** Something to ask about where no package goes. */

@@ -12,7 +12,7 @@ import { runStep } from '../../world/step.ts';
 import { platformsHere } from '../build/build.ts';
 import { pendingOf } from '../build/build-package.ts';
 import { type Context, warn } from '../context.ts';
-import { probeSurveyed, untestedText } from '../deliver/probe.ts';
+import { probeSurveyed, untestedTexts } from '../deliver/probe.ts';
 import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import { checkTools } from '../workspace/tools.ts';
@@ -230,8 +230,8 @@ async function destinationGate(context: Context, { survey, releasing, isDry }: G
     };
   const asked = { destinations: [], keep: null, mayWrite: !isDry, lists: false };
   const { error, destinations } = await probeSurveyed(context, own, asked);
-  const untested = destinations.flatMap(untestedText);
-  for (const text of untested) warn(context, text);
+  const untested = untestedTexts(destinations);
+  if (untested.length > 0) warn(context, `not tested: ${untested.join('; ')}`);
   return { gate, trouble: error === null ? null : { why: error.why, fix: error.fix }, untested };
 }
 
