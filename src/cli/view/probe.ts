@@ -1,5 +1,5 @@
 import { maxSkewMs } from '../../core/protocol/clock-skew.ts';
-import { writePermission } from '../../core/protocol/untested.ts';
+import { untestedTexts, writePermission } from '../../core/protocol/untested.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Probe, ProbedDestination, ProbedPackage } from '../../flow/deliver/probe.ts';
 import { blank, type Mark, type Screen, signText } from './screen.ts';
@@ -34,25 +34,25 @@ export function renderProbe({ destinations, kept }: Probe, screen: Screen): stri
           ? 'used already'
           : probedPackage.versionState,
       probedPackage.opens === 'more'
-        ? 'can publish other packages too'
+        ? 'other packages too'
         : probedPackage.opens === 'this package'
-          ? 'for this package alone'
+          ? 'this package alone'
           : blank(screen),
     ]),
   );
-  const titles = ['package', 'version', 'at', 'name', 'the version is', 'token'];
+  const titles = ['package', 'version', 'at', 'name', 'the version is', 'token opens'];
   const lines = [screen.colours.bold('Destinations'), '', renderTable({ columns, rows, screen })];
   if (packages.length > 0) lines.push('', renderTable({ columns: titles, rows: packages, screen }));
   lines.push('', ...destinations.flatMap((destination) => detailsOf(destination, screen)));
+  lines.push(...untestedLines(destinations, screen));
   if (kept !== null) lines.push('', `The credential is kept in ${cleanText(kept)}`);
   return lines.join('\n');
 }
 
-/** Where it is, what the server says of itself, and what could not be tested. */
-function detailsOf({ name, url, server, untested, repositories }: ProbedDestination, screen: Screen): string[] {
+/** Where it is, what the server says of itself, and what is there. */
+function detailsOf({ name, url, server, repositories }: ProbedDestination, screen: Screen): string[] {
   const details = [
     ...(server === null ? [] : [`server: ${server}`]),
-    ...(untested.length === 0 ? [] : [`not tested: ${untested.join(', ')}${howToTest(untested)}`]),
     ...(repositories.length === 0 ? [] : [`there: ${repositories.join(', ')}`]),
   ];
   return [
@@ -61,9 +61,17 @@ function detailsOf({ name, url, server, untested, repositories }: ProbedDestinat
   ];
 }
 
-/** A setting tests what only a write can show. */
-function howToTest(untested: readonly string[]): string {
-  return untested.includes(writePermission) ? '; `probe: write` in the destination tests it' : '';
+/** What could not be tested, once for all destinations, and what tests it. */
+function untestedLines(destinations: readonly ProbedDestination[], screen: Screen): string[] {
+  const texts = untestedTexts(destinations);
+  if (texts.length === 0) return [];
+  const isWriting = destinations.some(({ untested }) => untested.includes(writePermission));
+  return [
+    '',
+    `${signText('warning', screen)} Not tested`,
+    ...texts.map((text) => beside('    ', cleanText(text), screen)),
+    ...(isWriting ? ['    To test writing, add `probe: write` to a destination'] : []),
+  ];
 }
 
 function writingText({ write, reachable, credential }: ProbedDestination): string {

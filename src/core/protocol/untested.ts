@@ -9,3 +9,14 @@ export const packageRight = 'the right to publish this package';
 
 /** The same of an object store, which may write on conditions or not. */
 export const conditionalWrites = 'conditional writes';
+
+/** What probes could not test, each with the destinations: `write permission at office, registry`. */
+export function untestedTexts(
+  destinations: readonly { readonly name: string; readonly untested: readonly string[] }[],
+): string[] {
+  const all = [...new Set(destinations.flatMap(({ untested }) => untested))];
+  return all.map((what) => {
+    const names = destinations.filter(({ untested }) => untested.includes(what)).map(({ name }) => name);
+    return `${what} at ${names.join(', ')}`;
+  });
+}

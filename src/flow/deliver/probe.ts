@@ -4,7 +4,7 @@ import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
-import { theAddress, writePermission } from '../../core/protocol/untested.ts';
+import { packageRight, theAddress, writePermission } from '../../core/protocol/untested.ts';
 import type { Access, Asking, Destination, NameState, Subject } from '../../destination/destination.ts';
 import { closeConnections } from '../../world/http.ts';
 import { keepCredential } from '../../world/kept-credentials.ts';
@@ -207,7 +207,10 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
       reachable: true,
       credential: refusal.credential,
       why: refusal.why,
-      write: refusal.credential !== 'refused' && !untested.includes(writePermission) ? 'tested' : 'not-tested',
+      write:
+        refusal.credential !== 'refused' && !untested.includes(writePermission) && !untested.includes(packageRight)
+          ? 'tested'
+          : 'not-tested',
       untested,
       server: first.server,
       repositories: first.places,
@@ -227,15 +230,6 @@ async function probeOne(context: Context, question: Question): Promise<ProbedDes
       why,
     };
   }
-}
-
-/** What probes could not test, each with the destinations: `write permission at office, registry`. */
-export function untestedTexts(destinations: readonly Pick<ProbedDestination, 'name' | 'untested'>[]): string[] {
-  const all = [...new Set(destinations.flatMap(({ untested }) => untested))];
-  return all.map((what) => {
-    const names = destinations.filter(({ untested }) => untested.includes(what)).map(({ name }) => name);
-    return `${what} at ${names.join(', ')}`;
-  });
 }
 
 /** Something to ask about where no package goes. */

@@ -1,5 +1,6 @@
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { untestedTexts } from '../../core/protocol/untested.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
 import { identityProblem, pushProblem, signingProblem } from '../../world/git/push-rights.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
@@ -12,7 +13,7 @@ import { runStep } from '../../world/step.ts';
 import { platformsHere } from '../build/build.ts';
 import { pendingOf } from '../build/build-package.ts';
 import { type Context, warn } from '../context.ts';
-import { probeSurveyed, untestedTexts } from '../deliver/probe.ts';
+import { probeSurveyed } from '../deliver/probe.ts';
 import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import { checkTools } from '../workspace/tools.ts';
