@@ -44,10 +44,11 @@ export async function accessByFile(place: PutPlace, read: TextAnswer): Promise<A
  * Whether the address itself is there: a WebDAV server says so (RFC 4918 §9.1), others may show nothing of a folder.
  * @throws DESTINATION_ANSWER for a folder that a WebDAV server does not have, or a server that takes no files there.
  */
-async function untestedAddress({ web, base }: PutPlace): Promise<string[]> {
-  const options = await callText(web, { method: 'OPTIONS', url: base });
+async function untestedAddress({ web, base, fileFor }: PutPlace): Promise<string[]> {
+  // Of a file: a folder may allow less than what lies in it.
+  const options = await callText(web, { method: 'OPTIONS', url: `${base}${fileFor('probe')}` });
   const allowed = String(options.headers['allow'] ?? '').toUpperCase();
-  if (isDone(options.status) && allowed !== '' && !/\bPUT\b/.test(allowed) && options.headers['dav'] === undefined)
+  if (allowed !== '' && !/\bPUT\b/.test(allowed) && options.headers['dav'] === undefined)
     throw notThisProtocol(web, {
       asked: base,
       answer: options,
