@@ -363,7 +363,7 @@ function unfinished(context: Context, { id }: Run, failed: readonly Delivery[]):
       ? advice.replace('Run the same command again later', `${fix} later`)
       : isDisk
         ? `Make room or check the disk. ${fix}`
-        : `Settle that with ${failed[0]?.destination}. ${fix}; it asks first and uploads only what is missing`,
+        : `Fix the problem at ${failed[0]?.destination}, or correct its address or credential in bevelstone.yaml. ${fix}; it asks first and uploads only what is missing`,
     resume: id,
   });
 }
