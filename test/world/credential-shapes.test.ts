@@ -94,7 +94,8 @@ describe('a credential', () => {
     const keys = { type: 'keys', accessKey: 'a', secretKey: 'b', session: null } as const;
 
     expect(() => authorizationHeaders('http-put', keys)).toThrow(expect.objectContaining({ code: 'CREDENTIAL_KIND' }));
-    expect(usualCredential('s3', { type: 'bare', secret: 'a:b' })).toEqual({ type: 'token', secret: 'a:b' });
+    expect(usualCredential('s3', { type: 'bare', secret: 'a:b' })).toEqual(keys);
+    expect(usualCredential('s3', { type: 'bare', secret: 'ab' })).toEqual({ type: 'token', secret: 'ab' });
   });
 });
 

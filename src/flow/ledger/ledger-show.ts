@@ -87,19 +87,18 @@ async function compare(context: Context, release: LedgerRelease, other: LedgerRe
         form: artifact.form,
         sizeBytes: artifact.size,
         sizeBytesBefore: earlier.size,
-        entries: compareEntries(earlierEntries, entries, {
-          before: topOf(earlier.form, earlierEntries),
-          after: topOf(artifact.form, entries),
-        }),
+        entries: compareEntries(earlierEntries, entries, topsOf(artifact.form, earlierEntries, entries)),
       },
     ];
   });
   return { with: other, artifacts, dependencies: await compareDependencies(context, release, other) };
 }
 
-/** The folder that all of an archive lies below, which is called after the version; '' for none. */
-function topOf(form: Form, entries: readonly Entry[]): string {
-  return formDefinitions[form].entries.hasTopFolder ? commonFolder(entries) : '';
+/** The folders that archives lie below, where they are called after their versions; '' for none. */
+function topsOf(form: Form, earlier: readonly Entry[], entries: readonly Entry[]): { before: string; after: string } {
+  const tops = { before: commonFolder(earlier), after: commonFolder(entries) };
+  const isVersioned = formDefinitions[form].entries.hasTopFolder && tops.before !== tops.after;
+  return isVersioned ? tops : { before: '', after: '' };
 }
 
 async function compareDependencies(
