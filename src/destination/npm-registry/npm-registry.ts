@@ -207,7 +207,7 @@ async function access(registry: Registry, { name }: Subject, { mayWrite }: Askin
   const common = { ...aboutServer(answer), untested: [...unsure, ...(mayWrite ? [] : [writePermission])] };
   if (isDenied(answer) && !isAnonymous) return deniedAccess(web, answer);
   if (denied !== null) return deniedAccess(web, denied);
-  // Some answer a stranger with nobody's name; the account's own page is for those they know.
+  // Some registries answer an unknown token without a name; the account's own page needs a known one.
   const own = isKnown || isAnonymous || !isDone(answer.status) ? null : await call(registry, ownPage);
   if (own !== null && isDenied(own)) return deniedAccess(web, own);
   if (isAnonymous) return { ...common, credential: 'none', why: 'it is asked without any' };

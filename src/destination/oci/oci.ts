@@ -261,7 +261,7 @@ async function access(registry: Registry, subject: Subject, { mayWrite, lists }:
 }
 
 function deniedIn({ web, isAnonymous }: Registry, answer: TextAnswer): Access {
-  // The credential travels in no fixed header here, so its absence is told apart by hand.
+  // The credential is not in a fixed header here, so whether there is one is said separately.
   const headers: Readonly<Record<string, string>> = isAnonymous ? {} : { authorization: '' };
   return deniedAccess({ ...web, headers }, answer);
 }

@@ -91,7 +91,7 @@ export async function withdrawRelease(
   try {
     const what = `withdraw ${name} ${version} from ${options.from}`;
     context.report({ type: 'started', what });
-    // First: from then on nobody who asks for the newest gets this one.
+    // First, so that no user who asks for the newest version gets this one.
     const pointed = instead === null ? [] : await destination.fallBack(subjectOf(release), subjectOf(instead));
     const { how, limits } = await destination.withdraw(subjectOf(release), {
       reason,
