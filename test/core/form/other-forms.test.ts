@@ -34,6 +34,7 @@ describe('a jar manifest', () => {
           for (const line of text.split('\r\n')) expect(Buffer.byteLength(line)).toBeLessThanOrEqual(72);
         },
       ),
+      { examples: [['high\u2028low']] },
     );
   });
 

@@ -16,7 +16,8 @@ export function parseJarManifest(text: string): Record<string, string> {
   const main = unfolded.split('\n\n')[0] ?? '';
   return Object.fromEntries(
     main.split('\n').flatMap((line) => {
-      const match = /^([A-Za-z0-9][\w-]*): ?(.*)$/.exec(line);
+      // A value may hold U+2028, which ends a line for regular expressions and not for this format.
+      const match = /^([A-Za-z0-9][\w-]*): ?([^\n]*)$/.exec(line);
       return match === null ? [] : [[match[1] ?? '', match[2] ?? ''] as const];
     }),
   );
