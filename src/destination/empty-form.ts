@@ -12,7 +12,7 @@ export type EmptyForm = {
   readonly fields: readonly (readonly [string, string])[];
 };
 
-/** What servers say of a form that lacks what it is for, once they have looked at who sends it. */
+/** The statuses with which servers refuse an incomplete form, after they have checked the credential. */
 const complaints: ReadonlySet<number> = new Set([400, 415, 422]);
 
 /**

@@ -65,7 +65,7 @@ async function untestedAddress({ web, base, fileFor }: PutPlace): Promise<string
       });
   }
   const folder = await callText(web, { method: 'GET', url: base });
-  if (strangeAnswer(folder, base) !== null && /login|maintenance/.test(strangeAnswer(folder, base) ?? ''))
+  if (/login|maintenance/.test(strangeAnswer(folder, base) ?? ''))
     throw notThisProtocol(web, { asked: base, answer: folder, expected: 'this is not where files are put' });
   // A server that shows no lists forbids a folder that is there, and misses one that is not.
   return isDone(folder.status) || folder.status === 403 ? [] : [theAddress];

@@ -34,7 +34,7 @@ export const withdraw: Command<WithdrawOptions, Withdrawn> = {
     reason: String(raw['reason']),
     erase: raw['erase'] === true,
     dryRun: raw['dryRun'] === true,
-    fallBackTo: optionalText(raw, 'fall-back-to') ?? optionalText(raw, 'fallBackTo'),
+    fallBackTo: optionalText(raw, 'fallBackTo'),
   }),
   run: async (options, context, { ask, screen }) => {
     const flow = await import('../../flow/deliver/withdraw.ts');

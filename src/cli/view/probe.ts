@@ -90,10 +90,10 @@ function markOfPackage({ nameState, versionState, opens }: ProbedPackage): Mark 
   return opens === 'more' ? 'warning' : 'done';
 }
 
-function credentialText({ credential, why, reachable }: ProbedDestination): string {
+function credentialText({ credential, why }: ProbedDestination): string {
   if (credential === 'accepted')
     return why === null ? 'accepted' : `accepted${why.startsWith('as ') ? ' ' : ', '}${why}`;
-  if (credential === 'unknown') return reachable ? 'not checked' : 'not checked';
+  if (credential === 'unknown') return 'not checked';
   return credential === 'none' ? 'none given' : credential;
 }
 
