@@ -10,7 +10,8 @@ export function usualCredential(speaks: Protocol, credential: Credential): Crede
   const { bareSecret, usesAccessKeys } = protocolDefinitions[speaks];
   const { isUserWithPassword, otherwise } = bareSecret;
   const split = secret.indexOf(':');
-  if (usesAccessKeys && split > 0)
+  // Some stores have colons in their access keys, others in their secret keys: with two it cannot be told where to cut.
+  if (usesAccessKeys && split > 0 && split === secret.lastIndexOf(':'))
     return { type: 'keys', accessKey: secret.slice(0, split), secretKey: secret.slice(split + 1), session: null };
   const colon = isUserWithPassword ? split : -1;
   if (colon > 0) return { type: 'basic', user: secret.slice(0, colon), password: secret.slice(colon + 1) };

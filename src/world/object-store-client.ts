@@ -76,7 +76,7 @@ function credentialsOf(credential: Credential): Partial<ConstructorParameters<ty
   if (credential.type === 'none') return { signer: { sign: async (request) => request } };
   throw new BevelstoneError('CREDENTIAL_KIND', {
     message: 'invalid credential for s3',
-    why: 'an object store needs an access key and a secret key',
+    why: 'an object store needs an access key and a secret key; in one text, exactly one colon stands between them',
     fix: 'Write { access-key: REF, secret-key: REF }, a reference to ACCESS:SECRET, or chain',
     where: { file: 'bevelstone.yaml' },
   });

@@ -1,7 +1,7 @@
-import { execFileSync, spawn } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
-import { homedir } from 'node:os';
+import { homedir, userInfo } from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { it, onTestFinished } from 'vitest';
@@ -15,7 +15,7 @@ const nodeServers = path.join(
 );
 
 /** A server that none of us wrote. */
-export type RealServer = 'docker-registry' | 'nginx' | 'verdaccio' | 's3rver';
+export type RealServer = 'docker-registry' | 'nginx' | 'verdaccio' | 's3rver' | 'swift';
 
 /** `it`, or a test that is skipped with the reason printed when one of these servers is missing. */
 export function itWithServer(...servers: readonly RealServer[]): typeof it | typeof it.skip {
@@ -28,6 +28,7 @@ export function itWithServer(...servers: readonly RealServer[]): typeof it | typ
 
 function isHere(server: RealServer): boolean {
   if (server === 'docker-registry') return hasTool('docker-registry', '--version');
+  if (server === 'swift') return isSwiftHere();
   if (server === 'nginx') return hasTool('nginx', '-v') && existsSync(davModule);
   return existsSync(path.join(nodeServers, server));
 }
@@ -148,3 +149,69 @@ export async function startObjectStore(): Promise<string> {
   const args = ['--directory', temporaryFolder(), '--address', '127.0.0.1', '--port', String(port), '--silent'];
   return serve(program, args, `http://127.0.0.1:${port}/`);
 }
+
+/** Swift keeps what it knows of a file beside it, so the file system must take such attributes. */
+function isSwiftHere(): boolean {
+  const parts = ['proxy', 'account', 'container', 'object'].map((part) => `/usr/bin/swift-${part}-server`);
+  if (![...parts, '/etc/swift/swift.conf'].every((file) => existsSync(file))) return false;
+  const script = 'import os, tempfile; file = tempfile.TemporaryFile(); os.setxattr(file.fileno(), "user.a", b"1")';
+  const { status } = spawnSync('python3', ['-c', script], { stdio: 'ignore' });
+  return status === 0;
+}
+
+/** Who may only read the buckets that are public at Debian's Swift. */
+export const guest = { user: 'office:guest', password: 'guest-password-42' };
+
+/**
+ * Debian's Swift with its S3 interface: it verifies signatures, and has no conditional writes. Its keys are
+ * `office:harbour` and the password of `account`.
+ */
+export async function startSwift(): Promise<string> {
+  const folder = temporaryFolder();
+  const config = (name: string, port: number, sections: readonly string[]): string => {
+    const file = path.join(folder, `${name}.conf`);
+    const here = ['bind_ip = 127.0.0.1', `bind_port = ${port}`, `user = ${userInfo().username}`, 'workers = 0'];
+    const kept = [`swift_dir = ${folder}`, `devices = ${folder}/devices`, 'mount_check = false'];
+    writeFileSync(file, ['[DEFAULT]', ...here, ...kept, ...sections, ''].join('\n'));
+    return file;
+  };
+  mkdirSync(path.join(folder, 'devices', 'd1'), { recursive: true });
+  for (const part of ['account', 'container', 'object']) {
+    const port = await freePort();
+    const rings = path.join(folder, `${part}.builder`);
+    const ring = (...args: string[]) => execFileSync('swift-ring-builder', [rings, ...args], { stdio: 'ignore' });
+    ring('create', '4', '1', '1');
+    ring('add', `r1z1-127.0.0.1:${port}/d1`, '1');
+    ring('rebalance');
+    const server = [`[pipeline:main]`, `pipeline = ${part}-server`, `[app:${part}-server]`, `use = egg:swift#${part}`];
+    await serve(`swift-${part}-server`, [config(part, port, server)], `http://127.0.0.1:${port}/`);
+  }
+  const port = await freePort();
+  const filters = [
+    'catch_errors',
+    'gatekeeper',
+    'memcache',
+    'listing_formats',
+    'bulk',
+    's3api',
+    'tempauth',
+    'slo',
+    'dlo',
+  ];
+  const proxy = config('proxy', port, [
+    '[pipeline:main]',
+    `pipeline = ${filters.join(' ')} proxy-server`,
+    '[app:proxy-server]',
+    'use = egg:swift#proxy',
+    'account_autocreate = true',
+    ...filters.flatMap((name) => [`[filter:${name}]`, `use = egg:swift#${name}`, ...(swiftSettings[name] ?? [])]),
+  ]);
+  return serve('swift-proxy-server', [proxy], `http://127.0.0.1:${port}/`);
+}
+
+const swiftSettings: Readonly<Record<string, readonly string[]>> = {
+  // There is no cache here: it is asked for, and does without.
+  memcache: ['memcache_servers = 127.0.0.1:9'],
+  s3api: ['location = us-east-1'],
+  tempauth: [`user_office_${account.user} = ${account.password} .admin`, `user_office_guest = ${guest.password}`],
+};

@@ -76,9 +76,10 @@ it('takes ACCESS:SECRET as one text', async () => {
   await destination.deliver(parcel, quietly(parcel));
 
   expect((await destination.access(parcel, asking)).credential).toBe('accepted');
-  await expect(destinationAt('s3', standin, { credential: 'env:TIDE_TOKEN' })).rejects.toMatchObject({
-    code: 'CREDENTIAL_KIND',
-  });
+  for (const token of [goodToken, `office:harbour:${goodToken}`])
+    await expect(destinationAt('s3', standin, { credential: 'env:TIDE_TOKEN', token })).rejects.toMatchObject({
+      code: 'CREDENTIAL_KIND',
+    });
 });
 
 it('lists its buckets to a probe that asks for them', async () => {

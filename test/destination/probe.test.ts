@@ -3,6 +3,7 @@
 import { mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { createServer, type RequestListener } from 'node:http';
 import path from 'node:path';
+import { PutBucketAclCommand, S3Client } from '@aws-sdk/client-s3';
 import { describe, expect, it, onTestFinished } from 'vitest';
 import { isBevelstoneError } from '../../src/core/error/bevelstone-error.ts';
 import { type Protocol, remoteProtocols } from '../../src/core/name/protocol.ts';
@@ -14,10 +15,12 @@ import { testContext } from '../builders/context.ts';
 import { destinationConfig, parcelFor, placeAt, quietly, testStandin } from '../builders/parcel.ts';
 import {
   account,
+  guest,
   itWithServer,
   startDockerRegistry,
   startNginx,
   startObjectStore,
+  startSwift,
   startVerdaccio,
 } from '../builders/real-server.ts';
 import { temporaryFolder } from '../builders/repository.ts';
@@ -226,5 +229,39 @@ describe('a probe of a server that others wrote', () => {
 
     expect(await verdict(await open(url, { 'make-bucket': false }))).toMatch(/^refused: .*only created on request/);
     expect(await verdict(await open(url))).toBe('not tested: write permission, conditional writes');
+  });
+
+  itWithServer('swift')('an object store that has no conditional writes, and somebody who may only read', async () => {
+    const url = await startSwift();
+    const context = testContext(temporaryFolder(), {
+      env: {
+        MAKER: `office:${account.user}`,
+        GUEST: guest.user,
+        SECRET: account.password,
+        GUEST_SECRET: guest.password,
+      },
+    });
+    const open = (accessKey: string, secretKey: string) =>
+      openDestination(context, {
+        name: 'office',
+        config: destinationConfig('s3', url, {
+          credential: { 'access-key': `env:${accessKey}`, 'secret-key': `env:${secretKey}` },
+        }),
+        repository: placeAt(context.folder),
+      });
+    const maker = await open('MAKER', 'SECRET');
+    const parcel = await parcelFor('s3');
+    await maker.deliver(parcel, quietly(parcel));
+
+    expect(await verdict(maker)).toBe('not tested: write permission, conditional writes');
+    expect(await verdict(maker, true)).toBe('accepted');
+    expect(await verdict(await open('MAKER', 'GUEST_SECRET'))).toMatch(/^refused: .*403/);
+    const reader = await open('GUEST', 'GUEST_SECRET');
+    expect(await verdict(reader)).toMatch(/^refused: .*403/);
+    const credentials = { accessKeyId: `office:${account.user}`, secretAccessKey: account.password };
+    const client = new S3Client({ endpoint: url, region: 'us-east-1', forcePathStyle: true, credentials });
+    await client.send(new PutBucketAclCommand({ Bucket: 'tide-releases', ACL: 'public-read' }));
+    expect(await verdict(reader)).toBe('not tested: write permission, conditional writes');
+    expect(await verdict(reader, true)).toMatch(/^refused: .*403/);
   });
 });

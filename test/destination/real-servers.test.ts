@@ -14,6 +14,7 @@ import {
   startDockerRegistry,
   startNginx,
   startObjectStore,
+  startSwift,
   startVerdaccio,
 } from '../builders/real-server.ts';
 import { temporaryFolder } from '../builders/repository.ts';
@@ -184,4 +185,28 @@ itWithServer('s3rver')('an object store takes files whole and in parts, and keep
 
   const answer = await fetch(address, { method: 'HEAD' });
   expect(answer.headers.get('content-type') ?? '').toMatch(/^application\/(gzip|xml)$/);
+});
+
+itWithServer('swift')('an object store without conditional writes takes files whole and in parts', async () => {
+  const url = await startSwift();
+  const env = { KEY: `office:${account.user}`, SECRET: account.password };
+  const context = testContext(temporaryFolder(), { env });
+  const config = destinationConfig('s3', url, { credential: { 'access-key': 'env:KEY', 'secret-key': 'env:SECRET' } });
+  const destination = await openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
+  const parcel = await parcelFor('s3');
+
+  const address = await deliverTwice(destination, parcel);
+  await deliverTwice(
+    destination,
+    parcelOfBytes(randomBytes(21 << 20), { packageName: 'soundings', fileName: 'soundings-1.4.0.tar.gz' }),
+  );
+
+  const other = { ...parcel, ...parcelOfBytes(Buffer.from('other'), { fileName: parcel.fileName }) };
+  await expect(destination.deliver(other, quietly(other))).rejects.toMatchObject({ code: 'DESTINATION_REFUSED' });
+  await destination.withdraw(parcel, {
+    delivered: [{ artifact: parcel.fileName, sha256: parcel.sha256, address }],
+    reason: 'low water an hour late',
+    erase: true,
+  });
+  expect(await destination.find(parcel, [parcel])).toEqual({ type: 'absent' });
 });

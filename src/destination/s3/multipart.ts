@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import {
   AbortMultipartUploadCommand,
   type CompletedPart,
@@ -22,8 +23,11 @@ type Upload = { readonly key: string; readonly uploadId: string };
 /** A part of a file. */
 type Part = { readonly number: number; readonly start: number; readonly sizeBytes: number };
 
+/** What a store says of a part that it has; some keep no checksum of ours. */
+type KeptPart = { readonly etag: string; readonly checksum: string | undefined };
+
 /** Parts that a store has, by number. */
-type KnownParts = ReadonlyMap<number, { readonly etag: string; readonly checksum: string | undefined }>;
+type KnownParts = ReadonlyMap<number, KeptPart>;
 
 /**
  * Uploads a file in parts. Those that an upload which was cut short has left, and that have our digests, are not sent again.
@@ -46,11 +50,12 @@ export async function putParts(bucket: Bucket, parcel: Parcel, moved: (bytes: nu
       const bytes = buffer.subarray(0, part.sizeBytes);
       const checksum = await readSpan(parcel, part.start, bytes);
       const there = known.get(part.number);
-      const etag =
-        there?.checksum === checksum
-          ? there.etag
+      const kept =
+        there !== undefined && isSame(there, bytes, checksum)
+          ? there
           : await putPart(bucket, upload, { number: part.number, bytes, checksum });
-      done.push({ PartNumber: part.number, ETag: etag, ChecksumSHA256: checksum });
+      // A store that does not know our checksums takes no list that has them.
+      done.push({ PartNumber: part.number, ETag: kept.etag, ChecksumSHA256: kept.checksum });
       moved(part.sizeBytes);
     }
   };
@@ -63,6 +68,12 @@ export async function putParts(bucket: Bucket, parcel: Parcel, moved: (bytes: nu
   await Promise.allSettled(workers);
   await Promise.all(workers);
   await completeUpload(bucket, upload, done);
+}
+
+/** Whether a part is there already: by our digest, else by its entity tag, which is the MD5 of a part. */
+function isSame({ etag, checksum }: KeptPart, bytes: Buffer, own: string): boolean {
+  if (checksum !== undefined) return checksum === own;
+  return etag.replaceAll('"', '') === createHash('md5').update(bytes).digest('hex');
 }
 
 async function completeUpload(bucket: Bucket, { key, uploadId }: Upload, done: CompletedPart[]): Promise<void> {
@@ -95,14 +106,14 @@ async function putPart(
   bucket: Bucket,
   { key, uploadId }: Upload,
   { number, bytes, checksum }: { readonly number: number; readonly bytes: Buffer; readonly checksum: string },
-): Promise<string> {
+): Promise<KeptPart> {
   const place = { Bucket: bucket.bucket, Key: key, UploadId: uploadId };
   const input = { ...place, PartNumber: number, Body: bytes, ChecksumSHA256: checksum };
-  const { ETag } = await run(bucket, {
+  const { ETag = '', ChecksumSHA256 } = await run(bucket, {
     what: `part ${number} of ${key}`,
     send: (options) => bucket.client.send(new UploadPartCommand(input), options),
   });
-  return ETag ?? '';
+  return { etag: ETag, checksum: ChecksumSHA256 };
 }
 
 /** An upload of this object that was begun and never finished; the latest of several. */
@@ -131,7 +142,7 @@ async function beginUpload(bucket: Bucket, parcel: Parcel, key: string): Promise
 }
 
 async function partsOf(bucket: Bucket, { key, uploadId }: Upload): Promise<KnownParts> {
-  const found = new Map<number, { readonly etag: string; readonly checksum: string | undefined }>();
+  const found = new Map<number, KeptPart>();
   for (let marker: string | undefined; ; ) {
     const input = { Bucket: bucket.bucket, Key: key, UploadId: uploadId, PartNumberMarker: marker };
     const page = await run(bucket, {
