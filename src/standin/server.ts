@@ -15,7 +15,7 @@ import { servePages } from './page.ts';
 import { pythonIndex } from './python-index/python-index.ts';
 import { Refusal } from './refusal.ts';
 import { s3 } from './s3/s3.ts';
-import { plainService, type StandinService } from './service.ts';
+import { plainService, type StandinService, type Upstream } from './service.ts';
 import { removeIncoming, Store } from './store.ts';
 
 /** What serves each protocol. */
@@ -43,7 +43,7 @@ export type StandinSettings = {
   readonly maxBytes?: number;
   readonly lacks?: readonly Lack[];
   /** Where names that are not here are looked up, by protocol. */
-  readonly upstream?: Partial<Readonly<Record<RemoteProtocol, string>>>;
+  readonly upstream?: Partial<Readonly<Record<RemoteProtocol, readonly Upstream[]>>>;
 };
 
 /** A running stand-in. */
@@ -103,7 +103,6 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
   const guard = makeGuard(settings.tokens, settings.isPrivate ?? false);
   for (const protocol of speaks) {
     const service = services[protocol];
-    const upstream = settings.upstream?.[protocol];
     service.serve(server, {
       store: new Store(path.join(store, service.path)),
       guard,
@@ -111,7 +110,7 @@ export async function startStandin(settings: StandinSettings): Promise<Standin> 
       now,
       maxBytes,
       lacks: new Set(settings.lacks),
-      upstream: upstream === undefined ? null : upstream.replace(/\/*$/, '/'),
+      upstream: settings.upstream?.[protocol] ?? [],
     });
   }
   servePages(server, { store, guard, services: new Map(speaks.map((protocol) => [protocol, services[protocol]])) });

@@ -2,11 +2,20 @@ import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Lack } from '../core/name/lack.ts';
 import type { ShownPackage } from '../core/page/registry-page.ts';
-import { drain, send } from '../world/http.ts';
+import { drain, type HttpAnswer, send } from '../world/http.ts';
 import type { Faults } from './fault.ts';
 import type { Guard } from './guard.ts';
 import { Refusal } from './refusal.ts';
 import { openFile, type Store } from './store.ts';
+
+/** Another server with names that are not here. */
+export type Upstream = {
+  /** With `/` behind. */
+  readonly url: string;
+  readonly headers?: Readonly<Record<string, string>>;
+  /** Names that are never looked up there. */
+  readonly without?: ReadonlySet<string>;
+};
 
 /** What a protocol of the stand-in works with. */
 export type Service = {
@@ -14,8 +23,8 @@ export type Service = {
   readonly guard: Guard;
   readonly faults: Faults;
   readonly now: () => Date;
-  /** Where names that are not here are looked up, with `/` behind; null for nowhere. */
-  readonly upstream: string | null;
+  /** Where names that are not here are looked up, one after the other. */
+  readonly upstream: readonly Upstream[];
   /** What it cannot do, as other servers of these protocols cannot. */
   readonly lacks: ReadonlySet<Lack>;
   /** The largest upload that is taken. */
@@ -60,22 +69,22 @@ export function bodyOf(request: FastifyRequest): AsyncIterable<Uint8Array> {
 
 async function* nothing(): AsyncGenerator<Uint8Array> {}
 
-/** What another server has at a path below it, passed on as it is; null where there is none, or no other server. */
-export async function fromUpstream({ upstream, request, reply }: Call, path: string): Promise<FastifyReply | null> {
-  if (upstream === null) return null;
-  const accept = request.headers.accept;
-  const answer = await send({
-    method: 'GET',
-    url: `${upstream}${path}`,
-    headers: accept === undefined ? {} : { accept },
-  });
-  if (answer.status !== 200) {
+/** What the first other server that has something at a path says of a name; null where there is none. */
+export async function askUpstream({ upstream, request }: Call, path: string, name = ''): Promise<HttpAnswer | null> {
+  const { accept } = request.headers;
+  for (const { url, headers = {}, without } of upstream) {
+    if (without?.has(name)) continue;
+    const wanted = { ...headers, ...(accept === undefined ? {} : { accept }) };
+    const answer = await send({ method: 'GET', url: `${url}${path}`, headers: wanted });
+    if (answer.status === 200) return answer;
     await drain(answer);
-    return null;
   }
-  return reply
-    .type(String(answer.headers['content-type'] ?? 'application/octet-stream'))
-    .send(Readable.from(answer.chunks));
+  return null;
+}
+
+/** An answer of another server, passed on as it is. */
+export function passOn({ reply }: Call, { headers, chunks }: HttpAnswer): FastifyReply {
+  return reply.type(String(headers['content-type'] ?? 'application/octet-stream')).send(Readable.from(chunks));
 }
 
 /** A short body as text. */

@@ -214,12 +214,14 @@ export const upstreamProtocols = ['npm-registry', 'python-index', 'maven-layout'
 /** One of these protocols. */
 export type UpstreamProtocol = (typeof upstreamProtocols)[number];
 
-/** `rehearse`: where names outside the workspace come from. */
-export type RehearseConfig = {
-  /** Addresses by protocol; a text alone is a registry for npm. */
-  readonly upstream: Partial<Readonly<Record<UpstreamProtocol, string>>>;
-  readonly required: boolean;
-};
+/** Addresses by protocol where names outside the workspace come from; a text alone is a registry for npm. */
+export type UpstreamConfig = Partial<Readonly<Record<UpstreamProtocol, string>>>;
+
+/** `rehearse`: how built packages are tried. */
+export type RehearseConfig = { readonly upstream: UpstreamConfig; readonly required: boolean };
+
+/** `confirm`: how delivered ones are. */
+export type ConfirmConfig = { readonly upstream: UpstreamConfig };
 
 /** `gates`: what must hold before a release. */
 export type GatesConfig = {
@@ -269,6 +271,7 @@ export type Config = {
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
   readonly gates: GatesConfig;
   readonly rehearse: RehearseConfig;
+  readonly confirm: ConfirmConfig;
   /** Commands that run after a release. */
   readonly afterwards: readonly string[];
 };

@@ -163,14 +163,23 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'gates.run-in': 'Where they run: a fresh checkout, or the working folder.',
   'gates.narrow-credential': 'Refuse tokens that can publish other packages too.',
   rehearse: 'Rehearsals.',
-  'rehearse.upstream':
-    'Where packages outside the workspace are installed from: an npm registry address, or addresses by protocol.',
-  'rehearse.upstream.npm-registry': 'Address of an npm registry.',
-  'rehearse.upstream.python-index': 'Address of a Python index.',
-  'rehearse.upstream.maven-layout': 'Address of a Maven repository.',
+  ...upstreamKeys('rehearse.upstream'),
   'rehearse.required': 'Whether a release stops if the rehearsal could not run.',
+  confirm: 'How delivered releases are installed to confirm them.',
+  ...upstreamKeys('confirm.upstream'),
   afterwards: 'Commands run after a release, once per package, with its release.json on standard input.',
 };
+
+/** The keys that say where packages outside the workspace come from. */
+function upstreamKeys(path: string): Record<string, string> {
+  return {
+    [path]:
+      'Where packages outside the workspace are installed from: an npm registry address, or addresses by protocol.',
+    [`${path}.npm-registry`]: 'Address of an npm registry.',
+    [`${path}.python-index`]: 'Address of a Python index.',
+    [`${path}.maven-layout`]: 'Address of a Maven repository.',
+  };
+}
 
 /** The keys of a tag pattern, alone or in a list. */
 function tagPatternKeys(path: string): Record<string, string> {

@@ -15,6 +15,7 @@ import { weights } from '../version/weight.ts';
 import {
   type ArtifactConfig,
   type Config,
+  type ConfirmConfig,
   type DestinationConfig,
   type ExceptionConfig,
   type FileRuleConfig,
@@ -507,17 +508,19 @@ const gates = () =>
     'narrow-credential': Joi.boolean().default(false),
   }).default();
 
+const upstream = () =>
+  Joi.alternatives()
+    .conditional(Joi.object(), {
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      then: Joi.object(Object.fromEntries(upstreamProtocols.map((protocol) => [protocol, url()]))),
+      otherwise: url().custom((text: string) => ({ 'npm-registry': text })),
+    })
+    .default({});
+
 const rehearse = () =>
-  Joi.object<RehearseConfig>({
-    upstream: Joi.alternatives()
-      .conditional(Joi.object(), {
-        // biome-ignore lint/suspicious/noThenProperty: Joi's own word
-        then: Joi.object(Object.fromEntries(upstreamProtocols.map((upstreamProtocol) => [upstreamProtocol, url()]))),
-        otherwise: url().custom((text: string) => ({ 'npm-registry': text })),
-      })
-      .default({}),
-    required: Joi.boolean().default(false),
-  }).default();
+  Joi.object<RehearseConfig>({ upstream: upstream(), required: Joi.boolean().default(false) }).default();
+
+const confirm = () => Joi.object<ConfirmConfig>({ upstream: upstream() }).default();
 
 /** The schema of bevelstone.yaml. */
 export function configSchema(): Joi.ObjectSchema<Config> {
@@ -537,6 +540,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     destinations: record(destination()).default({}),
     gates: gates(),
     rehearse: rehearse(),
+    confirm: confirm(),
     afterwards: texts().default([]),
   });
 }

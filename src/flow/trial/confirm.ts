@@ -9,6 +9,7 @@ import { readCredential } from '../../world/credential.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, type Repository, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
 import { countDown, poll } from '../../world/poll.ts';
 import type { Context } from '../context.ts';
 import { compareBytes } from '../deliver/deliver.ts';
@@ -20,7 +21,9 @@ import { findRelease, standingDeliveries, subjectOf } from '../release-folder/re
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust, originsFor } from '../workspace/trust.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
+import { outsideNames, upstreamsOf, withUpstream } from './outside.ts';
 import { reportStep, type TriedRelease } from './rehearse.ts';
 import { type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -114,25 +117,47 @@ async function confirmAt(
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
     const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
     const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
-    const wanted = { offer, credential };
-    const list = await readContentsList(repository, release);
-    const trial = workspace.packages.find((pkg) => pkg.name === release.package)?.config.trial ?? [];
-    const steps: TrialStep[] = [];
-    for (const item of trialsFor(trial, wanted)) {
-      const doing = `install ${release.package} ${release.version} from ${name} with ${item.client.name}`;
-      context.report({ type: 'started', what: doing });
+    const upstream = upstreamsOf(context, 'confirm.upstream', workspace.config.confirm.upstream).get(config.speaks);
+    return await installFrom(
+      context,
+      { repository, workspace, release },
+      { offer, credential, upstream: upstream ?? null, files: null },
+    );
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    return failed(context, what, { ...blank, state: 'failed', why: `${error.message}: ${error.why}` });
+  }
+}
+
+async function installFrom(
+  context: Context,
+  { repository, workspace, release }: Question,
+  asked: Wanted,
+): Promise<TrialStep[]> {
+  const own = workspace.packages.find((pkg) => pkg.name === release.package);
+  const inside = new Set(workspace.packages.map(({ fullName }) => fullName));
+  const outside = own === undefined ? [] : outsideNames(own, workspace.packages);
+  const list = await readContentsList(repository, release);
+  const place = await makeOwnFolder(repository.commonFolder, 'confirm');
+  const { wanted, close } = await withUpstream(context, asked, { folder: place.folder, inside });
+  const steps: TrialStep[] = [];
+  try {
+    for (const item of trialsFor(own?.config.trial ?? [], wanted)) {
+      const what = `install ${release.package} ${release.version} from ${asked.offer.destination} with ${item.client.name}`;
+      context.report({ type: 'started', what });
       const step = await tryOut(context, item, {
         wanted: [wanted],
         entriesOf: async (artifact) => entriesIn(list, artifact),
         commonFolder: repository.commonFolder,
+        outside,
       });
-      reportStep(context, doing, step);
+      reportStep(context, what, step);
       steps.push(step);
     }
     return steps;
-  } catch (error) {
-    if (!isBevelstoneError(error)) throw error;
-    return failed(context, what, { ...blank, state: 'failed', why: `${error.message}: ${error.why}` });
+  } finally {
+    await close();
+    await place.remove();
   }
 }
 
@@ -200,6 +225,9 @@ function notConfirmed(open: readonly (TrialStep & { readonly what: string })[]):
         ? 'one release cannot be installed by everyone'
         : `${open.length} releases cannot be installed by everyone`,
     why: lines.join('\n'),
-    fix: 'Wait, then confirm again with a longer --within; if it still fails, check the destination',
+    // A client that tried found everything listed: no waiting helps.
+    fix: open.every(({ version }) => version !== '')
+      ? 'Correct what the client could not do; name where packages from outside come from with `confirm.upstream`'
+      : 'Wait, then confirm again with a longer --within; if it still fails, check the destination',
   });
 }

@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
-import type { DestinationConfig } from '../../core/config/config.ts';
-import { destinationsOf } from '../../core/config/config.ts';
+import { type DestinationConfig, destinationsOf, type UpstreamProtocol } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { isRemote } from '../../core/name/protocol.ts';
@@ -19,11 +18,11 @@ import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliv
 import { planShipment } from '../deliver/publish-plan.ts';
 import { builtReleases, type ReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
 import { openDestination, readerUrl } from '../workspace/open-destination.ts';
-import { resolveUrl } from '../workspace/resolve-url.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
+import { outsideNames, upstreamsOf } from './outside.ts';
 import { standinAddress } from './standin.ts';
 import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -67,12 +66,13 @@ export async function rehearseReleases(
   const top = own.folder;
   const token = randomBytes(18).toString('hex');
   context.secrets.add(token);
+  const upstreams = upstreamsOf(context, 'rehearse.upstream', workspace.config.rehearse.upstream);
   const standin = await startStandin({
     port: 0,
     store: path.join(top, 'store'),
     tokens: [{ secret: token, may: 'write', user: 'rehearsal', only: null }],
     now: context.now,
-    upstream: upstreamOf(context, workspace),
+    upstream: Object.fromEntries([...upstreams].map(([protocol, url]) => [protocol, [{ url }]])),
   });
   // Its own token, for its own stand-in: no question is needed.
   const trust = { ...context.trust, isConfigTrusted: true };
@@ -88,15 +88,6 @@ export async function rehearseReleases(
     await closeConnections();
     await own.remove();
   }
-}
-
-/** Where names outside the workspace come from, by protocol. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
-function upstreamOf(context: Context, { config }: Workspace): Readonly<Record<string, string>> {
-  return Object.fromEntries(
-    Object.entries(config.rehearse.upstream).flatMap(([protocol, url]) =>
-      url === undefined ? [] : [[protocol, resolveUrl(context, 'rehearse.upstream', url)]],
-    ),
-  );
 }
 
 /** One release at one stand-in. */
@@ -242,7 +233,7 @@ async function tryOne(
     ];
   const outside = outsideNames(own, packages);
   const absent = [...missing].filter(([name]) => needsName(own, packages, name));
-  const hasPlace = hasUpstream(config.rehearse.upstream, rehearsed.config.speaks);
+  const hasPlace = config.rehearse.upstream[rehearsed.config.speaks as UpstreamProtocol] !== undefined;
   if ((outside.length > 0 || absent.length > 0) && client.installsByName && !hasPlace) {
     const why =
       absent.length > 0
@@ -263,6 +254,7 @@ async function tryOne(
       wanted: [wanted],
       entriesOf: async (artifact) => entriesIn(list, artifact),
       commonFolder: repository.commonFolder,
+      outside,
     });
     reportStep(context, what, step);
     steps.push(step);
@@ -294,7 +286,7 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
     const what = `install all packages with ${client.name}`;
     context.report({ type: 'started', what });
     const run = group.flatMap(({ own }) => runsOf(own.config.trial.filter((trial) => trial.client === null)));
-    const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder };
+    const input = { wanted: group.map(wantedFrom), entriesOf: async () => null, commonFolder, outside: [] };
     const step = await tryOut(context, { client, version: null, run }, input);
     reportStep(context, what, step);
     steps.push(step);
@@ -342,14 +334,9 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
       },
     ];
   });
-  return { offer: { destination, config, url, release, delivered }, credential: { type: 'none' } };
-}
-
-function hasUpstream(
-  upstream: Workspace['config']['rehearse']['upstream'],
-  speaks: DestinationConfig['speaks'],
-): boolean {
-  return Object.entries(upstream).some(([protocol, url]) => protocol === speaks && url !== undefined);
+  const offer = { destination, config, url, release, delivered };
+  // Its stand-in asks further itself.
+  return { offer, credential: { type: 'none' }, upstream: null, files: null };
 }
 
 /** Whether a package needs another one of the workspace, directly or by others. */
@@ -361,13 +348,6 @@ function needsName(own: Package, packages: readonly Package[], name: string): bo
     const to = rest.find(({ fullName, ecosystem }) => fullName === needed && ecosystem === own.ecosystem);
     return needed === name || (to !== undefined && needsName(to, rest, name));
   });
-}
-
-/** Names that an install needs and that are not packages of this workspace. */
-function outsideNames(own: Package, packages: readonly Package[]): string[] {
-  const inside = new Set(packages.flatMap(({ name, fullName }) => [name, fullName]));
-  const needed = (own.manifest?.dependencies ?? []).filter(({ kind }) => kind === 'run').map(({ name }) => name);
-  return [...new Set(needed.filter((name) => !inside.has(name)))];
 }
 
 function trialFailed(failed: readonly (TrialStep & { readonly what: string })[]): BevelstoneError {

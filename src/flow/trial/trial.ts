@@ -11,6 +11,7 @@ import { runStep } from '../../world/step.ts';
 import type { Context } from '../context.ts';
 import type { Client, ClientTool, Installed, Stage, Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
+import { missingNames } from './outside.ts';
 
 /** One step on the way to a user. */
 export type TrialStep = {
@@ -31,6 +32,8 @@ export type TrialInput = {
   readonly entriesOf: EntriesOf;
   /** Git folder of the workspace, where temporary folders are written down. */
   readonly commonFolder: string;
+  /** Names that an install needs from elsewhere: when it fails, they are asked for. */
+  readonly outside: readonly string[];
 };
 
 /** Commands of one entry of `trial`, and the server that they need. */
@@ -87,7 +90,7 @@ export async function tryOut(
     version,
     run,
   }: { readonly client: Client; readonly version: string | null; readonly run: readonly TrialRun[] },
-  { wanted, entriesOf, commonFolder }: TrialInput,
+  { wanted, entriesOf, commonFolder, outside }: TrialInput,
 ): Promise<TrialStep> {
   const [first] = wanted;
   const destination = first?.offer.destination ?? '';
@@ -99,7 +102,7 @@ export async function tryOut(
       const why = `there is no ${client.name}${version === null ? '' : ` with ${version}`} here`;
       return { client: client.name, version: version ?? '', destination, state: 'not-here', why };
     }
-    const { why, isInstalled } = await installAndRun(stage, { client, tool, run, wanted, entriesOf });
+    const { why, isInstalled } = await installAndRun(stage, { client, tool, run, wanted, entriesOf, outside });
     return {
       client: client.name,
       version: tool.version,
@@ -126,15 +129,23 @@ type Attempt = {
   readonly run: readonly TrialRun[];
   readonly wanted: readonly Wanted[];
   readonly entriesOf: EntriesOf;
+  readonly outside: readonly string[];
 };
 
 /** @returns `why`: what went wrong; null when all went well. */
 async function installAndRun(
   stage: Stage,
-  { client, tool, run, wanted, entriesOf }: Attempt,
+  { client, tool, run, wanted, entriesOf, outside }: Attempt,
 ): Promise<{ readonly why: string | null; readonly isInstalled: boolean }> {
   const installed = await client.install(tool, stage, wanted);
-  if (installed.type === 'failed') return { why: `it cannot be installed: ${installed.why}`, isInstalled: false };
+  if (installed.type === 'failed') {
+    const missing = wanted[0] === undefined ? [] : await missingNames(wanted[0], outside);
+    const why =
+      missing.length > 0
+        ? `it needs ${missing.join(', ')}, which ${missing.length === 1 ? 'is' : 'are'} not there`
+        : installed.why;
+    return { why: `it cannot be installed: ${why}`, isInstalled: false };
+  }
   const { isInstalled = true } = installed;
   const why = (await compareTrees(installed, wanted, entriesOf)) ?? (await runAll(stage, { run, wanted, installed }));
   return { why, isInstalled };

@@ -7,10 +7,11 @@ import { hashFile } from '../../world/file-bytes.ts';
 import { exists, readTextIfThere, removeFile, writeWhole } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import {
+  askUpstream,
   bodyOf,
   type Call,
-  fromUpstream,
   partsOf,
+  passOn,
   plainService,
   roomOf,
   type StandinService,
@@ -53,8 +54,8 @@ async function route(call: Call): Promise<unknown> {
     guard.read(request);
     const text = isMetadata(path.at(-1) ?? '') ? await readTextIfThere(place) : null;
     if (text === null && !(await exists(place))) {
-      const passed = await fromUpstream(call, path.join('/'));
-      if (passed !== null) return passed;
+      const found = await askUpstream(call, path.join('/'));
+      if (found !== null) return passOn(call, found);
     }
     if (text !== null) return reply.header('etag', tagOf(text)).type('application/xml').send(text);
     return sendFile(call, place);

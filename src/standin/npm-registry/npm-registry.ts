@@ -3,12 +3,13 @@ import { integrityOf, packagePath, tarballUrl } from '../../core/protocol/npm-re
 import { isVersion } from '../../core/version/version.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import {
+  askUpstream,
   baseOf,
   bodyOf,
   type Call,
-  fromUpstream,
   jsonOfBody,
   partsOf,
+  passOn,
   plainService,
   roomOf,
   type StandinService,
@@ -53,8 +54,8 @@ async function route(call: Call): Promise<unknown> {
   if (rest[0] === '-' && rest[1] !== undefined) return sendFile(call, tarballPlace(call, name, rest[1]));
   if (rest.length > 0) throw new Refusal(404, 'not found');
   if ((await store.readJson(name, 'document')) === null) {
-    const passed = await fromUpstream(call, packagePath(name));
-    if (passed !== null) return passed;
+    const found = await askUpstream(call, packagePath(name), name);
+    if (found !== null) return passOn(call, found);
   }
   const all = await stored(call, name);
   return withAddresses(query.has('write') ? all : visible(call, all), baseOf(request, prefix));

@@ -5,13 +5,16 @@ import {
   formatProjectJson,
   formatProjectList,
   indexTypes,
+  type ProjectIndex,
+  parseProject,
 } from '../../core/protocol/python-index/python-index.ts';
+import { readText } from '../../world/http.ts';
 import { type ReceivedForm, receiveForm } from '../form.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import {
+  askUpstream,
   baseOf,
   type Call,
-  fromUpstream,
   partsOf,
   plainService,
   roomOf,
@@ -126,8 +129,8 @@ async function read(call: Call): Promise<unknown> {
     return reply.redirect(`${prefix}simple/${normaliseName(name)}/`, 301);
   const project = await store.readJson<StoredProject>(name, 'project');
   if (project === null) {
-    const passed = await fromUpstream(call, `${name}/`);
-    if (passed !== null) return passed;
+    const known = await upstreamProject(call, name);
+    if (known !== null) return isJson ? formatProjectJson(known) : formatProjectHtml(known);
   }
   const files = (project?.files ?? []).filter(({ visibleFrom }) => Date.parse(visibleFrom) <= now().getTime());
   if (files.length === 0) throw new Refusal(404, 'not found');
@@ -138,6 +141,16 @@ async function read(call: Call): Promise<unknown> {
     files: files.map((file) => ({ ...file, url: `${base}files/${name}/${encodeURIComponent(file.filename)}` })),
   };
   return isJson ? formatProjectJson(index) : formatProjectHtml(index);
+}
+
+/** A project of another index, each file with its whole address: a relative one holds only on its own page. */
+async function upstreamProject(call: Call, name: string): Promise<ProjectIndex | null> {
+  const path = `${name}/`;
+  const found = await askUpstream(call, path, name);
+  if (found === null) return null;
+  const text = await readText(found, path);
+  const project = parseProject(text, String(found.headers['content-type'] ?? ''), found.url);
+  return project === null ? null : { ...project, name };
 }
 
 /** What an index offers on a page of its own: the stand-in's own address, `yanked/NAME/VERSION`, the body is the reason. */

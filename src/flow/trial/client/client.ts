@@ -17,6 +17,10 @@ export type Wanted = {
   readonly offer: Offer;
   /** What reading needs there; `none` where it is open. */
   readonly credential: Credential;
+  /** Where names come from that are not there; null for nowhere. */
+  readonly upstream: string | null;
+  /** The place that an index leads to for its files, where that is not the address of the offer; null for the same. */
+  readonly files: { readonly url: string; readonly credential: Credential } | null;
 };
 
 /** What came of an install. */

@@ -65,17 +65,20 @@ function coordinatesText({ offer: { release } }: Wanted): string {
   return `<groupId>${groupId}</groupId><artifactId>${artifactId}</artifactId><version>${version}</version>`;
 }
 
-/** Everything comes from this one repository; files that do not match their digests are refused. */
+/** Everything comes from this one repository, and from the one named beside it; files that do not match their digests are refused. */
 function settingsText(wanted: readonly Wanted[]): string {
   const url = escapeHtml(wanted[0]?.offer.url ?? '');
   const policy = (isOn: boolean) => `<enabled>${String(isOn)}</enabled><checksumPolicy>fail</checksumPolicy>`;
   const hasSnapshots = wanted.some(({ offer: { release } }) => isSnapshot(release.about.spellings.maven ?? ''));
+  const upstream = wanted[0]?.upstream ?? null;
+  const beside =
+    upstream === null ? '' : `<id>upstream</id><url>${escapeHtml(upstream)}</url><releases>${policy(true)}</releases>`;
   const repository = `<id>office</id><url>${url}</url><releases>${policy(true)}</releases><snapshots>${policy(hasSnapshots)}</snapshots>`;
   return `<settings>
-<mirrors><mirror><id>office</id><mirrorOf>*</mirrorOf><url>${url}</url></mirror></mirrors>
+<mirrors><mirror><id>office</id><mirrorOf>*,!upstream</mirrorOf><url>${url}</url></mirror></mirrors>
 <servers><server><id>office</id><username>\${env.VISITOR_USER}</username><password>\${env.VISITOR_PASSWORD}</password></server></servers>
-<profiles><profile><id>office</id><repositories><repository>${repository}</repository></repositories>
-<pluginRepositories><pluginRepository>${repository}</pluginRepository></pluginRepositories></profile></profiles>
+<profiles><profile><id>office</id><repositories><repository>${repository}</repository>${beside === '' ? '' : `<repository>${beside}</repository>`}</repositories>
+<pluginRepositories><pluginRepository>${repository}</pluginRepository>${beside === '' ? '' : `<pluginRepository>${beside}</pluginRepository>`}</pluginRepositories></profile></profiles>
 <activeProfiles><activeProfile>office</activeProfile></activeProfiles>
 </settings>
 `;

@@ -30,6 +30,7 @@ export const npmClient: Client = {
       PATH: `${bin}${path.delimiter}${env['PATH']}`,
       npm_config_cache: path.join(home, 'npm'),
       ...tokenVariable(first?.offer.url ?? '', first?.credential ?? { type: 'none' }),
+      ...tokenVariable(first?.files?.url ?? '', first?.files?.credential ?? { type: 'none' }),
     };
     const args = [
       'install',

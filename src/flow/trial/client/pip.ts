@@ -44,6 +44,7 @@ export const pipClient: Client = {
       PIP_CACHE_DIR: path.join(home, 'pip'),
       PIP_CONFIG_FILE: '/dev/null',
       PIP_INDEX_URL: withUser(first?.offer.url ?? '', first?.credential ?? { type: 'none' }),
+      ...(first?.upstream == null ? {} : { PIP_EXTRA_INDEX_URL: first.upstream }),
     };
     const program = path.join(place, 'bin', 'python');
     const args = ['-m', 'pip', 'install', '--no-input', '--disable-pip-version-check', ...names];

@@ -1,0 +1,119 @@
+import { randomBytes } from 'node:crypto';
+import path from 'node:path';
+import type { UpstreamConfig, UpstreamProtocol } from '../../core/config/config.ts';
+import { upstreamProtocols } from '../../core/config/config.ts';
+import { normaliseName } from '../../core/manifest/normalise-name.ts';
+import type { Protocol } from '../../core/name/protocol.ts';
+import { artifactFolder, coordinatesOf } from '../../core/protocol/maven-layout/maven-layout.ts';
+import { packagePath } from '../../core/protocol/npm-registry/npm-document.ts';
+import { authorizationHeaders } from '../../destination/authorization.ts';
+import { startStandin } from '../../standin/server.ts';
+import type { Upstream } from '../../standin/service.ts';
+import { drain, send } from '../../world/http.ts';
+import type { Context } from '../context.ts';
+import { resolveUrl } from '../workspace/resolve-url.ts';
+import type { Package } from '../workspace/workspace.ts';
+import type { Wanted } from './client/client.ts';
+
+/** Where names outside the workspace come from, by protocol, with `/` behind. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
+export function upstreamsOf(
+  context: Context,
+  key: 'rehearse.upstream' | 'confirm.upstream',
+  config: UpstreamConfig,
+): ReadonlyMap<Protocol, string> {
+  return new Map(
+    upstreamProtocols.flatMap((protocol) => {
+      const url = config[protocol];
+      return url === undefined ? [] : [[protocol, resolveUrl(context, key, url).replace(/\/*$/, '/')] as const];
+    }),
+  );
+}
+
+/** Names that an install needs and that are not packages of this workspace. */
+export function outsideNames(own: Package, packages: readonly Package[]): string[] {
+  const inside = new Set(packages.flatMap(({ name, fullName }) => [name, fullName]));
+  const needed = (own.manifest?.dependencies ?? []).filter(({ kind }) => kind === 'run').map(({ name }) => name);
+  return [...new Set(needed.filter((name) => !inside.has(name)))];
+}
+
+/** Paths below an index, any of which shows that it has a name. */
+const pathsOf: Readonly<Record<UpstreamProtocol, (name: string) => readonly string[]>> = {
+  'npm-registry': (name) => [packagePath(name)],
+  'python-index': (name) => [`${normaliseName(name)}/`],
+  'maven-layout': (name) => {
+    const coordinates = coordinatesOf(name, '0');
+    if (coordinates === null) return [];
+    return [`${artifactFolder(coordinates)}maven-metadata.xml`, artifactFolder(coordinates)];
+  },
+};
+
+/** Which of these names are nowhere where a client looks. A server that answers anything but 404 may have them. */
+export async function missingNames(
+  { offer, credential, upstream }: Wanted,
+  names: readonly string[],
+): Promise<string[]> {
+  const { speaks } = offer.config;
+  const protocol = upstreamProtocols.find((name) => name === speaks);
+  if (protocol === undefined) return [];
+  const places = [
+    { url: offer.url.replace(/\/*$/, '/'), headers: authorizationHeaders(speaks, credential) },
+    ...(upstream === null ? [] : [{ url: upstream, headers: {} }]),
+  ];
+  const missing: string[] = [];
+  for (const name of names) {
+    const urls = places.flatMap(({ url, headers }) =>
+      pathsOf[protocol](name).map((below) => ({ url: url + below, headers })),
+    );
+    let isMissing = urls.length > 0;
+    for (const { url, headers } of urls) {
+      if (isMissing) isMissing = await isAbsent(url, headers);
+    }
+    if (isMissing) missing.push(name);
+  }
+  return missing;
+}
+
+async function isAbsent(url: string, headers: Readonly<Record<string, string>>): Promise<boolean> {
+  const answer = await send({ method: 'GET', url, headers });
+  await drain(answer);
+  return answer.status === 404 || answer.status === 410;
+}
+
+/**
+ * Gives npm one registry for two: it looks names up at one only. Names of the workspace come from the destination alone, others
+ * from there first. Other clients take a second place by themselves.
+ * @param folder for the files of the server. @returns what is to be installed now, and how to stop the server.
+ */
+export async function withUpstream(
+  context: Context,
+  wanted: Wanted,
+  { folder, inside }: { readonly folder: string; readonly inside: ReadonlySet<string> },
+): Promise<{ readonly wanted: Wanted; readonly close: () => Promise<void> }> {
+  const { offer, credential, upstream } = wanted;
+  if (upstream === null || offer.config.speaks !== 'npm-registry') return { wanted, close: async () => {} };
+  const secret = randomBytes(18).toString('hex');
+  context.secrets.add(secret);
+  const headers = authorizationHeaders('npm-registry', credential);
+  const both: Upstream[] = [
+    { url: offer.url.replace(/\/*$/, '/'), headers },
+    { url: upstream, without: inside },
+  ];
+  const standin = await startStandin({
+    port: 0,
+    store: path.join(folder, 'registry'),
+    tokens: [{ secret, may: 'read', user: 'visitor', only: null }],
+    now: context.now,
+    isPrivate: true,
+    speaks: ['npm-registry'],
+    upstream: { 'npm-registry': both },
+  });
+  return {
+    wanted: {
+      offer: { ...offer, url: standin.urlFor('npm-registry') },
+      credential: { type: 'token', secret },
+      upstream,
+      files: { url: offer.url, credential },
+    },
+    close: standin.close,
+  };
+}
