@@ -578,6 +578,26 @@ describe('afterwards', () => {
     expect(uploads(w)).toEqual([1]);
   });
 
+  it.each(['here', 'in another clone'])(
+    'get the changes and issues of a release that is finished %s',
+    async (where) => {
+      const w = await releaseWorkspace({ more: `afterwards: ["cat > $TOP/board.json"]\n` });
+      w.commit('fix: low water\n\nFixes: #12', { 'soundings/depth.js': 'export const depth = 3;\n' });
+      w.commit('chore: tidy', { 'soundings/depth.js': 'export const depth = 3; // m\n' });
+      w.git('push', '--quiet');
+      const env = { TOP: w.top };
+      const fault = where === 'here' ? {} : { BEVELSTONE_FAULT: 'push::after-done' };
+      await w.release([], { ...env, ...fault }).catch(() => null);
+      if (where !== 'here') expect((await w.clone('other').release(['--resume'], env)).error).toBeNull();
+
+      const { changes } = JSON.parse(readFileSync(path.join(w.top, 'board.json'), 'utf8'));
+      expect(changes.filter(({ weight }: { weight: string }) => weight !== 'none')).toMatchObject([
+        { kind: 'fix', summary: 'low water', issues: ['12'], authors: [expect.any(String)] },
+        { kind: 'feat' },
+      ]);
+    },
+  );
+
   it('leaves its output in a log, as a build step does', async () => {
     const w = await releaseWorkspace({ more: `afterwards: ["echo the board is wet; exit 9"]\n` });
 

@@ -1,3 +1,4 @@
+import { toChangeRecord } from '../../core/history/change-record.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
@@ -80,10 +81,7 @@ function renderComparison({ with: other, artifacts, dependencies }: ReleaseCompa
 }
 
 /** The `result` of `ledger show --json`. */
-export function shownJson({ release, changes, against, page }: Shown): unknown {
-  const shown = changes.map(({ commit, item, counted, why }) => {
-    const { kind, scope, summary, weight, breaking } = item;
-    return { commit, kind, scope, summary, weight, breaking, counted, why };
-  });
+export function shownJson({ release, changes, surveyed, against, page }: Shown): unknown {
+  const shown = changes.map((change) => toChangeRecord(change, surveyed?.isShifted ?? false));
   return { ...release, changes: shown, against, page };
 }

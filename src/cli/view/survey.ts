@@ -1,9 +1,8 @@
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
-import type { Change } from '../../core/history/count-changes.ts';
+import { toChangeRecord, weightOf } from '../../core/history/change-record.ts';
 import type { OtherCommit } from '../../core/history/walk.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import { schemeTitle } from '../../core/version/spelling.ts';
-import { shiftBelowOne, type Weight } from '../../core/version/weight.ts';
 import type { Survey, SurveyedPackage, SurveyedTags } from '../../flow/survey/survey.ts';
 import { LazyList } from './json.ts';
 import { blank, type Screen, sign } from './screen.ts';
@@ -72,14 +71,7 @@ function whyNot(isMerge: boolean): string {
 }
 
 function packageJson({ own: _, isShifted, changes, ...shown }: SurveyedPackage): unknown {
-  return { ...shown, changes: new LazyList(changes, (change) => changeJson(change, isShifted)) };
-}
-
-function changeJson({ item, commit, counted, why, references, author }: Change, isShifted: boolean): unknown {
-  const { kind, scope, summary, breaking } = item;
-  const weight = weightOf(item, isShifted);
-  const authors = [author.name, ...references.coAuthors.map(({ name }) => name)];
-  return { commit, kind, scope, summary, weight, breaking, counted, why, issues: references.issues, authors };
+  return { ...shown, changes: new LazyList(changes, (change) => toChangeRecord(change, isShifted)) };
 }
 
 /** Says how a version is written where the ecosystem's own scheme differs. */
@@ -89,10 +81,6 @@ function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): 
   return shownScheme === null || next === null || text === undefined || text === next
     ? []
     : [`${name} ${next} will be written ${text} (${schemeTitle(shownScheme)})`];
-}
-
-function weightOf({ weight }: Change['item'], isShifted: boolean): Weight {
-  return isShifted ? shiftBelowOne(weight) : weight;
 }
 
 const changeColumns = ['commit', 'weight', 'counted as', 'summary'];

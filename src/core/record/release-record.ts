@@ -1,3 +1,4 @@
+import type { ChangeRecord } from '../history/change-record.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import { type Form, forms } from '../name/form.ts';
 import type { Spellings } from '../version/spelling.ts';
@@ -67,6 +68,8 @@ export type ReleaseRecord = {
   readonly pending: readonly PendingArtifact[];
   /** Whether it was built from files that no commit holds. */
   readonly uncommitted: boolean;
+  /** Changes that count for it, newest first; missing in records that older programs wrote. Only commands of `afterwards` read them. */
+  readonly changes?: readonly ChangeRecord[];
   /** What the build steps used. */
   readonly tools: readonly {
     readonly name: string;

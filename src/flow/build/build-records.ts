@@ -3,6 +3,7 @@ import path from 'node:path';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import { formatMode } from '../../core/contents/entry.ts';
+import { type ChangeRecord, toChangeRecord } from '../../core/history/change-record.ts';
 import type { ArtifactRecord, PendingArtifact, ReleaseRecord } from '../../core/record/release-record.ts';
 import { spellAll } from '../../core/version/spelling.ts';
 import { pointerOf } from '../../core/version/stream.ts';
@@ -10,6 +11,7 @@ import { formatTag } from '../../core/version/tag-pattern.ts';
 import { writeWhole } from '../../world/files.ts';
 import { processorFamily, programVersions } from '../../world/program.ts';
 import { notesOf, readIntro } from '../survey/notes.ts';
+import type { SurveyedPackage } from '../survey/survey.ts';
 import type { BuildJob } from './build-job.ts';
 import type { PackedArtifact } from './pack-artifact.ts';
 
@@ -70,6 +72,11 @@ export async function notesForRelease({
   return { ...notesOf(survey, surveyed, { at, intro, contributors: false, range: '' }), version };
 }
 
+/** The changes that count for a surveyed package, as a record holds them. */
+export function countedChanges({ changes, isShifted }: SurveyedPackage): ChangeRecord[] {
+  return changes.filter(({ counted }) => counted).map((change) => toChangeRecord(change, isShifted));
+}
+
 function toRelease(
   { context, survey, surveyed, pkg, version, sourceTime, tools, isUncommitted, source }: BuildJob,
   artifacts: readonly ArtifactRecord[],
@@ -102,6 +109,7 @@ function toRelease(
     sboms: [],
     pending,
     uncommitted: isUncommitted,
+    changes: countedChanges(surveyed),
     tools,
     program: { ...programVersions(context.programVersion), arch: processorFamily() },
   };

@@ -10,7 +10,8 @@ import type { Context } from '../context.ts';
 import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { findRelease } from '../release-folder/recorded-release.ts';
-import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from '../survey/survey.ts';
+import { surveyOfRelease } from '../survey/released-survey.ts';
+import type { Survey, SurveyedPackage } from '../survey/survey.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 
 /** How two releases of a package differ. */
@@ -49,26 +50,10 @@ export async function showRelease(context: Context, text: string, against: strin
   const known = await readLedger(context, repository);
   const release = findRelease(known, text);
   const other = against === null ? null : findRelease(known, against);
-  const survey = await surveyAt(context, release, other);
+  const survey = await surveyOfRelease(context, release, other);
   const surveyed = survey.packages.find(({ name }) => name === release.package) ?? null;
   const comparison = other === null ? null : await compare(context, release, other);
   return { release, changes: surveyed?.changes ?? [], survey, surveyed, against: comparison };
-}
-
-/** The survey of a release as if it were still to come: what changed in it, and why it got its version. */
-async function surveyAt(context: Context, release: LedgerRelease, other: LedgerRelease | null): Promise<Survey> {
-  const quiet: Context = { ...context, packages: [], report: () => {} };
-  // Its own commit wrote the version; what changed was there before.
-  const asked = { ...plainSurvey, at: release.source, from: other?.commit ?? null, asReleased: true };
-  const { config } = await readWorkspace(quiet, {
-    repository: await openContext(quiet),
-    commit: release.commit,
-    source: 'working-folder',
-  });
-  const { name } = release.about.stream;
-  // A stream of a branch's own name has to know the branch; its pointer tells it.
-  const stream = config.streams[name] === undefined ? null : name;
-  return surveyWorkspace(quiet, { ...asked, stream, branch: release.about.stream.pointer });
 }
 
 async function compare(context: Context, release: LedgerRelease, other: LedgerRelease): Promise<ReleaseComparison> {

@@ -16,6 +16,7 @@ import { git } from '../../world/git/run-git.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { programVersions } from '../../world/program.ts';
 import { buildSurveyed, plainBuild } from '../build/build.ts';
+import { countedChanges } from '../build/build-records.ts';
 import { type Context, quietly, warn } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
 import { isIncomplete } from '../ledger-record/unfinished.ts';
@@ -27,6 +28,7 @@ import { dropRun } from '../run/drop-run.ts';
 import type { ReleaseOptions } from '../run/options.ts';
 import { beginRun, newRunId, type Run, runsFolder } from '../run/run.ts';
 import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
+import { surveyOfRelease } from '../survey/released-survey.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
@@ -168,7 +170,12 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
     await makeFolder(folder);
     const lacking = await collect(context, { layout, release, folder });
     if (lacking.length > 0) missing.set(release, lacking);
-    const { record } = recordedFolder(release, release.artifacts, folder);
+    const { packages } = await surveyOfRelease(context, release, null);
+    const surveyed = packages.find(({ name }) => name === release.package);
+    const record = {
+      ...recordedFolder(release, release.artifacts, folder).record,
+      ...(surveyed === undefined ? {} : { changes: countedChanges(surveyed) }),
+    };
     await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
     const inLedger = `${ledgerRef}:${release.package}/${release.version}/contents-${release.contents}.json`;
     const contents = await git(layout.workspace.repository.place, ['show', inLedger], { allow: [128] });
