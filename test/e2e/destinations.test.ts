@@ -305,7 +305,8 @@ describe('promote and withdraw', () => {
     const office = await withdraw('office', '--yes');
     const again = await withdraw('office', '--yes');
     const shelf = await withdraw('shelf', '--yes');
-    const { result } = await bevelstoneJson(['ledger', 'list', '-p', 'tidemark'], { cwd: inClone(w) });
+    const clone = inClone(w);
+    const { result } = await bevelstoneJson(['ledger', 'list', '-p', 'tidemark'], { cwd: clone });
 
     expect(asked).toMatchObject({ exitCode: 2, error: { code: 'CONFIRMATION_NEEDED' } });
     expect(office.result).toMatchObject({ how: 'deprecated', limits: expect.stringContaining('still get it') });
@@ -316,6 +317,11 @@ describe('promote and withdraw', () => {
       versions: Record<string, { deprecated: string }>;
     };
     expect(document.versions['1.4.0']?.deprecated).toBe('Low water an hour late');
+    const survey = await bevelstone(['survey'], { cwd: clone, env: w.env });
+    expect(survey.stderr).toContain(
+      'the last release of tidemark, 1.4.0, was withdrawn from office (Low water an hour late)',
+    );
+    expect(survey.stderr).not.toContain('is not finished');
     expect(new Set(result.releases[0].deliveries.map(({ state }: { state: string }) => state))).toEqual(
       new Set(['withdrawn']),
     );

@@ -4,7 +4,7 @@ import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { askVerdict, pushRelease } from '../../src/world/git/push-release.ts';
 import { makeCommitObject } from '../../src/world/git/release-commit.ts';
-import { tagObject } from '../../src/world/git/remote-tags.ts';
+import { readAnchors, tagObject } from '../../src/world/git/remote-tags.ts';
 import { openRepository } from '../../src/world/git/repository.ts';
 import { checkOut } from '../../src/world/git/worktree.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
@@ -137,4 +137,26 @@ describe('a commit made as an object', () => {
     expect(made).toBeNull();
     await checkout.remove();
   });
+});
+
+it('reads the plan behind each tag, whatever the tags before it hold', async () => {
+  const { own, repository } = await withRemote();
+  const plan = 'a'.repeat(64);
+  const signed = `board 1.1.0\n\nBevelstone-Run: ${'b'.repeat(32)}\nBevelstone-Plan: ${plan}`;
+  own.git('tag', 'a-lightweight');
+  own.git('tag', '-a', '-m', 'one line', 'b-short');
+  own.git('tag', '-a', '-m', signed, 'board/1.1.0');
+  own.git('tag', '-a', '-m', 'c', 'c-empty');
+  own.git('tag', '-a', '-m', signed, 'lamps/1.1.0');
+  const names = ['a-lightweight', 'b-short', 'board/1.1.0', 'c-empty', 'lamps/1.1.0', 'nowhere'];
+
+  const found = await readAnchors(repository.place, names);
+  expect([...found].map(([name, anchor]) => [name, anchor.plan])).toEqual([
+    ['a-lightweight', null],
+    ['b-short', null],
+    ['board/1.1.0', plan],
+    ['c-empty', null],
+    ['lamps/1.1.0', plan],
+  ]);
+  expect(new Set([...found.values()].map(({ commit }) => commit))).toEqual(new Set([own.head]));
 });

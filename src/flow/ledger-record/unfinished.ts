@@ -9,12 +9,16 @@ import { type Context, detailOnce, quietly } from '../context.ts';
 import { localReleases } from './ledger.ts';
 import { vouchedDeliveries } from './vouched.ts';
 
-/** Whether a destination that a release was planned for lacks one of its files, as far as the ledger tells. */
+/**
+ * Whether a destination that a release was planned for lacks one of its files, as far as the ledger tells. What was taken back from
+ * one is not missing there.
+ */
 export function isIncomplete(context: Context, release: LedgerRelease, config: Config): boolean {
   const kept = keptForms(config.packages[release.package]);
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
+    if (release.withdrawals.some((one) => one.destination === name)) return false;
     const there = new Set(
       vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
     );
@@ -27,34 +31,45 @@ export function isIncomplete(context: Context, release: LedgerRelease, config: C
 /** A tag of a package's version. */
 export type NamedTag = { readonly package: string; readonly version: string; readonly tag: string };
 
+/** What the ledger says of tagged releases. */
+export type TaggedReleases = {
+  /** The one that a run of another clone left unfinished; null when all are finished, or none was made by a run. */
+  readonly unfinished: LedgerRelease | null;
+  /** Those that were taken back somewhere. */
+  readonly withdrawn: readonly LedgerRelease[];
+};
+
 /**
- * The release that a run of another clone left unfinished, among these tags; null when all are finished, or none was made by
- * a run. The ledger is fetched where this clone has none, and before a release is called unfinished; an unreachable remote changes
- * nothing.
+ * Looks these tags up in the ledger. It is fetched where this clone has none, and before a release is called unfinished; an
+ * unreachable remote changes nothing.
  */
-export async function findUnfinished(
+export async function lookUpTags(
   context: Context,
   repository: Repository,
   { tags, config }: { readonly tags: readonly NamedTag[]; readonly config: Config },
-): Promise<LedgerRelease | null> {
+): Promise<TaggedReleases> {
   const anchors = await readAnchors(
     repository.place,
     tags.map(({ tag }) => tag),
   );
   const planned = tags.filter(({ tag }) => (anchors.get(tag)?.plan ?? null) !== null);
-  if (planned.length === 0) return null;
+  if (planned.length === 0) return { unfinished: null, withdrawn: [] };
   const folders = planned.map(({ package: name, version }) => `${name}/${version}`);
   const find = async () => {
     const releases = await localReleases(quietly(context), repository, { folders });
-    return releases.find(
-      (release) => release.isVouched && !release.isAbandoned && seemsIncomplete(context, release, config),
-    );
+    const vouched = releases.filter(({ isVouched }) => isVouched);
+    const isOpen = (release: LedgerRelease) => !release.isAbandoned && seemsIncomplete(context, release, config);
+    return {
+      unfinished: vouched.find(isOpen) ?? null,
+      withdrawn: vouched.filter(({ withdrawals }) => withdrawals.length > 0),
+    };
   };
   const isHere = (await currentLedger(repository.place)) !== null;
-  if (isHere && (await find()) === undefined) return null;
+  const found = isHere ? await find() : null;
+  if (found !== null && found.unfinished === null) return found;
   // The ledger of this clone may be older than the end of the run.
   await fetchLedger(repository);
-  return (await find()) ?? null;
+  return find();
 }
 
 /** The same for a look in passing: without the address of a destination nothing can be said of it. */

@@ -8,7 +8,7 @@ import { localReleases } from '../ledger-record/ledger.ts';
 import { readableFolders } from '../release-folder/built-release.ts';
 import { openRuns } from '../run/run.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
-import { isTaken, refuseUnfinished, unfinishedIn } from '../survey/survey-open-run.ts';
+import { isTaken, lastInLedger, refuseUnfinished } from '../survey/survey-open-run.ts';
 import { openContext } from '../workspace/workspace.ts';
 
 /** Where things stand. */
@@ -78,7 +78,7 @@ async function surveyedStatus(context: Context): Promise<Status> {
   const survey = await surveyWorkspace({ ...context, report: () => {} }, plainSurvey);
   const { repository, config } = survey.workspace;
   const [own] = await openRuns(repository);
-  const elsewhere = own === undefined ? await unfinishedIn(context, survey) : null;
+  const elsewhere = own === undefined ? (await lastInLedger(context, survey)).unfinished : null;
   const run =
     own === undefined
       ? elsewhere === null

@@ -3,7 +3,7 @@ import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { openElsewhere, refuseOpen } from '../../core/plan/choose-run.ts';
 import { type Context, quietly, warn } from '../context.ts';
-import { findUnfinished, type NamedTag } from '../ledger-record/unfinished.ts';
+import { lookUpTags, type NamedTag, type TaggedReleases } from '../ledger-record/unfinished.ts';
 import { openRuns } from '../run/run.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from './survey.ts';
@@ -22,12 +22,13 @@ export async function surveyBesideRun(context: Context, options: SurveyOptions):
         context,
         `the release ${run.id} is not finished: bevelstone release --resume, or bevelstone release --abandon`,
       );
-    const elsewhere = run === undefined ? await unfinishedIn(context, survey) : null;
-    if (elsewhere !== null)
+    const { unfinished, withdrawn } = await lastInLedger(context, survey);
+    if (unfinished !== null && run === undefined)
       warn(
         context,
-        `the release of ${elsewhere.package} ${elsewhere.version} (${elsewhere.run}) is not finished: bevelstone release --resume`,
+        `the release of ${unfinished.package} ${unfinished.version} (${unfinished.run}) is not finished: bevelstone release --resume`,
       );
+    for (const release of withdrawn) context.report({ type: 'note', text: withdrawnText(release) });
     return survey;
   } catch (error) {
     if (isTaken(error)) await refuseUnfinished(context, options);
@@ -35,10 +36,16 @@ export async function surveyBesideRun(context: Context, options: SurveyOptions):
   }
 }
 
-/** A release that another clone left unfinished, among the last ones that a survey found. */
-export function unfinishedIn(context: Context, { packages, workspace }: Survey): Promise<LedgerRelease | null> {
+/** Where a last release was taken back, and why. */
+function withdrawnText({ package: name, version, withdrawals }: LedgerRelease): string {
+  const places = withdrawals.map(({ destination, reason }) => `${destination} (${reason})`);
+  return `the last release of ${name}, ${version}, was withdrawn from ${places.join(', ')}`;
+}
+
+/** What the ledger says of the last releases that a survey found. */
+export function lastInLedger(context: Context, { packages, workspace }: Survey): Promise<TaggedReleases> {
   const tags = packages.flatMap(({ name, last, lastInSeries }) => named(name, [last, lastInSeries]));
-  return findUnfinished(context, workspace.repository, { tags, config: workspace.config });
+  return lookUpTags(context, workspace.repository, { tags, config: workspace.config });
 }
 
 /** Whether tags of a run that is not finished can be what refuses a survey. */
@@ -64,10 +71,11 @@ export async function refuseUnfinished(context: Context, options: SurveyOptions)
 async function unfinishedOfAll(context: Context, options: SurveyOptions): Promise<LedgerRelease | null> {
   const asked = { ...plainSurvey, branch: options.branch, stream: options.stream, tags: true, asReleased: true };
   const survey = await surveyWorkspace(quietly(context), asked);
-  return findUnfinished(context, survey.workspace.repository, {
+  const { unfinished } = await lookUpTags(context, survey.workspace.repository, {
     tags: survey.tags?.read ?? [],
     config: survey.workspace.config,
   });
+  return unfinished;
 }
 
 function named(name: string, tags: readonly ({ readonly version: string; readonly tag: string } | null)[]): NamedTag[] {

@@ -15,17 +15,19 @@ const maxNamedTags = 200;
 export async function readAnchors(place: GitPlace, names: readonly string[]): Promise<TagAnchors> {
   if (names.length === 0) return new Map();
   const refs = names.length > maxNamedTags ? ['refs/tags'] : names.map((name) => `refs/tags/${name}`);
-  const format = '%(refname)%00%(objectname)%00%(*objectname)%00%(contents:body)%00%00';
+  const format = '%(refname)%00%(objectname)%00%(*objectname)%00%(contents:body)%00';
   const { text } = await git(place, ['for-each-ref', `--format=${format}`, ...refs]);
   const wanted = new Set(names);
-  return new Map(
-    text.split('\0\0').flatMap((record): [string, TagAnchor][] => {
-      const [ref = '', object = '', peeled = '', body = ''] = record.replace(/^\n/, '').split('\0');
-      const name = ref.slice('refs/tags/'.length);
-      if (!wanted.has(name)) return [];
-      return [[name, { commit: peeled === '' ? object : peeled, plan: peeled === '' ? null : planIn(body) }]];
-    }),
-  );
+  const found = new Map<string, TagAnchor>();
+  // Four fields each, and any of them may be empty: only their number tells where a tag ends.
+  const fields = text.split('\0');
+  for (let at = 0; at + 3 < fields.length; at += 4) {
+    const [ref = '', object = '', peeled = '', body = ''] = fields.slice(at, at + 4);
+    const name = ref.trimStart().slice('refs/tags/'.length);
+    if (!wanted.has(name)) continue;
+    found.set(name, { commit: peeled === '' ? object : peeled, plan: peeled === '' ? null : planIn(body) });
+  }
+  return found;
 }
 
 /** Only the last lines count: the notes above them hold text of commit messages. */
