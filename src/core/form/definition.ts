@@ -104,8 +104,6 @@ export type FormDefinition = {
   readonly hasNodeEntries: boolean;
   /** Whether a destination's index shows what is inside, so that an upload carries it along. */
   readonly isShownOnUpload: boolean;
-  /** Whether what was delivered can be downloaded again; else why not. */
-  readonly download: { readonly isPossible: true } | { readonly isPossible: false; readonly why: string };
   /** Whether a trial unpacks it after the download. */
   readonly isUnpacked: boolean;
   /** The program of the system that installs it as a file; null for none. */

@@ -36,7 +36,6 @@ export const plainTraits: Omit<
   listedFiles: () => null,
   hasNodeEntries: false,
   isShownOnUpload: false,
-  download: { isPossible: true },
   isUnpacked: false,
   installer: null,
   cLibraryLimit: () => null,

@@ -21,6 +21,8 @@ export type ProtocolDefinition = {
   readonly title: string;
   /** The forms that a destination takes when its configuration does not say; null for any. */
   readonly forms: readonly Form[] | null;
+  /** Forms that it takes and never gives back, so that nobody can compare them again. */
+  readonly oneWay: readonly Form[];
   readonly bareSecret: BareSecret;
   /** Whether access keys of an object store are its usual credential. */
   readonly usesAccessKeys: boolean;

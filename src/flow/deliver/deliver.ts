@@ -3,6 +3,7 @@ import pLimit, { type LimitFunction } from 'p-limit';
 import { type BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { ErrorCode } from '../../core/error/catalog.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import { retryDelay } from '../../core/protocol/retry-delay.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Destination, Parcel, Presence } from '../../destination/destination.ts';
@@ -216,7 +217,11 @@ async function deliverOne(
       detail: isThere ? 'already there' : why === null ? 'delivered' : 'not confirmed',
     });
     const state = isThere ? 'already-there' : 'delivered';
-    return { ...blank, state, isUnconfirmed: why !== null && shipment.confirm === 'now' };
+    return {
+      ...blank,
+      state,
+      isUnconfirmed: why !== null && shipment.confirm === 'now' && !isOneWay(destination, artifact),
+    };
   } catch (error) {
     if (!isBevelstoneError(error) && !context.signal.aborted) throw error;
     const why = isBevelstoneError(error) ? `${error.message}: ${error.why}` : 'interrupted';
@@ -303,6 +308,11 @@ type Confirmation = {
   readonly isDifferent: boolean;
 };
 
+/** Whether a destination takes a file and never gives it back: no waiting confirms it. */
+function isOneWay({ speaks }: Destination, { form }: ArtifactRecord): boolean {
+  return protocolDefinitions[speaks].oneWay.includes(form);
+}
+
 /** Downloads a delivery again and compares it, until it is there or the time is over. */
 async function confirmDelivery(
   context: Context,
@@ -318,8 +328,10 @@ async function confirmDelivery(
     readonly what: string;
   },
 ): Promise<Confirmation> {
-  const { download } = formDefinitions[artifact.form];
-  if (!download.isPossible) return { confirmed: 'no', why: download.why, isDifferent: false };
+  if (isOneWay(destination, artifact)) {
+    const why = `${destination.speaks} gives ${artifact.form} files to nobody`;
+    return { confirmed: 'no', why, isDifferent: false };
+  }
   const found = await poll<Mismatch | null>({
     withinMs: confirmForMs,
     signal: context.signal,

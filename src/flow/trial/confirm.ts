@@ -1,6 +1,6 @@
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { formDefinitions } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
 import { entriesIn } from '../../core/record/contents-list.ts';
 import { usualCredential } from '../../destination/authorization.ts';
@@ -200,9 +200,9 @@ async function waitFor(
 /** For one download, beside the time that its bytes take. */
 const downloadMs = 60_000;
 
-async function compareAll(destination: Destination, { delivered }: Offer): Promise<string | null> {
+async function compareAll(destination: Destination, { delivered, config }: Offer): Promise<string | null> {
   for (const { address, artifact, record } of delivered) {
-    if (!formDefinitions[record.form].download.isPossible) continue;
+    if (protocolDefinitions[config.speaks].oneWay.includes(record.form)) continue;
     const found = await compareBytes({ destination, address, artifactRecord: record, limitMs: downloadMs });
     if (found !== null) return `${artifact}: ${found.why}`;
   }

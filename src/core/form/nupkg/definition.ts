@@ -59,6 +59,5 @@ export const snupkg: FormDefinition = {
   title: 'the debugging symbols that belong to a nupkg',
   layout: async () => (await import('./nupkg.ts')).snupkg,
   entries: { ...plainEntries, links: 'dropped' },
-  download: { isPossible: false, why: 'symbols cannot be downloaded by this protocol' },
   reasonLeftOut: () => 'a snupkg does not take it',
 };

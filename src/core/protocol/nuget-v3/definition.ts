@@ -7,6 +7,8 @@ export const nugetV3: ProtocolDefinition = {
   ...plainProtocol,
   title: '.NET packages, NuGet Server API',
   forms: ['nupkg', 'snupkg'],
+  // NuGet Server API, "Push Symbol Packages": there is no resource for reading them.
+  oneWay: ['snupkg'],
   bareSecret: { isUserWithPassword: false, otherwise: { type: 'header', name: 'X-NuGet-ApiKey' } },
   client: 'dotnet',
   compared: null,
