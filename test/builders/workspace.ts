@@ -32,12 +32,18 @@ export type TestWorkspace = {
 };
 
 /** Lays the demo workspace out in a new folder and starts a stand-in on a free port. */
-export async function demoWorkspace(): Promise<TestWorkspace> {
+export async function demoWorkspace({ isPrivate = false } = {}): Promise<TestWorkspace> {
   const top = temporaryFolder();
   const folder = path.join(top, 'fenmarsh-tides');
   const store = path.join(top, 'office');
   await layOut(testContext(top), top, folder);
-  const standin = await startStandin({ port: 0, store, tokens: [tokenFor(goodToken)], now: () => new Date() });
+  const standin = await startStandin({
+    port: 0,
+    store,
+    tokens: [tokenFor(goodToken)],
+    now: () => new Date(),
+    isPrivate,
+  });
   onTestFinished(standin.close);
   const git = (...args: string[]) =>
     execFileSync('git', args, {

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, readdirSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { execa } from 'execa';
 import { describe, expect, it } from 'vitest';
@@ -10,8 +10,6 @@ import { itWith } from '../builders/tools.ts';
 import { demoWorkspace, goodToken, nodePackages, type TestWorkspace, tokenFor } from '../builders/workspace.ts';
 
 type Step = { client: string; destination: string; state: string; why: string | null };
-
-const pythonPackage = ['-p', 'tidemark-py'];
 
 async function published(...packages: string[]): Promise<TestWorkspace> {
   const w = await demoWorkspace();
@@ -325,95 +323,5 @@ describe('promote and withdraw', () => {
     expect(new Set(result.releases[0].deliveries.map(({ state }: { state: string }) => state))).toEqual(
       new Set(['withdrawn']),
     );
-  });
-});
-
-describe('ledger lines', () => {
-  const visit = () => {
-    const folder = temporaryFolder();
-    const home = path.join(folder, 'home');
-    mkdirSync(home);
-    return { folder, env: { PATH: process.env['PATH'] ?? '', HOME: home } };
-  };
-
-  it('pasted as printed into an empty HOME, installs for npm and from a folder', async () => {
-    const w = await published(...nodePackages);
-
-    const { result } = await bevelstoneJson(['ledger', 'lines', 'tidemark@1.4.0', '--set-up'], {
-      cwd: inClone(w),
-      env: w.env,
-    });
-
-    for (const client of ['npm', 'npm, by digest']) {
-      const { folder, env } = visit();
-      writeFileSync(path.join(folder, 'package.json'), '{ "private": true }');
-      const { text } = result.lines.find((line: { client: string }) => line.client === client);
-      await execa('sh', ['-ec', text], { cwd: folder, env, extendEnv: false });
-      expect(existsSync(path.join(folder, 'node_modules/tidemark/package.json'))).toBe(true);
-    }
-    const { folder, env } = visit();
-    for (const { client, text } of result.lines)
-      if (client === 'cp') await execa('sh', ['-ec', text], { cwd: folder, env, extendEnv: false });
-    expect(readdirSync(folder)).toContain('tidemark-1.4.0.tar.gz');
-    expect(JSON.stringify(result.setUp)).toContain('{OFFICE_READ_TOKEN}');
-    expect(JSON.stringify(result)).not.toContain(goodToken);
-  });
-
-  itWith('python3-venv')('pasted into requirements.txt, installs with pip and its digests', async () => {
-    const w = await published(...pythonPackage);
-    const { result } = await bevelstoneJson(['ledger', 'lines', 'tidemark-py', '--set-up'], {
-      cwd: w.folder,
-      env: w.env,
-    });
-    const { folder, env } = visit();
-    const text = [result.setUp[0].text, result.lines[0].text].join('\n');
-    writeFileSync(path.join(folder, 'requirements.txt'), `${text}\n`);
-
-    const visitor = { cwd: folder, env, extendEnv: false };
-    await execa('python3', ['-m', 'venv', 'env'], visitor);
-    await execa(path.join(folder, 'env/bin/pip'), ['install', '--quiet', '-r', 'requirements.txt'], visitor);
-
-    const python = ['-c', 'import tidemark_py; print(len(tidemark_py.stations))'];
-    expect((await execa(path.join(folder, 'env/bin/python'), python, visitor)).stdout).toBe('2');
-    writeFileSync(path.join(folder, 'spoilt.txt'), `${text.replace(/sha256:[0-9a-f]{6}/g, 'sha256:000000')}\n`);
-    const spoilt = ['install', '--quiet', '--force-reinstall', '-r', 'spoilt.txt'];
-    expect((await execa(path.join(folder, 'env/bin/pip'), spoilt, { ...visitor, reject: false })).stderr).toMatch(
-      /HASH/i,
-    );
-  });
-
-  itWith(
-    'cc',
-    'skopeo',
-    's3cmd',
-  )('gives addresses that clients of object stores and registries read', async () => {
-    const w = await published('-p', 'harmonics');
-    const { result } = await bevelstoneJson(['ledger', 'lines', 'harmonics'], { cwd: w.folder, env: w.env });
-    const { folder, env } = visit();
-    for (const { client, text } of result.lines)
-      if (client === 'curl') await execa('sh', ['-ec', text], { cwd: folder, env, extendEnv: false });
-    const built = path.join(w.folder, 'bevelstone-out/harmonics-0.9.5');
-    const name = readdirSync(built).find((name) => name.endsWith('-source.tar.gz')) ?? '';
-    const bytes = readFileSync(path.join(built, name));
-
-    const { text: reference } = result.lines.find((line: { client: string }) => line.client === 'oci');
-    const copy = ['copy', '--src-tls-verify=false', `docker://${reference}`, `dir:${folder}/copied`];
-    await execa('skopeo', copy, { env, extendEnv: false });
-    const host = `${new URL(w.env['TIDE_OFFICE'] ?? '').host}`;
-    const keys = ['--access_key=x', `--secret_key=${goodToken}`, '--region=us-east-1'];
-    const store = ['--no-ssl', `--host=${host}`, `--host-bucket=${host}`, ...keys];
-    const { stdout: listed } = await execa('s3cmd', [...store, 'ls', '-r', 's3://tide-releases'], {
-      env,
-      extendEnv: false,
-      reject: false,
-    });
-
-    expect(readFileSync(path.join(folder, name)).equals(bytes)).toBe(true);
-    expect(
-      readdirSync(path.join(folder, 'copied')).some(
-        (name) => statSync(path.join(folder, 'copied', name)).size === bytes.length,
-      ),
-    ).toBe(true);
-    expect(listed).toContain(name);
   });
 });

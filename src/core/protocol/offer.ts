@@ -31,5 +31,12 @@ export function offeredPackages({ delivered }: Offer): Offer['delivered'] {
 }
 
 /** Credentials are named by a variable of the consumer's own environment, never by value. */
-export const tokenVariable = (destination: string) =>
-  `${destination.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}_READ_TOKEN`;
+export const tokenVariable = (destination: string) => readerVariable(destination, 'READ_TOKEN');
+
+/** A variable that a consumer sets for a destination; a name cannot begin with a digit. */
+export function readerVariable(destination: string, what: string): string {
+  return `${destination
+    .toUpperCase()
+    .replace(/[^A-Z0-9]+/g, '_')
+    .replace(/^(?=\d)/, '_')}_${what}`;
+}

@@ -52,6 +52,7 @@ describe('consumer lines', () => {
     const [byName, byDigest] = texts(offer('npm-registry', 'tidemark', 'https://packages.fenmarsh.example/t.tgz'));
 
     expect(byName).toBe('npm | shell | npm install tidemark@1.4.0 --registry=https://packages.fenmarsh.example/x/');
+    expect(byDigest).toContain('npm pack --silent tidemark@1.4.0 --registry=https://packages.fenmarsh.example/x/\n');
     expect(byDigest).toContain(`echo '${'b'.repeat(64)}  tidemark-1.4.0.tgz' | sha256sum -c -`);
   });
 
@@ -99,10 +100,35 @@ describe('consumer lines', () => {
   it.each<[Protocol, string, RegExp]>([
     ['http-put', 'https://x.example/t.tgz', /curl -fsSL -o tidemark-1\.4\.0\.tgz https:\/\/x\.example\/t\.tgz\n/],
     ['s3', "https://x.example/it's.tgz", /'https:\/\/x\.example\/it'\\''s\.tgz'/],
-    ['folder', '/srv/tide shelf/t.tgz', /cp '\/srv\/tide shelf\/t\.tgz' tidemark-1\.4\.0\.tgz/],
+    [
+      'folder',
+      '/srv/shelf/tidemark/1.4.0/t.tgz',
+      /cp "\$OFFICE_FOLDER"\/tidemark\/1\.4\.0\/tidemark-1\.4\.0\.tgz tide/,
+    ],
     ['nuget-v3', 'https://x.example/t.nupkg', /dotnet add package tidemark --version 1\.4\.0 --source https:/],
   ])('for %s are words of a shell, quoted where they must be', (speaks, address, expected) => {
     expect(texts(offer(speaks, 'tidemark', address))[0]).toMatch(expected);
+  });
+
+  it('for a package of the system end with its installer', () => {
+    const item = offer('http-put', 'tidemark', 'https://x.example/t.deb');
+    const delivered = item.delivered.map((one) => ({
+      ...one,
+      record: { ...one.record, form: 'deb' as const, file: 't.deb' },
+    }));
+
+    expect(texts({ ...item, delivered })[1]).toBe('apt | root shell | apt-get install ./t.deb');
+  });
+
+  it('for .NET name a credential as a variable of the configuration', () => {
+    const [, credentials] = setUpLines({
+      ...offer('nuget-v3', 'tidemark', 'https://x.example/t'),
+      destination: '2nd office',
+    });
+
+    expect(credentials).toMatchObject({ into: 'nuget.config' });
+    expect(credentials?.text).toContain('<_x0032_nd_x0020_office>\n    <add key="Username"');
+    expect(credentials?.text).toContain('value="%_2ND_OFFICE_READ_TOKEN%" />');
   });
 
   it.each<Protocol>(['npm-registry', 'python-index', 'maven-layout'])(

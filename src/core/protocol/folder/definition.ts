@@ -1,20 +1,37 @@
+import { quoteShell } from '../../text/quote-shell.ts';
 import { fill } from '../address-template.ts';
 import type { ProtocolDefinition } from '../definition.ts';
-import { fileLines } from '../fetch-lines.ts';
-import type { Offer } from '../offer.ts';
+import { checkLine, fileLines, installLines } from '../fetch-lines.ts';
+import { type ClientLine, type Offer, offeredPackages, readerVariable } from '../offer.ts';
 import { plainProtocol, tokenOnly, withSlash } from '../traits.ts';
 
-/** Readers of a folder that is served on the web fetch from there: its path is that of the machine that released. */
-function atReaders(offer: Offer): Offer {
-  const { config, url, release, delivered } = offer;
-  if (config['index-url'] === null) return offer;
+/** The path of a file below the folder: the path of the folder itself is that of the machine that released. */
+export function belowFolder({ config, release }: Offer, file: string): string[] {
   const subject = { packageName: release.package, name: release.about.name, version: release.version };
-  const parts = [...fill(config.under, subject).split('/')].filter(Boolean);
-  const below = (file: string) => [...parts, file].map(encodeURIComponent).join('/');
-  return {
-    ...offer,
-    delivered: delivered.map((one) => ({ ...one, address: `${withSlash(url)}${below(one.record.file)}` })),
-  };
+  return [...fill(config.under, subject).split('/'), file].filter(Boolean);
+}
+
+/** Readers of a folder that is served on the web fetch from there, others from where they see it. */
+function lines(offer: Offer): ClientLine[] {
+  const { config, url, delivered } = offer;
+  if (config['index-url'] === null) return copyLines(offer);
+  const addressOf = (file: string) => `${withSlash(url)}${belowFolder(offer, file).map(encodeURIComponent).join('/')}`;
+  return fileLines({ ...offer, delivered: delivered.map((one) => ({ ...one, address: addressOf(one.record.file) })) });
+}
+
+function copyLines(offer: Offer): ClientLine[] {
+  const place = readerVariable(offer.destination, 'FOLDER');
+  return offeredPackages(offer).flatMap(({ record }) => {
+    const copy = `cp "$${place}"/${quoteShell(belowFolder(offer, record.file).join('/'))} ${quoteShell(record.file)}`;
+    return [{ client: 'cp', into: 'shell', text: [copy, checkLine(record)].join('\n') }, ...installLines(record)];
+  });
+}
+
+function setUp({ config, destination }: Offer): ClientLine[] {
+  if (config['index-url'] !== null) return [];
+  const place = readerVariable(destination, 'FOLDER');
+  const text = `: "\${${place}:?set it to the folder ${destination} as this machine sees it}"`;
+  return [{ client: 'cp', into: 'shell', text }];
 }
 
 /** A plain folder or static site. */
@@ -25,6 +42,6 @@ export const folder: ProtocolDefinition = {
   bareSecret: tokenOnly,
   client: 'fetch',
   compared: null,
-  lines: (offer) => fileLines(atReaders(offer)),
-  setUp: () => [],
+  lines,
+  setUp,
 };

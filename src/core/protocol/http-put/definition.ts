@@ -1,5 +1,5 @@
 import type { ProtocolDefinition } from '../definition.ts';
-import { fileLines } from '../fetch-lines.ts';
+import { curlSetUp, fileLines } from '../fetch-lines.ts';
 import { plainProtocol, tokenOrUser } from '../traits.ts';
 
 /** A store that takes files by PUT, WebDAV or not. */
@@ -10,6 +10,6 @@ export const httpPut: ProtocolDefinition = {
   bareSecret: tokenOrUser,
   client: 'fetch',
   compared: null,
-  lines: fileLines,
-  setUp: () => [],
+  lines: (offer) => fileLines(offer),
+  setUp: curlSetUp,
 };

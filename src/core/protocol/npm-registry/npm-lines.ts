@@ -1,22 +1,25 @@
 import { quoteShell } from '../../text/quote-shell.ts';
-import { fetchAndCheck } from '../fetch-lines.ts';
+import { checkLine } from '../fetch-lines.ts';
 import { type ClientLine, type Offer, tokenVariable } from '../offer.ts';
 import { integrityOf } from './npm-document.ts';
 
-/** By name from the registry, and the tarball by its address after its digest was checked. */
+/** By name from the registry, and the tarball after its digest was checked. */
 export function npmLines({ url, release, delivered }: Offer): ClientLine[] {
   const { name } = release.about;
   const scope = name.startsWith('@') ? `--${name.split('/')[0]}:registry` : '--registry';
-  const byName = `npm install ${quoteShell(`${name}@${release.version}`)} ${scope}=${quoteShell(url)}`;
-  const byAddress = delivered.map(({ address, record }) => ({
+  const wanted = quoteShell(`${name}@${release.version}`);
+  const from = `${scope}=${quoteShell(url)}`;
+  const byDigest = delivered.map(({ record }) => ({
     client: 'npm, by digest',
     into: 'shell',
     text: [
-      ...fetchAndCheck(address, record),
-      `npm install ./${quoteShell(record.file)}   # in a lockfile: ${integrityOf(record.sha512)}`,
+      // npm fetches it itself: it has the credential.
+      `npm pack --silent ${wanted} ${from}`,
+      checkLine(record),
+      `npm install ./${quoteShell(record.file)} ${from}   # in a lockfile: ${integrityOf(record.sha512)}`,
     ].join('\n'),
   }));
-  return [{ client: 'npm', into: 'shell', text: byName }, ...byAddress];
+  return [{ client: 'npm', into: 'shell', text: `npm install ${wanted} ${from}` }, ...byDigest];
 }
 
 /** The registry of a scope, and a token for reading. */

@@ -1,4 +1,5 @@
 import type { ProtocolDefinition } from '../definition.ts';
+import { curlSetUp } from '../fetch-lines.ts';
 import { plainProtocol, tokenOrUser } from '../traits.ts';
 import { ociLines } from './oci-lines.ts';
 
@@ -11,5 +12,5 @@ export const oci: ProtocolDefinition = {
   client: 'fetch',
   compared: null,
   lines: ociLines,
-  setUp: () => [],
+  setUp: curlSetUp,
 };

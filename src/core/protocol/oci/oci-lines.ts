@@ -1,4 +1,4 @@
-import { fetchAndCheck } from '../fetch-lines.ts';
+import { fetchAndCheck, installLines } from '../fetch-lines.ts';
 import { type ClientLine, type Offer, offeredPackages } from '../offer.ts';
 import { artifactManifest } from './oci.ts';
 
@@ -13,6 +13,7 @@ export function ociLines(offer: Offer): ClientLine[] {
     return [
       { client: 'oci', into: 'reference', text: `${host}/${repository}@${digest}` },
       { client: 'curl', into: 'shell', text: fetchAndCheck(address.split('#')[0] ?? '', record).join('\n') },
+      ...installLines(record),
     ];
   });
 }

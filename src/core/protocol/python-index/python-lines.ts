@@ -13,11 +13,12 @@ export function pythonLines({ release, delivered }: Offer): ClientLine[] {
   ];
 }
 
-/** The index, without and with a token. */
+/** The index: alone, beside the one that is configured, and with a token. */
 export function pythonSetUp({ destination, url }: Offer): ClientLine[] {
   const withToken = url.replace(/^(https?:\/\/)/, `$1__token__:\${${tokenVariable(destination)}}@`);
   return [
     { client: 'pip', into: 'requirements.txt', text: `--index-url ${url}` },
+    { client: 'pip, beside another index', into: 'requirements.txt', text: `--extra-index-url ${url}` },
     { client: 'pip, with a token', into: 'requirements.txt', text: `--index-url ${withToken}` },
   ];
 }

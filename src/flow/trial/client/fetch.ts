@@ -2,6 +2,8 @@ import path from 'node:path';
 import { isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
 import { formDefinitions, isSbom } from '../../../core/form/definitions.ts';
 import { consumerLines } from '../../../core/protocol/consumer-line.ts';
+import { belowFolder } from '../../../core/protocol/folder/definition.ts';
+import { type Offer, readerVariable } from '../../../core/protocol/offer.ts';
 import { extractArchive } from '../../../world/archive/extract.ts';
 import { runCommand } from '../../../world/command.ts';
 import type { Credential } from '../../../world/credential.ts';
@@ -25,10 +27,12 @@ export const fetchClient: Client = {
     await writeWhole(settings, curlSettings(wanted[0]?.credential ?? { type: 'none' }), 0o600);
     const trees: InstalledTree[] = [];
     let isInstalled = true;
-    for (const { offer } of wanted) {
-      const lines = consumerLines(offer).filter(({ into }) => into === 'shell');
+    for (const { offer, credential } of wanted) {
+      const wantedClients = credential.type === 'keys' ? ['curl, with keys'] : ['curl', 'cp'];
+      const lines = consumerLines(offer).filter(({ client }) => wantedClients.includes(client));
+      const whole = { ...env, ...readerVariables(offer, credential) };
       for (const { text } of lines) {
-        const end = await runCommand({ program: 'sh', args: ['-e', '-c', text], folder, env, signal });
+        const end = await runCommand({ program: 'sh', args: ['-e', '-c', text], folder, env: whole, signal });
         if (end.type === 'missing' || end.exitCode !== 0)
           return { type: 'failed', why: end.type === 'missing' ? 'there is no shell' : lastLines(end.all) };
       }
@@ -57,6 +61,19 @@ export const fetchClient: Client = {
     return { type: 'installed', env: {}, trees, isInstalled };
   },
 };
+
+/** What the lines leave to their readers: where a folder is, and keys. */
+function readerVariables(offer: Offer, credential: Credential): Record<string, string> {
+  const { destination, config, delivered } = offer;
+  const named = (what: string) => readerVariable(destination, what);
+  if (credential.type === 'keys')
+    return { [named('READ_KEY')]: credential.accessKey, [named('READ_SECRET')]: credential.secretKey };
+  const [first] = delivered;
+  if (config.speaks !== 'folder' || first === undefined) return {};
+  // Its address is that of the file, which the lines name below the folder.
+  const below = belowFolder(offer, first.record.file).join('/');
+  return { [named('FOLDER')]: first.address.slice(0, -below.length - 1) };
+}
 
 /** A credential as settings of curl; it sends them to the host that was asked for, not where that redirects to. */
 function curlSettings(credential: Credential): string {
