@@ -633,6 +633,7 @@ describe('a release whose destination was wrong', () => {
 
     expect(resumed.error).toBeNull();
     expect(resumed.result.releases[0].deliveries[0]).toMatchObject({ destination: 'office', state: 'delivered' });
+    expect(resumed.stderr).not.toContain('is not committed');
     expect((await fetch(`${url}soundings`)).status).toBe(200);
     const shown = await bevelstoneJson(['ledger', 'show', 'soundings@0.1.0'], { cwd: w.folder, env: w.env });
     expect(shown.result.redirects).toEqual([expect.objectContaining({ destination: 'office', to: url })]);

@@ -76,7 +76,8 @@ export async function finishRun(
   const ledger = new RunLedger(run.journal, run.id);
   const commit = run.journal.done<{ commit: string }>('committed')?.commit ?? run.opened.source;
   const releases = await releasesOf(run);
-  const released = await readWorkspace(context, { repository, commit, source: 'commit' });
+  const source = options.askMoved === null ? 'commit' : 'released';
+  const released = await readWorkspace(context, { repository, commit, source });
   const workspace =
     options.askMoved === null
       ? released

@@ -5,7 +5,7 @@ import type { Repository } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
 import { resolveUrl } from '../workspace/resolve-url.ts';
-import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import { noteUncommitted, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { RunLedger } from './run-ledger.ts';
 
 /** A destination whose configuration was changed since the release was begun: where it was, and where it is now. */
@@ -42,7 +42,11 @@ export async function withMovedDestinations(
   const before = workspace.config;
   const used = new Set(releases.flatMap(({ record }) => before.packages[record.package]?.['send-to'] ?? []));
   const changed = [...used].filter((name) => !isDeepStrictEqual(before.destinations[name], now.destinations[name]));
-  if (changed.length === 0) return workspace;
+  if (changed.length === 0) {
+    const committed = new Map([['bevelstone.yaml', workspace.configText]]);
+    await noteUncommitted(context, { repository, commit: first.record.commit, committed });
+    return workspace;
+  }
   const others = (Object.keys(before) as (keyof Config)[]).filter(
     (key) => key !== 'destinations' && !isDeepStrictEqual(before[key], now[key]),
   );

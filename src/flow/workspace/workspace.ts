@@ -49,8 +49,11 @@ export type Workspace = {
 /** What a workspace without a file is configured by. */
 const plainText = 'schema: 1\n';
 
-/** Which configuration counts: the working folder's, or the one of the commit for all that becomes public. */
-export type ConfigSource = 'working-folder' | 'commit';
+/**
+ * Which configuration counts: the working folder's, or the one of the commit for all that becomes public. `released`: that of the
+ * commit, and the caller looks at the working folder itself.
+ */
+export type ConfigSource = 'working-folder' | 'commit' | 'released';
 
 /** Opens the repository that holds the folder. */
 export function openContext(context: Context): Promise<Repository> {
@@ -101,7 +104,7 @@ export async function readWorkspace(
     commit,
     places.flatMap(({ name, folder }) => manifestFiles.map((format) => join(folder, fileOf(format, name)))),
   );
-  const listed = source === 'commit' ? named : await withoutLater({ repository, commit, named, texts });
+  const listed = source !== 'working-folder' ? named : await withoutLater({ repository, commit, named, texts });
   const packages =
     named.length > 0
       ? await Promise.all(
@@ -206,7 +209,8 @@ async function readConfigText(
   const working = await readTextIfThere(path.join(repository.root, 'bevelstone.yaml'));
   if (source === 'working-folder') return working;
   const committed = (await readFilesAt(repository.place, commit, ['bevelstone.yaml'])).get('bevelstone.yaml') ?? null;
-  await noteUncommitted(context, { repository, commit, committed: new Map([['bevelstone.yaml', committed]]) });
+  if (source === 'commit')
+    await noteUncommitted(context, { repository, commit, committed: new Map([['bevelstone.yaml', committed]]) });
   return committed;
 }
 
