@@ -14,6 +14,7 @@ import type { Context } from '../context.ts';
 import { resolveUrl } from '../workspace/resolve-url.ts';
 import type { Package } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
+import { clientFor } from './client/clients.ts';
 
 /** Where names outside the workspace come from, by protocol, with `/` behind. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
 export function upstreamsOf(
@@ -80,8 +81,8 @@ async function isAbsent(url: string, headers: Readonly<Record<string, string>>):
 }
 
 /**
- * Gives npm one registry for two: it looks names up at one only. Names of the workspace come from the destination alone, others
- * from there first. Other clients take a second place by themselves.
+ * Gives a client that looks names up at one place only, such as npm, one place for two. Names of the workspace come from the
+ * destination alone, others from there first.
  * @param folder for the files of the server. @returns what is to be installed now, and how to stop the server.
  */
 export async function withUpstream(
@@ -90,10 +91,12 @@ export async function withUpstream(
   { folder, inside }: { readonly folder: string; readonly inside: ReadonlySet<string> },
 ): Promise<{ readonly wanted: Wanted; readonly close: () => Promise<void> }> {
   const { offer, credential, upstream } = wanted;
-  if (upstream === null || offer.config.speaks !== 'npm-registry') return { wanted, close: async () => {} };
+  const speaks = upstreamProtocols.find((name) => name === offer.config.speaks);
+  if (upstream === null || speaks === undefined || clientFor(speaks).takesSecondPlace)
+    return { wanted, close: async () => {} };
   const secret = randomBytes(18).toString('hex');
   context.secrets.add(secret);
-  const headers = authorizationHeaders('npm-registry', credential);
+  const headers = authorizationHeaders(speaks, credential);
   const both: Upstream[] = [
     { url: offer.url.replace(/\/*$/, '/'), headers },
     { url: upstream, without: inside },
@@ -104,12 +107,12 @@ export async function withUpstream(
     tokens: [{ secret, may: 'read', user: 'visitor', only: null }],
     now: context.now,
     isPrivate: true,
-    speaks: ['npm-registry'],
-    upstream: { 'npm-registry': both },
+    speaks: [speaks],
+    upstream: { [speaks]: both },
   });
   return {
     wanted: {
-      offer: { ...offer, url: standin.urlFor('npm-registry') },
+      offer: { ...offer, url: standin.urlFor(speaks) },
       credential: { type: 'token', secret },
       upstream,
       files: { url: offer.url, credential },

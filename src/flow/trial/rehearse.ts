@@ -248,7 +248,7 @@ async function tryOne(
   const list = await requireContentsIn(release.folder);
   const steps: TrialStep[] = [];
   for (const trial of trialsFor(own.config.trial, wanted)) {
-    const what = `install ${own.name} ${release.record.version} with ${trial.client.name}${trial.version === null ? '' : ` ${trial.version}`}`;
+    const what = `install ${own.name} ${release.record.version} from ${destination} with ${trial.client.name}${trial.version === null ? '' : ` ${trial.version}`}`;
     context.report({ type: 'started', what });
     const step = await tryOut(context, trial, {
       wanted: [wanted],

@@ -16,7 +16,8 @@ export function npmLines({ url, release, delivered }: Offer): ClientLine[] {
       // npm fetches it itself: it has the credential.
       `npm pack --silent ${wanted} ${from}`,
       checkLine(record),
-      `npm install ./${quoteShell(record.file)} ${from}   # in a lockfile: ${integrityOf(record.sha512)}`,
+      `npm install ./${quoteShell(record.file)} ${from}`,
+      `# in a lockfile: ${integrityOf(record.sha512)}`,
     ].join('\n'),
   }));
   return [{ client: 'npm', into: 'shell', text: `npm install ${wanted} ${from}` }, ...byDigest];

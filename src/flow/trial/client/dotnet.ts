@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const dotnetClient: Client = {
   name: 'dotnet',
   installsByName: true,
+  takesSecondPlace: false,
   find: async (version, env, signal) => {
     const dotnet = await findVersion({ names: ['dotnet'], version, env, signal });
     return dotnet === null ? null : { version: `.NET ${dotnet.version}`, program: dotnet };

@@ -1,6 +1,7 @@
 import path from 'node:path';
 import { isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
 import { formDefinitions, isSbom } from '../../../core/form/definitions.ts';
+import { isRemote } from '../../../core/name/protocol.ts';
 import { consumerLines } from '../../../core/protocol/consumer-line.ts';
 import { belowFolder } from '../../../core/protocol/folder/definition.ts';
 import { type Offer, readerVariable } from '../../../core/protocol/offer.ts';
@@ -16,6 +17,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const fetchClient: Client = {
   name: 'fetch',
   installsByName: false,
+  takesSecondPlace: false,
   find: async (version, env, signal) => {
     const curl = await findVersion({ names: ['curl'], version, env, signal });
     const sums = curl === null ? null : await findVersion({ names: ['sha256sum'], version: null, env, signal });
@@ -69,7 +71,7 @@ function readerVariables(offer: Offer, credential: Credential): Record<string, s
   if (credential.type === 'keys')
     return { [named('READ_KEY')]: credential.accessKey, [named('READ_SECRET')]: credential.secretKey };
   const [first] = delivered;
-  if (config.speaks !== 'folder' || first === undefined) return {};
+  if (isRemote(config.speaks) || first === undefined) return {};
   // Its address is that of the file, which the lines name below the folder.
   const below = belowFolder(offer, first.record.file).join('/');
   return { [named('FOLDER')]: first.address.slice(0, -below.length - 1) };

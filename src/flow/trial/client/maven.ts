@@ -15,6 +15,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const mavenClient: Client = {
   name: 'maven',
   installsByName: true,
+  takesSecondPlace: true,
   find: async (version, env, signal) => {
     const java = await findVersion({ names: ['java'], version, env, signal });
     const maven = java === null ? null : await findVersion({ names: ['mvn'], version: null, env, signal });

@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const npmClient: Client = {
   name: 'npm',
   installsByName: true,
+  takesSecondPlace: false,
   find: async (version, env, signal) => {
     const node = await findVersion({
       names: version === null ? ['node'] : ['node', `node${version}`, `node-${version}`],

@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const pipClient: Client = {
   name: 'pip',
   installsByName: true,
+  takesSecondPlace: true,
   find: async (version, env, signal) => {
     const python = await findVersion({
       names: version === null ? ['python3'] : [`python${version}`, 'python3'],
