@@ -11,11 +11,10 @@ export function readTextNow(file: string): string | null {
   }
 }
 
-/** Metadata files of the Python distributions installed below a workspace, by their normalised names. */
-export function pythonMetadata(root: string, env: Readonly<Record<string, string | undefined>>): Map<string, string> {
+/** Metadata files of the Python distributions installed in virtual environments of a folder, by their normalised names. */
+export function pythonMetadata(root: string): Map<string, string> {
   const found = new Map<string, string>();
-  for (const base of [env['VIRTUAL_ENV'], path.join(root, '.venv'), path.join(root, 'venv')]) {
-    if (base === undefined) continue;
+  for (const base of [path.join(root, '.venv'), path.join(root, 'venv'), path.join(root, 'env')]) {
     for (const python of namesIn(path.join(base, 'lib')).filter((name) => name.startsWith('python'))) {
       const packages = path.join(base, 'lib', python, 'site-packages');
       for (const name of namesIn(packages).filter((name) => name.endsWith('.dist-info'))) {

@@ -76,6 +76,8 @@ export type Rule = {
   /** The forms of artifacts that it looks at. */
   readonly forms: readonly Form[];
   readonly severity: Severity;
+  /** Whether an install shows more than the artifact alone: it is checked again there. */
+  readonly needsInstall?: true;
   readonly what: string;
   /** Why it matters. */
   readonly why: string;

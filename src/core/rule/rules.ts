@@ -159,7 +159,21 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
 
 /** Runs every rule for the artifact's form that is not switched off. Findings come in the order of the rules; an excepted one is a note with its reason. */
 export function checkArtifact(artifact: Artifact, settings: RuleSettings): Finding[] {
-  return Object.values(rules).flatMap((rule) => {
+  return runRules(Object.values(rules), artifact, settings);
+}
+
+/** The same for the rules that see more once the artifact is installed with what it needs. */
+export function checkInstalled(artifact: Artifact, settings: RuleSettings): Finding[] {
+  const all: readonly Rule[] = Object.values(rules);
+  return runRules(
+    all.filter(({ needsInstall }) => needsInstall === true),
+    artifact,
+    settings,
+  );
+}
+
+function runRules(chosen: readonly Rule[], artifact: Artifact, settings: RuleSettings): Finding[] {
+  return chosen.flatMap((rule) => {
     const configured = settings.severities[rule.id];
     if (configured === 'off' || !rule.forms.includes(artifact.form)) return [];
     return rule.check(artifact, settings).map((found): Finding => {

@@ -39,7 +39,7 @@ type Job = {
   readonly file: string;
   readonly artifact: ExaminedArtifact;
   readonly settings: RuleSettings;
-  /** Folders with installed trees and lockfiles. */
+  /** Folders with installed trees and lockfiles; none for a release. */
   readonly folders: readonly string[];
 };
 
@@ -102,7 +102,8 @@ async function examineReleases(
       };
       const last = await lastOf(question);
       const settings = { ...releaseSettings(context, { workspace, record, artifactRecord: listed }), last, components };
-      const folders = [path.join(root, record.folder), root];
+      // What lies in this clone is in no other one: the rehearsal looks into what is installed.
+      const folders: string[] = [];
       // A step may bring a file whose form only the configuration knows.
       jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, folders });
     }
@@ -118,7 +119,7 @@ async function examineFiles(context: Context, files: readonly string[]): Promise
     const place = path.resolve(context.folder, file);
     const artifact = await examineArtifact(place, places, context.signal);
     const settings = await settingsBeside(context, place);
-    jobs.push({ file, artifact, settings, folders: [context.folder] });
+    jobs.push({ file, artifact, settings, folders: settings.release === null ? [context.folder] : [] });
   }
   return jobs;
 }

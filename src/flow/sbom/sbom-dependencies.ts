@@ -86,13 +86,19 @@ type DependencyQuestion = {
   /** Versions of packages that are released together. */
   readonly versions: ReadonlyMap<string, string>;
   readonly root: string;
+  /** What installed copies say; nothing by default: what is installed in this clone is in no other one. */
+  readonly installed?: DependencyInput['installed'];
 };
 
-/** Finds the dependencies of one package of a workspace. */
-export function packageDependencies(
-  context: Context,
-  { workspace, files, name, versions, root }: DependencyQuestion,
-): DependencyGraph {
+/** Finds the dependencies of one package of a workspace: from its commit alone, so that every clone finds the same. */
+export function packageDependencies({
+  workspace,
+  files,
+  name,
+  versions,
+  root,
+  installed = () => null,
+}: DependencyQuestion): DependencyGraph {
   const item = workspace.packages.find((candidate) => candidate.name === name);
   const folder = item?.folder ?? '';
   const own = new Map(
@@ -108,19 +114,19 @@ export function packageDependencies(
       otherFolders: workspace.packages.filter((each) => each.name !== name).map((each) => each.folder),
       own,
       organisation: workspace.config.supplier,
-      installed: installedFacts(workspace.repository.root, context.env),
+      installed,
     },
     root,
   );
 }
 
-/** What installed copies say of licence and author: below `node_modules` and in virtual environments. */
-export function installedFacts(root: string, env: Context['env']): DependencyInput['installed'] {
+/** What installed copies in a folder that is described itself say of licence and author: `node_modules`, virtual environments. */
+export function installedFacts(root: string): DependencyInput['installed'] {
   let python: Map<string, string> | null = null;
   const readers: Partial<Readonly<Record<PurlType, DependencyInput['installed']>>> = {
     npm: (locked, folder) => npmFacts(locked, root, folder),
     pypi: (locked) => {
-      python ??= pythonMetadata(root, env);
+      python ??= pythonMetadata(root);
       return pythonFacts(locked, python);
     },
   };

@@ -178,7 +178,7 @@ async function sbomOfRelease(
     description:
       item?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
   });
-  const graph = packageDependencies(context, {
+  const graph = packageDependencies({
     workspace,
     files: found.files,
     name: record.package,
@@ -367,7 +367,7 @@ async function sbomOfFolder(context: Context, folder: string, what: string): Pro
       otherFolders: [],
       own: new Map(),
       organisation: null,
-      installed: installedFacts(folder, context.env),
+      installed: installedFacts(folder),
     },
     id,
   );

@@ -13,6 +13,7 @@ import { type Standin, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
+import { licensedComponents } from '../artifact/licensed-components.ts';
 import { type Context, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
 import { planShipment } from '../deliver/publish-plan.ts';
@@ -22,6 +23,7 @@ import { openContext, type Package, readWorkspace, type Workspace } from '../wor
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
+import { installedFindings } from './installed-rules.ts';
 import { outsideNames, upstreamsOf } from './outside.ts';
 import { standinAddress } from './standin.ts';
 import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
@@ -245,6 +247,7 @@ async function tryOne(
     ];
   }
   const wanted = wantedFrom(rehearsed);
+  const componentsOf = licensedComponents(context, workspace);
   const list = await requireContentsIn(release.folder);
   const steps: TrialStep[] = [];
   for (const trial of trialsFor(own.config.trial, wanted)) {
@@ -255,11 +258,21 @@ async function tryOne(
       entriesOf: async (artifact) => entriesIn(list, artifact),
       commonFolder: repository.commonFolder,
       outside,
+      inspect: (folder, trees) => inspect(context, { workspace, release, componentsOf, folder, trees }),
     });
     reportStep(context, what, step);
     steps.push(step);
   }
   return steps;
+}
+
+/** Runs the rules over what was installed: what refuses is what is wrong, the rest is a warning. */
+async function inspect(context: Context, installed: Parameters<typeof installedFindings>[1]): Promise<string | null> {
+  const findings = await installedFindings(context, installed);
+  const refused = findings.filter(({ severity }) => severity === 'refuse');
+  for (const { message, rule } of findings.filter(({ severity }) => severity === 'warn'))
+    warn(context, `${installed.release.record.package}: ${message} [${rule}]`);
+  return refused.length === 0 ? null : refused.map(({ message, rule }) => `${message} [${rule}]`).join('; ');
 }
 
 /** Tells how a trial ended. */

@@ -9,7 +9,7 @@ import { makeOwnFolder } from '../../world/leftovers.ts';
 import { freePort, startServer, waitForAnswer } from '../../world/server-step.ts';
 import { runStep } from '../../world/step.ts';
 import type { Context } from '../context.ts';
-import type { Client, ClientTool, Installed, Stage, Wanted } from './client/client.ts';
+import type { Client, ClientTool, Installed, InstalledTree, Stage, Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { missingNames } from './outside.ts';
 
@@ -34,6 +34,8 @@ export type TrialInput = {
   readonly commonFolder: string;
   /** Names that an install needs from elsewhere: when it fails, they are asked for. */
   readonly outside: readonly string[];
+  /** Looks at what was installed in a folder. @returns what is wrong with it; null for nothing. */
+  readonly inspect?: (folder: string, trees: readonly InstalledTree[]) => Promise<string | null>;
 };
 
 /** Commands of one entry of `trial`, and the server that they need. */
@@ -90,9 +92,9 @@ export async function tryOut(
     version,
     run,
   }: { readonly client: Client; readonly version: string | null; readonly run: readonly TrialRun[] },
-  { wanted, entriesOf, commonFolder, outside }: TrialInput,
+  { commonFolder, ...input }: TrialInput,
 ): Promise<TrialStep> {
-  const [first] = wanted;
+  const [first] = input.wanted;
   const destination = first?.offer.destination ?? '';
   const own = await makeOwnFolder(commonFolder, 'trial');
   try {
@@ -102,7 +104,7 @@ export async function tryOut(
       const why = `there is no ${client.name}${version === null ? '' : ` with ${version}`} here`;
       return { client: client.name, version: version ?? '', destination, state: 'not-here', why };
     }
-    const { why, isInstalled } = await installAndRun(stage, { client, tool, run, wanted, entriesOf, outside });
+    const { why, isInstalled } = await installAndRun(stage, { client, tool, run, ...input });
     return {
       client: client.name,
       version: tool.version,
@@ -123,19 +125,16 @@ async function makeStage({ env, signal }: Context, top: string): Promise<Stage> 
   return { folder, home, env: { PATH: env['PATH'] ?? '', HOME: home, LC_ALL: 'C.UTF-8', TZ: 'UTC' }, signal };
 }
 
-type Attempt = {
+type Attempt = Omit<TrialInput, 'commonFolder'> & {
   readonly client: Client;
   readonly tool: ClientTool;
   readonly run: readonly TrialRun[];
-  readonly wanted: readonly Wanted[];
-  readonly entriesOf: EntriesOf;
-  readonly outside: readonly string[];
 };
 
 /** @returns `why`: what went wrong; null when all went well. */
 async function installAndRun(
   stage: Stage,
-  { client, tool, run, wanted, entriesOf, outside }: Attempt,
+  { client, tool, run, wanted, entriesOf, outside, inspect = async () => null }: Attempt,
 ): Promise<{ readonly why: string | null; readonly isInstalled: boolean }> {
   const installed = await client.install(tool, stage, wanted);
   if (installed.type === 'failed') {
@@ -147,7 +146,10 @@ async function installAndRun(
     return { why: `it cannot be installed: ${why}`, isInstalled: false };
   }
   const { isInstalled = true } = installed;
-  const why = (await compareTrees(installed, wanted, entriesOf)) ?? (await runAll(stage, { run, wanted, installed }));
+  const why =
+    (await compareTrees(installed, wanted, entriesOf)) ??
+    (await inspect(stage.folder, installed.trees)) ??
+    (await runAll(stage, { run, wanted, installed }));
   return { why, isInstalled };
 }
 

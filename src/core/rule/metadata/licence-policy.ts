@@ -6,6 +6,7 @@ export const licencePolicy: Rule = {
   id: 'metadata/licence-policy',
   forms: allForms,
   severity: 'refuse',
+  needsInstall: true,
   what: 'Every dependency has a licence that `verify.licences` allows',
   why: 'The licences of everything you ship apply to your users',
   fix: 'Replace the dependency, or allow its licence in `verify.licences`',

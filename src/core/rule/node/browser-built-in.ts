@@ -4,6 +4,7 @@ export const browserBuiltIn: Rule = {
   id: 'node/browser-built-in',
   forms: ['npm-tarball'],
   severity: 'refuse',
+  needsInstall: true,
   what: 'No browser entry imports a Node.js module, directly or through dependencies',
   why: 'Browsers do not have these modules: bundling fails, or the page does',
   fix: 'Give the last file of the chain its own `browser` condition, or use another dependency',
@@ -20,8 +21,8 @@ export const browserBuiltIn: Rule = {
     const unread = browser.unread.map(
       ({ name, askedBy }): RawFinding => ({
         path: manifest?.path ?? null,
-        message: `${name}, imported by ${askedBy} for browsers, is not installed here, so it was not checked`,
-        fix: 'Install the dependencies, or verify its archive along with this one, to have it looked into',
+        message: `${name}, imported by ${askedBy} for browsers, was not checked: it is not one of the artifacts that are verified together`,
+        fix: 'bevelstone rehearse looks into it, as every release does; or verify its archive along with this one',
         severity: 'note',
       }),
     );
