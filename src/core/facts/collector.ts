@@ -7,6 +7,7 @@ import type { FileFacts, PythonFacts, SourceMapFacts } from './facts.ts';
 import { MarkScanner } from './marks.ts';
 import { readPythonImports, readPythonNames } from './python-imports.ts';
 import { readScript, type ScriptFacts } from './script.ts';
+import type { Mark } from './shape.ts';
 
 const maxBytes: Readonly<Record<FileKind, number>> = {
   script: 8 << 20,
@@ -17,6 +18,8 @@ const maxBytes: Readonly<Record<FileKind, number>> = {
   class: 8 << 20,
 };
 
+const innerChunk = 1 << 20;
+
 type FileKind = 'script' | 'declaration' | 'python' | 'map' | 'elf' | 'class';
 
 /**
@@ -25,6 +28,8 @@ type FileKind = 'script' | 'declaration' | 'python' | 'map' | 'elf' | 'class';
  */
 export class FactCollector {
   readonly #scanner: MarkScanner;
+  readonly #innerMarks: Mark[] = [];
+  #innerScanner: MarkScanner | null = null;
   readonly #scripts = new Map<string, ScriptFacts>();
   readonly #bundled = new Map<string, BundledFacts>();
   readonly #python = new Map<string, PythonFacts>();
@@ -56,6 +61,16 @@ export class FactCollector {
     } else open.parts.push(Buffer.from(chunk));
   }
 
+  /** Looks for secrets in a file of an archive that lies in the artifact. */
+  inner(path: string, { name, bytes }: { readonly name: string; readonly bytes: Uint8Array }): void {
+    this.#innerScanner ??= new MarkScanner(null);
+    const { found } = this.#innerScanner;
+    const before = found.length;
+    for (let at = 0; at < bytes.length; at += innerChunk)
+      this.#innerScanner.chunk(`${path}\0${name}`, bytes.subarray(at, at + innerChunk), at === 0);
+    this.#innerMarks.push(...found.slice(before).map((mark) => ({ ...mark, path, inside: name })));
+  }
+
   /** Whether a reader of declaration files is needed. */
   hasDeclarations(): boolean {
     this.#close();
@@ -69,7 +84,7 @@ export class FactCollector {
     if (readDeclarations !== null)
       for (const [path, text] of this.#declarationTexts) declarations.set(path, readDeclarations(text));
     return {
-      marks: this.#scanner.found,
+      marks: [...this.#scanner.found, ...this.#innerMarks],
       scripts: this.#scripts,
       bundled: this.#bundled,
       declarations,

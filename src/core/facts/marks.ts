@@ -1,4 +1,5 @@
 import { quotePattern } from '../text/quote-pattern.ts';
+import { base64Runs, decodedText, isUtf16, withoutZeros } from './encoded-text.ts';
 import { placeShapes } from './place-shapes.ts';
 import { secretShapes } from './secret-shapes.ts';
 import type { Mark, Shape } from './shape.ts';
@@ -15,6 +16,9 @@ const mapShape: Shape = {
 const overlap = 4096;
 const maxPerFile = 20;
 const maxBefore = 200;
+/** How many texts in base64 of one file are looked at, and how much of each. */
+const maxDecodedRuns = 2000;
+const maxDecodedBytes = 256 << 10;
 
 /**
  * Looks for marks in bytes as they stream by: one expression of all anchors goes over the text, so the patterns run on almost
@@ -29,46 +33,96 @@ export class MarkScanner {
   #last: Buffer = Buffer.alloc(0);
   #linesBefore = 1;
   #countHere = 0;
+  #isUtf16 = false;
+  #decoded = 0;
 
-  /** @param ownPlaces absolute folders of this machine: the home folder, temporary ones. */
-  constructor(ownPlaces: readonly string[] = []) {
-    for (const shape of [...secretShapes, ...placeShapes(ownPlaces), mapShape])
+  /** @param ownPlaces absolute folders of this machine: the home folder, temporary ones; null to look for secrets alone. */
+  constructor(ownPlaces: readonly string[] | null = []) {
+    for (const shape of [...secretShapes, ...(ownPlaces === null ? [] : [...placeShapes(ownPlaces), mapShape])])
       this.#shapes.set(shape.anchor, [...(this.#shapes.get(shape.anchor) ?? []), shape]);
-    // Of anchors that begin alike the longer one comes first.
-    const anchors = [...this.#shapes.keys()].sort((a, b) => b.length - a.length);
-    this.#anchors = new RegExp(anchors.map(quotePattern).join('|'), 'g');
+    this.#anchors = new RegExp(oneOf([...this.#shapes.keys()]), 'g');
   }
 
   chunk(path: string, chunk: Uint8Array, isFirst: boolean): void {
-    if (isFirst || path !== this.#path)
+    if (isFirst || path !== this.#path) {
       [this.#path, this.#last, this.#linesBefore, this.#countHere] = [path, Buffer.alloc(0), 1, 0];
+      [this.#isUtf16, this.#decoded] = [isUtf16(chunk), 0];
+    }
     const seen = Math.max(0, this.#last.length - overlap);
     this.#linesBefore += countLines(this.#last.subarray(0, seen));
     const again = this.#last.subarray(seen);
     // A copy: the reader may use the chunk's memory again.
-    const bytes = Buffer.concat([again, chunk]);
+    const bytes = Buffer.concat([again, this.#isUtf16 ? withoutZeros(chunk) : chunk]);
     this.#last = bytes;
-    const text = bytes.toString('latin1');
+    this.#scan(bytes.toString('latin1'), (offset) => this.#linesBefore + countLines(bytes.subarray(0, offset)));
+    this.#scanEncoded(bytes);
+  }
+
+  /** @param lineAt the line of the file that an offset of the text is on. */
+  #scan(text: string, lineAt: (offset: number) => number, encoding = ''): void {
     this.#anchors.lastIndex = 0;
     for (let hit = this.#anchors.exec(text); hit !== null; hit = this.#anchors.exec(text)) {
       if (this.#countHere >= maxPerFile) return;
-      for (const shape of this.#shapes.get(hit[0]) ?? []) this.#look(text, hit.index, shape);
+      for (const shape of this.#shapes.get(hit[0]) ?? []) {
+        if (encoding === '' || shape.kind === 'secret') this.#look(text, { at: hit.index, shape, lineAt, encoding });
+      }
     }
   }
 
-  #look(text: string, at: number, shape: Shape): void {
+  /** Secrets in base64, one level deep. */
+  #scanEncoded(bytes: Buffer): void {
+    for (const run of base64Runs(bytes)) {
+      if (this.#decoded >= maxDecodedRuns || this.#countHere >= maxPerFile) return;
+      const text = decodedText(bytes, run, maxDecodedBytes);
+      if (text === null) continue;
+      this.#decoded++;
+      this.#scan(text, () => this.#linesBefore + countLines(bytes.subarray(0, run.start)), ', in base64');
+    }
+  }
+
+  #look(
+    text: string,
+    {
+      at,
+      shape,
+      lineAt,
+      encoding,
+    }: {
+      readonly at: number;
+      readonly shape: Shape;
+      readonly lineAt: (offset: number) => number;
+      readonly encoding: string;
+    },
+  ): void {
     const start = Math.max(0, at - shape.before);
     const window = text.slice(start, at + overlap);
     const match = shape.pattern.exec(window);
     // The anchor must lie inside the match: what stands further on has an anchor of its own.
     if (match === null || start + match.index > at) return;
     if (shape.isReal?.(match, lineBefore(text, at)) === false) return;
-    const what = typeof shape.what === 'string' ? shape.what : shape.what(match);
+    const what = `${typeof shape.what === 'string' ? shape.what : shape.what(match)}${encoding}`;
     if (this.found.some((mark) => mark.path === this.#path && mark.kind === shape.kind && mark.what === what)) return;
     this.#countHere++;
-    const line = this.#linesBefore + countLines(Buffer.from(text.slice(0, start + match.index), 'latin1'));
-    this.found.push({ path: this.#path, line, kind: shape.kind, what });
+    const line = lineAt(start + match.index);
+    const { kind, severity } = shape;
+    this.found.push({ path: this.#path, line, kind, what, ...(severity === undefined ? {} : { severity }) });
   }
+}
+
+/**
+ * The pattern of any of these texts, the longest first, as a tree of their beginnings: what begins alike is looked at once, which
+ * is several times as fast as one text after the other.
+ */
+function oneOf(texts: readonly string[]): string {
+  const byFirst = new Map<string, string[]>();
+  for (const text of texts)
+    if (text !== '') byFirst.set(text.charAt(0), [...(byFirst.get(text.charAt(0)) ?? []), text.slice(1)]);
+  const branches = [...byFirst].map(
+    ([first, rests]) => quotePattern(first) + (rests.join('') === '' ? '' : oneOf(rests)),
+  );
+  const [only = ''] = branches;
+  if (texts.includes('')) return `(?:${branches.join('|')})?`;
+  return branches.length === 1 ? only : `(?:${branches.join('|')})`;
 }
 
 /** What stands before on the same line, as far as it matters. */

@@ -5,6 +5,10 @@ export type Mark = {
   readonly kind: 'secret' | 'own-place' | 'place' | 'map';
   /** What it is: a kind of secret, the place, the address of a map. */
   readonly what: string;
+  /** Set where it may be meant to be there. */
+  readonly severity?: 'warn';
+  /** The file of an archive at the path that holds it; '' for an archive whose files are not told apart. */
+  readonly inside?: string;
 };
 
 /** How something looks: a text that leads to it, and the pattern to be sure. */
@@ -18,5 +22,6 @@ export type Shape = {
   readonly pattern: RegExp;
   readonly what: string | ((match: RegExpExecArray) => string);
   /** @param line what stands before the anchor on its line. */
+  readonly severity?: 'warn';
   readonly isReal?: (match: RegExpExecArray, line: string) => boolean;
 };

@@ -6,6 +6,7 @@ import { isRuleText } from '../../core/facts/rule-text.ts';
 import type { Artifact } from '../../core/form/artifact.ts';
 import { describeArtifact, isDescribing } from '../../core/form/describe.ts';
 import type { EntryWatcher } from '../../world/archive/entry-watcher.ts';
+import { InnerArchives } from '../../world/archive/inner-archive.ts';
 import { readArchive } from '../../world/archive/read-archive.ts';
 import { makePause } from '../../world/pause.ts';
 
@@ -69,13 +70,15 @@ export async function examineArtifact(
 ): Promise<ExaminedArtifact> {
   const pause = makePause(signal);
   const collector = new FactCollector(ownPlaces);
+  const inner = new InnerArchives((name, file) => collector.inner(name, file));
   const artifact = await readArtifact(file, {
     texts: isRuleText,
     chunk: (name, chunk, isFirst) => {
       collector.chunk(name, chunk, isFirst);
-      return pause();
+      return inner.chunk(name, chunk, isFirst) ?? pause();
     },
   });
+  await inner.finish();
   // The compiler that reads declarations is large, and most artifacts have none.
   const reader = collector.hasDeclarations() ? await import('../../core/facts/declarations.ts') : null;
   return { ...artifact, facts: collector.finish(reader?.readDeclarations ?? null) };

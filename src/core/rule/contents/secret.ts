@@ -12,9 +12,15 @@ export const secret: Rule = {
   check: ({ facts }) =>
     facts.marks
       .filter(({ kind }) => kind === 'secret')
-      .map(({ path, what, line }): RawFinding => {
+      .map(({ path, what, line, severity, inside }): RawFinding => {
         // Examples and tests contain keys without access; they are still worth a look.
         const isTrial = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\/|(?:^|\/)tests?\.\w+$/i.test(path);
-        return { path, message: `line ${line} looks like ${what}`, ...(isTrial ? { severity: 'warn' } : {}) };
+        const where =
+          inside === undefined ? `line ${line}` : inside === '' ? 'a file in it' : `line ${line} of ${inside} in it`;
+        return {
+          path,
+          message: `${where} looks like ${what}`,
+          ...(isTrial ? { severity: 'warn' } : severity === undefined ? {} : { severity }),
+        };
       }),
 };
