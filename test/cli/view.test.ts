@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it, vi } from 'vitest';
 import { renderDeliveries } from '../../src/cli/view/deliveries.ts';
 import { renderError } from '../../src/cli/view/error.ts';
+import { jsonPieces } from '../../src/cli/view/json.ts';
 import { makeProgress } from '../../src/cli/view/progress.ts';
 import { pathColumn, renderTable } from '../../src/cli/view/table.ts';
 import { beside } from '../../src/cli/view/wrap.ts';
@@ -187,4 +188,13 @@ describe('progress', () => {
     expect(run(false, [detail], 0)).toEqual([]);
     expect(run(false, [detail], 0, { isVerbose: true })).toEqual(['▫ note: tag v1.2 is not read\n']);
   });
+});
+
+it('JSON for programs has no control character of any kind, and says the same', () => {
+  const controls = Array.from({ length: 0xa1 }, (_, code) => String.fromCharCode(code)).join('');
+  const value = { [`a\u009b31m`]: controls, list: [`\u2028\u2029\u007f`, { deep: '\u0085' }] };
+  const text = [...jsonPieces(value)].join('');
+
+  expect([...text].filter((letter) => /[\p{Cc}\p{Zl}\p{Zp}]/u.test(letter))).toEqual([]);
+  expect(JSON.parse(text)).toEqual(value);
 });

@@ -15,7 +15,7 @@ export class LazyList<Element> {
 const pieceLength = 1 << 16;
 
 /**
- * The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included.
+ * The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included, without a control character.
  * @param safe is applied to every text before it is escaped.
  */
 export function* jsonPieces(value: unknown, safe: (text: string) => string = (text) => text): Generator<string> {
@@ -23,10 +23,21 @@ export function* jsonPieces(value: unknown, safe: (text: string) => string = (te
   for (const part of parts(value, safe)) {
     piece += part;
     if (piece.length < pieceLength) continue;
-    yield piece;
+    yield escaped(piece);
     piece = '';
   }
-  yield piece;
+  yield escaped(piece);
+}
+
+/**
+ * RFC 8259 §7 asks for the escape of C0 controls only. A terminal obeys DEL and C1 controls too, and some readers take the line and
+ * paragraph separators for ends of lines; all of them occur within texts alone.
+ */
+function escaped(json: string): string {
+  return json.replace(
+    /[\u007f-\u009f\u2028\u2029]/g,
+    (letter) => `\\u${letter.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  );
 }
 
 function* parts(value: unknown, safe: (text: string) => string): Generator<string> {

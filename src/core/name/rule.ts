@@ -55,6 +55,7 @@ export const ruleIds = [
   'node/install-script',
   'node/imported-file-absent',
   'node/module-syntax',
+  'node/private',
   'node/program-unusable',
   'node/types-disagree',
   'node/types-missing',

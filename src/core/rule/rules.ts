@@ -66,6 +66,7 @@ import { entryPointUnusable } from './node/entry-point-unusable.ts';
 import { importedFileAbsent } from './node/imported-file-absent.ts';
 import { installScript } from './node/install-script.ts';
 import { moduleSyntax } from './node/module-syntax.ts';
+import { privatePackage } from './node/private.ts';
 import { programUnusable } from './node/program-unusable.ts';
 import { typesDisagree } from './node/types-disagree.ts';
 import { typesMissing } from './node/types-missing.ts';
@@ -129,6 +130,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'node/install-script': installScript,
   'node/imported-file-absent': importedFileAbsent,
   'node/module-syntax': moduleSyntax,
+  'node/private': privatePackage,
   'node/program-unusable': programUnusable,
   'node/types-disagree': typesDisagree,
   'node/types-missing': typesMissing,

@@ -115,6 +115,7 @@ export const breaking: readonly BreakingCase[] = [
     npmArtifact({}, { 'package/dist/tide.d.ts': "import { A } from 'harmonics';\nexport declare const heights: A;\n" }),
     /imports types from harmonics/,
   ],
+  ['node/private', npmArtifact({ private: true }), /`private` is true/],
   ['node/install-script', npmArtifact({ scripts: { postinstall: 'node x.js' } }), /scripts\.postinstall.*node x\.js/],
   ['node/install-script', npmArtifact({}, { 'package/binding.gyp': '{}' }), /compiled/],
   [
@@ -253,6 +254,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
       { 'package/dist/tide.d.ts': "import type { A } from 'harmonics';\nexport declare const heights: A;\n" },
     ),
   ],
+  ['node/private', npmArtifact({ private: false, publishConfig: { access: 'public' } })],
   ['node/install-script', npmArtifact({ scripts: { prepare: 'x', test: 'y', prepublishOnly: 'z' } })],
   [
     'node/dependency-elsewhere',
