@@ -22,7 +22,7 @@ export const browserBuiltIn: Rule = {
       ({ name, askedBy }): RawFinding => ({
         path: manifest?.path ?? null,
         message: `${name}, imported by ${askedBy} for browsers, was not checked: it is not one of the artifacts that are verified together`,
-        fix: 'bevelstone rehearse looks into it, as every release does; or verify its archive along with this one',
+        fix: 'Verify its archive along with this one; a rehearsal looks into it too, as every release does: bevelstone rehearse',
         severity: 'note',
       }),
     );
