@@ -254,6 +254,19 @@ const serviceTokens: readonly Shape[] = [
 ];
 
 const passwords: readonly Shape[] = [
+  // Settings of Maven and of .NET; a value in braces is encrypted, one with a sign before is a variable.
+  named({
+    what: 'a password in settings',
+    anchor: '<password>',
+    value: /^<password>\s*([^\s<>{}$%]{6,64})\s*<\/password>/,
+    isReal: isPasswordLike,
+  }),
+  named({
+    what: 'a password in settings',
+    anchor: 'ClearTextPassword"',
+    value: /^ClearTextPassword"\s+value="([^"\s<>{}$%]{6,128})"/,
+    isReal: isPasswordLike,
+  }),
   {
     // RFC 3986 §3.2.1; a name for the placeholder, or one of the documentation's hosts (RFC 2606), is none.
     kind: 'secret',

@@ -27,8 +27,16 @@ const kinds: readonly Junk[] = [
   },
   {
     pattern:
-      /(?:^|\/)(?:\.nyc_output\/.*|\.cache\/.*|\.eslintcache|[^/]+\.tsbuildinfo|npm-debug\.log[^/]*|yarn-error\.log|core\.\d+|\.coverage)$/,
+      /(?:^|\/)(?:\.nyc_output\/.*|\.cache\/.*|\.eslintcache|[^/]+\.tsbuildinfo|npm-debug\.log[^/]*|yarn-error\.log|\.coverage)$/,
     what: 'it is a log or a cache',
+  },
+  {
+    pattern: /(?:^|\/)(?:core\.\d+|[^/]+\.(?:hprof|mdmp|stackdump|heapsnapshot))$/,
+    what: 'it is the memory of a program',
+  },
+  {
+    pattern: /(?:^|\/)[^/]+\.(?:sqlite3?|sqlitedb|db3)(?:-wal|-journal|-shm)?$/i,
+    what: 'it is a database with what a machine kept in it',
   },
 ];
 

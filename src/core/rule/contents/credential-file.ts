@@ -8,13 +8,23 @@ const kinds: readonly { readonly pattern: RegExp; readonly what: string }[] = [
     what: 'settings of an environment, often with secrets',
   },
   {
-    pattern: /(?:^|\/)(?:\.pypirc|\.netrc|_netrc|\.git-credentials|\.dockercfg|\.htpasswd|\.pgpass|kubeconfig)$/,
+    pattern:
+      /(?:^|\/)(?:\.pypirc|\.netrc|_netrc|\.git-credentials|\.dockercfg|\.htpasswd|\.pgpass|\.my\.cnf|\.s3cfg|\.boto|\.vault-token|settings-security\.xml|kubeconfig)$/,
     what: 'credentials of a client',
   },
   {
     pattern:
       /(?:^|\/)(?:\.aws\/credentials|\.docker\/config\.json|\.kube\/config|\.m2\/settings\.xml|\.ssh\/.+|\.gnupg\/.+)$/,
     what: 'credentials of a client',
+  },
+  {
+    pattern: /(?:^|\/)(?:\.envrc|[^/]+\.tfstate(?:\.backup)?)$/,
+    what: 'settings of an environment, often with secrets',
+  },
+  {
+    pattern:
+      /(?:^|\/)\.(?:(?:bash|zsh|sh|ash|ksh|fish|python|node_repl|psql|mysql|sqlite|irb|pry|php|rediscli|mongo|dbshell)_?history|histfile|lesshst|viminfo)$/,
+    what: 'what was typed on a machine, often with secrets',
   },
   { pattern: /(?:^|\/)id_(?:rsa|dsa|ecdsa|ed25519)$/, what: 'a private key' },
   { pattern: /(?:^|\/)[^/]+\.(?:p12|pfx|jks|keystore|kdbx|ppk)$/i, what: 'a key store' },

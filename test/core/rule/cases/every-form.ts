@@ -77,6 +77,13 @@ export const breaking: readonly BreakingCase[] = [
   ],
   ['contents/secret', npmArtifact({}, { 'package/deploy.txt': `\n\n${key}` }), /line 3 looks like a private key/],
   ['contents/credential-file', npmArtifact({}, { 'package/.env': 'TOKEN=1' }), /settings of an environment/],
+  ['contents/credential-file', npmArtifact({}, { 'package/.envrc': 'export TOKEN=1' }), /settings of an environment/],
+  ['contents/credential-file', npmArtifact({}, { 'package/.bash_history': 'npm login' }), /what was typed/],
+  ['contents/credential-file', npmArtifact({}, { 'package/deploy/tides.tfstate': '{}' }), /settings of an environment/],
+  ['contents/test-file', npmArtifact({}, { 'package/.gitlab-ci.yml': 'x' }), /build service/],
+  ['contents/test-file', npmArtifact({}, { 'package/.github/workflows/ci.yml': 'x' }), /build service/],
+  ['archive/junk', npmArtifact({}, { 'package/data/tides.sqlite3-wal': 'x' }), /a database/],
+  ['archive/junk', npmArtifact({}, { 'package/dist/core.4711': 'x' }), /memory of a program/],
   ['contents/credential-file', npmArtifact({}, { 'package/deploy/id_ed25519': 'x' }), /a private key/],
   [
     'contents/test-file',
@@ -268,6 +275,8 @@ export const nearlyBreaking: readonly NearlyCase[] = [
       {},
       {
         'package/dist/original.js': 'export {}',
+        'package/dist/core.js': 'export {}',
+        'package/dist/sqlite3.js': 'export {}',
         'package/.gitattributes': 'x',
         'package/tidemark-table-1.0.tgz': 'x',
       },
@@ -279,11 +288,21 @@ export const nearlyBreaking: readonly NearlyCase[] = [
   ['contents/forbidden-file', npmArtifact(), { forbid: ['**/*.test.*'] }],
   [
     'contents/credential-file',
-    npmArtifact({}, { 'package/.env.example': 'TOKEN=', 'package/dist/env.js': 'export {}' }),
+    npmArtifact(
+      {},
+      { 'package/.env.example': 'TOKEN=', 'package/dist/env.js': 'export {}', 'package/dist/history.js': 'export {}' },
+    ),
   ],
   [
     'contents/test-file',
-    npmArtifact({}, { 'package/dist/testing.js': 'export {}', 'package/dist/latest.js': 'export {}' }),
+    npmArtifact(
+      {},
+      {
+        'package/dist/testing.js': 'export {}',
+        'package/dist/latest.js': 'export {}',
+        'package/templates/.gitlab-ci.yml': 'x',
+      },
+    ),
   ],
   [
     'contents/source-map',
