@@ -49,27 +49,26 @@ export function parcelOfBytes(bytes: Buffer, more: Partial<Parcel> = {}): Parcel
   };
 }
 
-/** A package for .NET with a nuspec and nothing more, and some bytes in it. */
-export async function nupkgBytes(version: string, inside = 'tides'): Promise<Buffer> {
-  const folder = temporaryFolder();
-  const nuspec = `<?xml version="1.0"?><package><metadata><id>Fenmarsh.Tides</id><version>${version}</version><authors>Tide Office</authors><description>Tides</description></metadata></package>`;
-  const output = path.join(folder, 'a.nupkg');
-  const entry = (name: string, text: string) => ({
+/** A zip with these files. */
+export async function zipBytes(files: Readonly<Record<string, string>>): Promise<Buffer> {
+  const output = path.join(temporaryFolder(), 'a.zip');
+  const entries = Object.entries(files).map(([name, text]) => ({
     path: name,
     mode: 0o644,
     content: { type: 'bytes' as const, bytes: Buffer.from(text) },
     origin: { type: 'generated' as const },
-  });
-  await writeZip(
-    output,
-    [
-      entry('[Content_Types].xml', '<Types/>'),
-      entry('Fenmarsh.Tides.nuspec', nuspec),
-      entry('content/tides.txt', inside),
-    ],
-    { mtime: 1_700_000_000 },
-  );
+  }));
+  await writeZip(output, entries, { mtime: 1_700_000_000 });
   return readFileSync(output);
+}
+
+/** A package for .NET with a nuspec and nothing more, and some bytes in it. */
+export function nupkgBytes(version: string, inside = 'tides'): Promise<Buffer> {
+  return zipBytes({
+    '[Content_Types].xml': '<Types/>',
+    'Fenmarsh.Tides.nuspec': `<?xml version="1.0"?><package><metadata><id>Fenmarsh.Tides</id><version>${version}</version><authors>Tide Office</authors><description>Tides</description></metadata></package>`,
+    'content/tides.txt': inside,
+  });
 }
 
 /** A parcel that a protocol takes, with bytes that depend on `inside`. */

@@ -1,11 +1,11 @@
 // Secrets in archives that lie in an artifact.
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { expect, it } from 'vitest';
 import { examineArtifact } from '../../src/flow/read/read-artifact.ts';
-import { writeZip } from '../../src/world/archive/write-zip.ts';
+import { zipBytes } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 
 const secret = `key: AKIA${'QXYZ7LMN4PRS6TUV'}\n`;
@@ -21,21 +21,8 @@ async function marksOf(files: Readonly<Record<string, Buffer>>) {
   return facts.marks.map(({ path: inside, what, line, inside: name }) => [inside, name, what, line]).sort();
 }
 
-async function zipOf(entries: Readonly<Record<string, string>>): Promise<Buffer> {
-  const folder = temporaryFolder();
-  const output = path.join(folder, 'a.zip');
-  const list = Object.entries(entries).map(([name, text]) => ({
-    path: name,
-    mode: 0o644,
-    content: { type: 'bytes' as const, bytes: Buffer.from(text) },
-    origin: { type: 'generated' as const },
-  }));
-  await writeZip(output, list, { mtime: 1_700_000_000 });
-  return readFileSync(output);
-}
-
 it('are found in a zip by the name of its file, and in a packed tar', async () => {
-  const zip = await zipOf({ 'notes.txt': 'tides\n', 'keys/deploy.txt': `x\n${secret}${'tide '.repeat(200)}` });
+  const zip = await zipBytes({ 'notes.txt': 'tides\n', 'keys/deploy.txt': `x\n${secret}${'tide '.repeat(200)}` });
   expect(await marksOf({ 'a.zip': zip, 'b.tgz': gzipSync(`header\n${secret}`) })).toEqual([
     ['package/a.zip', 'keys/deploy.txt', 'a cloud access key', 2],
     ['package/b.tgz', '', 'a cloud access key', 2],
@@ -43,7 +30,7 @@ it('are found in a zip by the name of its file, and in a packed tar', async () =
 });
 
 it('are not looked for two levels deep, nor in what cannot be unpacked', async () => {
-  const zip = await zipOf({ 'keys.txt': `${secret}${'tide '.repeat(200)}` });
+  const zip = await zipBytes({ 'keys.txt': `${secret}${'tide '.repeat(200)}` });
   const bomb = gzipSync(Buffer.alloc(80 << 20));
   const files = {
     'cut.zip': zip.subarray(0, zip.length - 30),

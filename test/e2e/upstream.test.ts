@@ -1,15 +1,12 @@
 // Packages that need others from elsewhere: where these come from, and what is said when they come from nowhere.
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
-import path from 'node:path';
 import { expect, it } from 'vitest';
 import type { Client, Wanted } from '../../src/flow/trial/client/client.ts';
 import { mavenClient } from '../../src/flow/trial/client/maven.ts';
 import { pipClient } from '../../src/flow/trial/client/pip.ts';
 import { missingNames } from '../../src/flow/trial/outside.ts';
-import { writeZip } from '../../src/world/archive/write-zip.ts';
 import { listener } from '../builders/listener.ts';
-import { destinationConfig, testStandin } from '../builders/parcel.ts';
+import { destinationConfig, testStandin, zipBytes } from '../builders/parcel.ts';
 import { bevelstoneJson } from '../builders/program.ts';
 import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { temporaryFolder } from '../builders/repository.ts';
@@ -61,23 +58,11 @@ async function serverOf(files: ReadonlyMap<string, Buffer>): Promise<string> {
   return url;
 }
 
-async function zipOf(files: Readonly<Record<string, string>>): Promise<Buffer> {
-  const output = path.join(temporaryFolder(), 'a.zip');
-  const entries = Object.entries(files).map(([name, text]) => ({
-    path: name,
-    mode: 0o644,
-    content: { type: 'bytes' as const, bytes: Buffer.from(text) },
-    origin: { type: 'generated' as const },
-  }));
-  await writeZip(output, entries, { mtime: 1_700_000_000 });
-  return readFileSync(output);
-}
-
 /** A static index with one project; its links are relative, as in an index made of files. */
 async function pythonIndexOf(name: string, needs: string[]): Promise<string> {
   const file = `${name}-1.0.0-py3-none-any.whl`;
   const info = `${name}-1.0.0.dist-info`;
-  const wheel = await zipOf({
+  const wheel = await zipBytes({
     [`${name}.py`]: 'height = 1\n',
     [`${info}/METADATA`]: `Metadata-Version: 2.1\nName: ${name}\nVersion: 1.0.0\n${needs.map((need) => `Requires-Dist: ${need}\n`).join('')}`,
     [`${info}/WHEEL`]: 'Wheel-Version: 1.0\nGenerator: tests\nRoot-Is-Purelib: true\nTag: py3-none-any\n',
@@ -97,7 +82,7 @@ async function mavenRepositoryOf(name: string, needs: string[]): Promise<string>
       `<dependency><groupId>example.fenmarsh</groupId><artifactId>${need}</artifactId><version>1.0.0</version></dependency>`,
   );
   const pom = `<project><modelVersion>4.0.0</modelVersion><groupId>example.fenmarsh</groupId><artifactId>${name}</artifactId><version>1.0.0</version><dependencies>${dependencies.join('')}</dependencies></project>`;
-  const jar = await zipOf({ [`${name}.txt`]: 'high water' });
+  const jar = await zipBytes({ [`${name}.txt`]: 'high water' });
   const files = new Map<string, Buffer>([['example/fenmarsh/'.concat(name, '/maven-metadata.xml'), Buffer.from('')]]);
   for (const [ending, bytes] of [['pom', Buffer.from(pom)] as const, ['jar', jar] as const]) {
     const place = `example/fenmarsh/${name}/1.0.0/${name}-1.0.0.${ending}`;
