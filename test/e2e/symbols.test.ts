@@ -37,7 +37,7 @@ it('are sent after their package', async () => {
   const { run, w } = await withSymbols([]);
   expect(run.error).toBeNull();
   expect(taken(w)).toEqual(['package', 'symbolpackage']);
-  expect(run.stderr).toContain('nuget-v3 gives snupkg files to nobody');
+  expect(run.stderr).toContain('nuget-v3 has no download of snupkg files');
 });
 
 it('wait when the package is refused, and follow it when the release is resumed', async () => {

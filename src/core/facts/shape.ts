@@ -7,7 +7,7 @@ export type Mark = {
   readonly what: string;
   /** Set where it may be meant to be there. */
   readonly severity?: 'warn';
-  /** The file of an archive at the path that holds it; '' for an archive whose files are not told apart. */
+  /** The file of an archive at the path that holds it; '' for an archive that is read as one text. */
   readonly inside?: string;
 };
 
@@ -21,7 +21,7 @@ export type Shape = {
   /** Matched against Latin-1 text around the anchor. */
   readonly pattern: RegExp;
   readonly what: string | ((match: RegExpExecArray) => string);
-  /** @param line what stands before the anchor on its line. */
   readonly severity?: 'warn';
+  /** @param line what stands before the anchor on its line. */
   readonly isReal?: (match: RegExpExecArray, line: string) => boolean;
 };

@@ -21,7 +21,7 @@ export type ProtocolDefinition = {
   readonly title: string;
   /** The forms that a destination takes when its configuration does not say; null for any. */
   readonly forms: readonly Form[] | null;
-  /** Forms that it takes and never gives back, so that nobody can compare them again. */
+  /** Forms that can be uploaded and not downloaded, so that they cannot be compared again. */
   readonly oneWay: readonly Form[];
   readonly bareSecret: BareSecret;
   /** Whether access keys of an object store are its usual credential. */

@@ -308,7 +308,7 @@ type Confirmation = {
   readonly isDifferent: boolean;
 };
 
-/** Whether a destination takes a file and never gives it back: no waiting confirms it. */
+/** Whether a destination has no download of a file: no waiting confirms it. */
 function isOneWay({ speaks }: Destination, { form }: ArtifactRecord): boolean {
   return protocolDefinitions[speaks].oneWay.includes(form);
 }
@@ -329,7 +329,7 @@ async function confirmDelivery(
   },
 ): Promise<Confirmation> {
   if (isOneWay(destination, artifact)) {
-    const why = `${destination.speaks} gives ${artifact.form} files to nobody`;
+    const why = `${destination.speaks} has no download of ${artifact.form} files`;
     return { confirmed: 'no', why, isDifferent: false };
   }
   const found = await poll<Mismatch | null>({

@@ -18,7 +18,7 @@ export function isIncomplete(context: Context, release: LedgerRelease, config: C
   return release.destinations.some((name) => {
     const destination = config.destinations[name];
     if (destination === undefined || refusesRelease(destination, release.about) !== null) return false;
-    if (release.withdrawals.some((one) => one.destination === name)) return false;
+    if (release.withdrawals.some(({ destination: from }) => from === name)) return false;
     const there = new Set(
       vouchedDeliveries(context, { release, name, config: destination }).map(({ artifact }) => artifact),
     );

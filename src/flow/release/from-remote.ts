@@ -5,7 +5,7 @@ import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { noRun } from '../../core/plan/choose-run.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { format } from '../../core/record/parse-record.ts';
-import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { faultPoint } from '../../world/fault-point.ts';
@@ -161,6 +161,24 @@ type Layout = {
   readonly options: ReleaseOptions;
 };
 
+/** The changes of a release, where commands of `afterwards` want them; none where its history cannot be surveyed any more. */
+async function changesFor(
+  context: Context,
+  { workspace }: Layout,
+  release: LedgerRelease,
+): Promise<Pick<ReleaseRecord, 'changes'>> {
+  if (workspace.config.afterwards.length === 0) return {};
+  try {
+    const { packages } = await surveyOfRelease(context, release, null);
+    const surveyed = packages.find(({ name }) => name === release.package);
+    return surveyed === undefined ? {} : { changes: countedChanges(surveyed) };
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    warn(context, `release.json of ${release.package} ${release.version} has no changes: ${error.message}`);
+    return {};
+  }
+}
+
 async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolder[]> {
   const { run, found } = layout;
   const missing = new Map<LedgerRelease, ArtifactRecord[]>();
@@ -170,12 +188,8 @@ async function layOutAll(context: Context, layout: Layout): Promise<ReleaseFolde
     await makeFolder(folder);
     const lacking = await collect(context, { layout, release, folder });
     if (lacking.length > 0) missing.set(release, lacking);
-    const { packages } = await surveyOfRelease(context, release, null);
-    const surveyed = packages.find(({ name }) => name === release.package);
-    const record = {
-      ...recordedFolder(release, release.artifacts, folder).record,
-      ...(surveyed === undefined ? {} : { changes: countedChanges(surveyed) }),
-    };
+    const { record: recorded } = recordedFolder(release, release.artifacts, folder);
+    const record = { ...recorded, ...(await changesFor(context, layout, release)) };
     await writeWhole(path.join(folder, 'release.json'), `${JSON.stringify(record, null, 2)}\n`);
     const inLedger = `${ledgerRef}:${release.package}/${release.version}/contents-${release.contents}.json`;
     const contents = await git(layout.workspace.repository.place, ['show', inLedger], { allow: [128] });

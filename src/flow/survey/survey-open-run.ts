@@ -22,8 +22,9 @@ export async function surveyBesideRun(context: Context, options: SurveyOptions):
         context,
         `the release ${run.id} is not finished: bevelstone release --resume, or bevelstone release --abandon`,
       );
+    if (run !== undefined) return survey;
     const { unfinished, withdrawn } = await lastInLedger(context, survey);
-    if (unfinished !== null && run === undefined)
+    if (unfinished !== null)
       warn(
         context,
         `the release of ${unfinished.package} ${unfinished.version} (${unfinished.run}) is not finished: bevelstone release --resume`,

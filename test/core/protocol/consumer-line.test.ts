@@ -120,6 +120,13 @@ describe('consumer lines', () => {
     expect(texts({ ...item, delivered })[1]).toBe('apt | root shell | apt-get install ./t.deb');
   });
 
+  it('for a folder show a name from a configuration without what a shell would expand', () => {
+    const [line] = setUpLines({ ...offer('folder', 'tidemark', '/srv/x'), destination: '$(touch x)`id`"}' });
+
+    expect(line?.text).toContain('set it to the folder ??touch x??id??? as this machine sees it}"');
+    expect(line?.text).not.toMatch(/\$\(|`/);
+  });
+
   it('for .NET name a credential as a variable of the configuration', () => {
     const [, credentials] = setUpLines({
       ...offer('nuget-v3', 'tidemark', 'https://x.example/t'),

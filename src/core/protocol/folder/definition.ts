@@ -16,7 +16,10 @@ function lines(offer: Offer): ClientLine[] {
   const { config, url, delivered } = offer;
   if (config['index-url'] === null) return copyLines(offer);
   const addressOf = (file: string) => `${withSlash(url)}${belowFolder(offer, file).map(encodeURIComponent).join('/')}`;
-  return fileLines({ ...offer, delivered: delivered.map((one) => ({ ...one, address: addressOf(one.record.file) })) });
+  return fileLines({
+    ...offer,
+    delivered: delivered.map((delivery) => ({ ...delivery, address: addressOf(delivery.record.file) })),
+  });
 }
 
 function copyLines(offer: Offer): ClientLine[] {
@@ -30,7 +33,9 @@ function copyLines(offer: Offer): ClientLine[] {
 function setUp({ config, destination }: Offer): ClientLine[] {
   if (config['index-url'] !== null) return [];
   const place = readerVariable(destination, 'FOLDER');
-  const text = `: "\${${place}:?set it to the folder ${destination} as this machine sees it}"`;
+  // A shell expands what stands there, so a name from a configuration shows its plain characters only.
+  const shown = destination.replace(/[^\w .-]/g, '?');
+  const text = `: "\${${place}:?set it to the folder ${shown} as this machine sees it}"`;
   return [{ client: 'cp', into: 'shell', text }];
 }
 

@@ -5,7 +5,7 @@ export const privatePackage: Rule = {
   forms: ['npm-tarball'],
   severity: 'refuse',
   what: 'The manifest does not say that the package is private',
-  why: '`private: true` stands there so that nobody publishes the package by mistake',
+  why: '`private: true` prevents that the package is published by mistake',
   fix: 'Remove `private` from package.json if this is meant to be published, or take it out of `packages`',
   example: '"private": true',
   check: ({ manifest }) =>
