@@ -2,6 +2,7 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { objectOf } from '../core/manifest/fields.ts';
 import { isPassing, parseRetryAfter } from '../core/protocol/retry-delay.ts';
 import { cleanText } from '../core/text/clean.ts';
+import { jsonOrNull } from '../core/text/json.ts';
 import { clipRedacted } from '../core/text/redact.ts';
 import { type HttpAnswer, type HttpRequest, readText, send } from '../world/http.ts';
 
@@ -186,7 +187,7 @@ const maxScannedLength = 8 << 10;
 
 /** The sentence in an error answer: JSON's `error` or `errors`, else the beginning of the text. */
 function messageFor(body: string, secrets: ReadonlySet<string>): string {
-  const value = objectOf(parseJson(body));
+  const value = objectOf(jsonOrNull(body));
   const first = Array.isArray(value['errors']) ? objectOf(value['errors'][0]) : {};
   const texts = [value['error'], first['message'], value['message']].filter((item) => typeof item === 'string');
   const plain = body
@@ -195,15 +196,6 @@ function messageFor(body: string, secrets: ReadonlySet<string>): string {
     .replace(/\s+/g, ' ');
   // A server may repeat what it was sent.
   return cleanText(clipRedacted(String(texts[0] ?? plain).trim(), maxSaidLength, secrets)).trim();
-}
-
-/** JSON, or null when it is none. */
-export function parseJson(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return null;
-  }
 }
 
 /** The error for an answer that is not this protocol's. */

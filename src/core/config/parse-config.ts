@@ -1,17 +1,8 @@
 import type Joi from 'joi';
-import {
-  type Document,
-  isMap,
-  isNode,
-  isScalar,
-  LineCounter,
-  type Node,
-  parseDocument,
-  visit,
-  type YAMLError,
-} from 'yaml';
+import { type Document, isMap, isNode, isScalar, LineCounter, type Node, visit, type YAMLError } from 'yaml';
 import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-error.ts';
 import type { ErrorCode } from '../error/catalog.ts';
+import { composeYaml } from '../manifest/yaml.ts';
 import { nearest } from '../text/nearest.ts';
 import { type Config, destinationsOf } from './config.ts';
 import { knownKeys } from './known-keys.ts';
@@ -25,7 +16,7 @@ import { configSchema } from './schema.ts';
 export function parseConfig(text: string, file: string): Config {
   if (text.length > maxConfigLength) throw tooLarge(text.length, file);
   const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false, version: '1.2' });
+  const document = composed(text, lines, file);
   const places = new Places(document, lines, file);
   const doubles = duplicateKeys(document, places);
   const syntax = [
@@ -36,7 +27,7 @@ export function parseConfig(text: string, file: string): Config {
   const isSound = document.errors.length === 0;
   const schema = configSchema();
   const known = new KnownKeys(schema);
-  const { error, value } = schema.validate(isSound ? (document.toJS({ maxAliasCount: 100 }) ?? {}) : {}, {
+  const { error, value } = schema.validate(isSound ? documentValue(document, places) : {}, {
     abortEarly: false,
     convert: false,
   });
@@ -50,6 +41,32 @@ export function parseConfig(text: string, file: string): Config {
     Math.max(0, doubles.length - maxProblems);
   if (problems.length > 0) throw invalid(problems, file, more);
   return value as Config;
+}
+
+function composed(text: string, lines: LineCounter, file: string): Document.Parsed {
+  try {
+    return composeYaml(text, { lineCounter: lines, uniqueKeys: false, version: '1.2' });
+  } catch (error) {
+    if (!(error instanceof SyntaxError)) throw error;
+    throw invalid([notWellFormed(error.message, { file, line: 1, column: 1 })], file, 0);
+  }
+}
+
+/** What the document stands for. Aliases could make a small file huge, and may lead nowhere. @throws CONFIG_INVALID */
+function documentValue(document: Document.Parsed, places: Places): unknown {
+  try {
+    return document.toJS({ maxAliasCount: 100 }) ?? {};
+  } catch (error) {
+    if (!(error instanceof Error)) throw error;
+    let first = 0;
+    visit(document, {
+      Alias: (_, { range }) => {
+        first = range?.[0] ?? 0;
+        return visit.BREAK;
+      },
+    });
+    throw invalid([notWellFormed(error.message, places.at(first))], places.file, 0);
+  }
 }
 
 /** More than anyone writes by hand; a larger file would only keep the checks busy. */
@@ -148,9 +165,13 @@ function syntaxProblem(error: YAMLError, places: Places): Problem {
     };
   }
   const message = error.message.split('\n')[0]?.replace(/ at line \d+.*$/, '') ?? 'not well-formed';
+  return notWellFormed(message, where);
+}
+
+function notWellFormed(why: string, where: Place): Problem {
   return {
     code: 'CONFIG_SYNTAX',
-    message: `invalid YAML: ${message}`,
+    message: `invalid YAML: ${why}`,
     fix: 'Correct this line, or the one before it',
     where,
   };

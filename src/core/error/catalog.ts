@@ -107,6 +107,7 @@ export const errorCatalog = {
 
   ARCHIVE_UNKNOWN: { exitCode: 3, summary: 'The file has no known artifact format' },
   ARCHIVE_DAMAGED: { exitCode: 3, summary: 'The archive is truncated or damaged' },
+  ARCHIVE_AMBIGUOUS: { exitCode: 3, summary: 'Two readers would find different contents in the archive' },
   ARCHIVE_TOO_LARGE: { exitCode: 3, summary: 'The archive unpacks to more than the limits allow' },
   ARCHIVE_ENCRYPTED: { exitCode: 3, summary: 'An entry of the archive is encrypted' },
   ENTRY_NOT_FOUND: { exitCode: 2, summary: 'The artifact has no such entry' },

@@ -1,4 +1,5 @@
 import { objectOf } from '../manifest/fields.ts';
+import { parseJson } from '../text/json.ts';
 import { type BundledFacts, readBundled } from './bundled.ts';
 import { readClassName } from './class-file.ts';
 import type { DeclarationFacts } from './declarations.ts';
@@ -133,7 +134,7 @@ function kindOf(path: string, head: Uint8Array): FileKind | null {
 
 function readSourceMap(text: string): SourceMapFacts | null {
   try {
-    const map = objectOf(JSON.parse(text.replace(/^\)\]\}'[^\n]*\n/, '')));
+    const map = objectOf(parseJson(text.replace(/^\)\]\}'[^\n]*\n/, '')));
     const sources = Array.isArray(map['sources']) ? map['sources'].filter((item) => typeof item === 'string') : [];
     const contents = Array.isArray(map['sourcesContent']) ? map['sourcesContent'] : [];
     return {

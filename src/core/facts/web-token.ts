@@ -1,4 +1,5 @@
 import { objectOf } from '../manifest/fields.ts';
+import { jsonOrNull } from '../text/json.ts';
 
 /** What a JSON web token says of itself (RFC 7519 §4.1.4, §5). */
 export type WebToken = {
@@ -23,11 +24,6 @@ export function readWebToken(head: string, body: string): WebToken | null {
 }
 
 function readPart(text: string): Readonly<Record<string, unknown>> | null {
-  try {
-    const value: unknown = JSON.parse(Buffer.from(text, 'base64url').toString('utf8'));
-    return typeof value === 'object' && value !== null && !Array.isArray(value) ? objectOf(value) : null;
-  } catch (error) {
-    if (error instanceof SyntaxError) return null;
-    throw error;
-  }
+  const value = jsonOrNull(Buffer.from(text, 'base64url').toString('utf8'));
+  return typeof value === 'object' && value !== null && !Array.isArray(value) ? objectOf(value) : null;
 }

@@ -1,3 +1,4 @@
+import { Ambiguity } from './ambiguity.ts';
 import { blockBytes } from './tar-header.ts';
 
 /** A header as a tar archive has it (POSIX.1-2017, pax, "ustar Interchange Format"; long names and sizes also as GNU tar writes them). */
@@ -44,11 +45,16 @@ export function decodeTarHeader(block: Buffer): TarHeader | null {
   };
 }
 
-/** The header with what extended headers say instead ("pax Extended Header"). @throws TarError for a size that is none. */
+/**
+ * The header with what extended headers say instead ("pax Extended Header").
+ * @throws TarError for a size that is none; Ambiguity for one that contradicts the header's own, which older readers take.
+ */
 export function withPax(header: TarHeader, pax: PaxValues): TarHeader {
   const { path, linkpath, size, mtime } = pax;
   if (size !== undefined && !/^\d{1,15}$/.test(size))
     throw new TarError(`an extended header gives the size "${size.slice(0, 40)}"`);
+  if (size !== undefined && header.sizeBytes !== 0 && Number(size) !== header.sizeBytes && Number(size) < mostOctal)
+    throw new Ambiguity(`${header.name} has ${header.sizeBytes} bytes by its header and ${size} by the extended one`);
   return {
     ...header,
     ...(path === undefined ? {} : { name: path }),
@@ -57,6 +63,9 @@ export function withPax(header: TarHeader, pax: PaxValues): TarHeader {
     ...(mtime === undefined || Number.isNaN(Number(mtime)) ? {} : { mtime: Math.floor(Number(mtime)) }),
   };
 }
+
+/** The first size that eleven octal digits cannot say. */
+const mostOctal = 8 ** 11;
 
 /** `LENGTH KEY=VALUE\n` records. @throws TarError when a length does not fit. */
 export function decodePax(body: Buffer): Record<string, string> {

@@ -1,7 +1,7 @@
-import { XMLParser, XMLValidator } from 'fast-xml-parser';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf, textOf } from './fields.ts';
 import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
+import { parseXml } from './xml.ts';
 
 /** `.nuspec` (its reference, ".nuspec reference"). */
 export const nuspecFormat: ManifestFormat = {
@@ -34,22 +34,21 @@ export const nuspecFormat: ManifestFormat = {
 
 /** The `<metadata>` of a nuspec; attributes stand under their names with `@` before. @throws MANIFEST_INVALID */
 export function parseNuspec(text: string, file: string): Readonly<Record<string, unknown>> {
-  const valid = XMLValidator.validate(text.replace(/^\ufeff/, ''));
-  const parser = new XMLParser({
+  const document = parseXml(text, file, {
     ignoreAttributes: false,
     attributeNamePrefix: '@',
-    parseTagValue: false,
     parseAttributeValue: false,
-    processEntities: { enabled: true, maxTotalExpansions: 10_000 },
+    // The five that XML has by itself, and numbers; a file cannot bring any of its own.
+    processEntities: { enabled: true, maxTotalExpansions: 100_000 },
     isArray: (name) => name === 'group' || name === 'dependency',
   });
-  const root = valid === true ? objectOf(parser.parse(text)['package']) : {};
-  if (valid === true && typeof root['metadata'] === 'object') return objectOf(root['metadata']);
+  const root = objectOf(document['package']);
+  if (typeof root['metadata'] === 'object') return objectOf(root['metadata']);
   throw new BevelstoneError('MANIFEST_INVALID', {
     message: `${file} cannot be read`,
-    why: valid === true ? 'it has no <package> with <metadata>' : valid.err.msg,
+    why: 'it has no <package> with <metadata>',
     fix: 'Correct the file and commit it',
-    where: valid === true ? { file } : { file, line: valid.err.line, column: valid.err.col },
+    where: { file },
   });
 }
 

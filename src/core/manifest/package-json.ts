@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
+import { parseJson } from '../text/json.ts';
 import { objectOf, textOf } from './fields.ts';
 import type { ManifestDependency, ManifestFormat, PackageManifest } from './package-manifest.ts';
 
@@ -32,7 +33,7 @@ export const packageJsonFormat: ManifestFormat = {
 export function parsePackageJson(text: string, file: string): PackageJson {
   let value: unknown;
   try {
-    value = JSON.parse(text.replace(/^\ufeff/, ''));
+    value = parseJson(text);
   } catch (cause) {
     throw invalid(file, cause instanceof Error ? cause.message : 'not JSON', cause);
   }
@@ -90,7 +91,7 @@ function addKey(text: string, key: string, value: string): string {
 
 /** The span of the value at a path of keys, in a text known to be JSON. */
 function findValue(text: string, path: readonly string[]): { start: number; end: number } | null {
-  const token = /"(?:[^"\\]|\\.)*"|[{}[\],:]|[^\s{}[\],:"]+/g;
+  const token = /"[^"\\]*(?:\\.[^"\\]*)*"|[{}[\],:]|[^\s{}[\],:"]+/g;
   const trail: (string | null)[] = [];
   let key: string | null = null;
   let start: number | null = null;

@@ -1,7 +1,7 @@
-import { XMLParser, XMLValidator } from 'fast-xml-parser';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf, textOf } from './fields.ts';
 import type { ManifestDependency, ManifestFormat } from './package-manifest.ts';
+import { parseXml } from './xml.ts';
 
 /** `pom.xml` of one project (Maven POM reference). Names are `GROUP:ARTIFACT`; values with `${…}` count as missing. */
 export const pomFormat: ManifestFormat = {
@@ -64,15 +64,13 @@ const plainPaths = ['project/version', 'project/parent/version'];
 
 /** The `<project>` of a POM. @throws MANIFEST_INVALID */
 export function parsePom(text: string, file: string): Readonly<Record<string, unknown>> {
-  const valid = XMLValidator.validate(text.replace(/^\ufeff/, ''));
-  const project =
-    valid === true ? new XMLParser({ parseTagValue: false, processEntities: false }).parse(text)['project'] : undefined;
+  const project = parseXml(text, file)['project'];
   if (typeof project === 'object') return objectOf(project);
   throw new BevelstoneError('MANIFEST_INVALID', {
     message: `${file} cannot be read`,
-    why: valid === true ? 'it has no <project>' : valid.err.msg,
+    why: 'it has no <project>',
     fix: 'Correct the file and commit it',
-    where: valid === true ? { file } : { file, line: valid.err.line, column: valid.err.col },
+    where: { file },
   });
 }
 

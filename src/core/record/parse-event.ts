@@ -1,4 +1,5 @@
 import { isFileName } from '../contents/safe-path.ts';
+import { jsonOrNull } from '../text/json.ts';
 import type { LedgerEvent } from './event.ts';
 import { eventId } from './event-id.ts';
 import { aboutShape, artifactSchema, haveOwnNames, isTagName } from './release-parts.ts';
@@ -125,10 +126,6 @@ export function isLedgerPath(path: string): boolean {
 }
 
 function parseObject(text: string): Readonly<Record<string, unknown>> | null {
-  try {
-    const value: unknown = JSON.parse(text);
-    return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : null;
-  } catch {
-    return null;
-  }
+  const value = jsonOrNull(text);
+  return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : null;
 }

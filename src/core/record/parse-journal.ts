@@ -1,3 +1,4 @@
+import { jsonOrNull } from '../text/json.ts';
 import { newerFormat } from './parse-record.ts';
 import { problemInData } from './run-data.ts';
 import { lineDigest, type RunRecord, runPhases, runSteps } from './run-record.ts';
@@ -76,10 +77,6 @@ function parseLine(line: string, { prev, seq }: Pick<RunRecord, 'prev' | 'seq'>)
 }
 
 function parseObject(line: string): Readonly<Record<string, unknown>> | null {
-  try {
-    const value: unknown = JSON.parse(line);
-    return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : null;
-  } catch {
-    return null;
-  }
+  const value = jsonOrNull(line);
+  return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : null;
 }

@@ -1,4 +1,5 @@
 import { objectOf } from '../manifest/fields.ts';
+import { parseJson } from '../text/json.ts';
 import { problemIn, type Schema } from './schema.ts';
 
 /** A stored record as it was read, or why it is not one: the field, or the version of its format. */
@@ -14,7 +15,7 @@ export const format = 'bevelstone/1';
 export function parseRecord<Value>(text: string, schema: Schema): ParsedRecord<Value> {
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = parseJson(text);
   } catch {
     return { type: 'damaged', why: 'it is not JSON' };
   }

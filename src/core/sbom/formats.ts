@@ -1,6 +1,7 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { objectOf } from '../manifest/fields.ts';
 import type { SbomKind } from '../name/form.ts';
+import { parseJson } from '../text/json.ts';
 import { checkCycloneDx } from './cyclonedx-check.ts';
 import { readCycloneDx } from './cyclonedx-read.ts';
 import { formatCycloneDx } from './cyclonedx-write.ts';
@@ -38,7 +39,7 @@ export function formatSbom(sbom: Sbom, kind: SbomKind): string {
 export function parseSbom(text: string, file: string): SbomDocument {
   let json: Readonly<Record<string, unknown>>;
   try {
-    json = objectOf(JSON.parse(text.replace(/^\ufeff/, '')));
+    json = objectOf(parseJson(text));
   } catch (cause) {
     throw unreadable(file, cause instanceof Error ? cause.message : 'it is no JSON', cause);
   }

@@ -14,6 +14,7 @@ import {
 } from '../../core/protocol/npm-registry/npm-document.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
 import { theAddress, writePermission } from '../../core/protocol/untested.ts';
+import { jsonOrNull } from '../../core/text/json.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import type { HttpRequest } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
@@ -40,7 +41,6 @@ import {
   isDone,
   notThisProtocol,
   openAddress,
-  parseJson,
   refused,
   strangeAnswer,
   type TextAnswer,
@@ -107,7 +107,7 @@ async function fetchPackument(registry: Registry, name: string): Promise<Packume
   const answer = await call(registry, { method: 'GET', path: packagePath(name) });
   if (answer.status === 404) return null;
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
-  const packument = parsePackument(parseJson(answer.text));
+  const packument = parsePackument(jsonOrNull(answer.text));
   if (packument !== null) return packument;
   throw unexpectedAnswer(web.name, 'its answer for the package is not a package document', url);
 }
@@ -200,7 +200,7 @@ async function access(registry: Registry, { name }: Subject, { mayWrite }: Askin
   const { web } = registry;
   const answer = await call(registry, { method: 'GET', path: '-/whoami' });
   const isAnonymous = Object.keys(web.headers).length === 0;
-  const user = textOf(objectOf(parseJson(answer.text))['username']);
+  const user = textOf(objectOf(jsonOrNull(answer.text))['username']);
   const isKnown = isDone(answer.status) && user !== null;
   const denied = mayWrite ? await deniedWrite(registry, name) : null;
   const unsure = isKnown || mayWrite ? [] : await expectRegistry(registry, name);
@@ -215,7 +215,7 @@ async function access(registry: Registry, { name }: Subject, { mayWrite }: Askin
     return { ...common, credential: mayWrite ? 'accepted' : 'unknown', why: 'it does not say whose token this is' };
   const tokens = await call(registry, { method: 'GET', path: '-/npm/v1/tokens' });
   const token = web.headers['authorization']?.slice('Bearer '.length) ?? '';
-  const listed = isDone(tokens.status) ? parseJson(tokens.text) : null;
+  const listed = isDone(tokens.status) ? jsonOrNull(tokens.text) : null;
   if (isReadOnly(listed, token))
     return { ...common, credential: 'refused', why: `the token of ${user} is for reading only` };
   return { ...common, credential: 'accepted', why: `as ${user}`, opens: opensMore(listed, token, name) };
@@ -232,14 +232,14 @@ async function expectRegistry(registry: Registry, name: string): Promise<readonl
   const ping = await call(registry, { method: 'GET', path: '-/ping' });
   if (isPing(ping)) return [];
   const found = await call(registry, { method: 'GET', path: packagePath(name) });
-  if (found.status === 200 && parsePackument(parseJson(found.text)) !== null) return [];
+  if (found.status === 200 && parsePackument(jsonOrNull(found.text)) !== null) return [];
   for (let above = new URL('..', url); above.href !== url; above = new URL('..', above)) {
     if (isPing(await call({ ...registry, url: above.href }, { method: 'GET', path: '-/ping' })))
       throw unexpectedAnswer(web.name, `no registry answers at this address; one does at ${above.href}`, url);
     if (above.pathname === '/') break;
   }
   // It says in JSON that it has no such package, or that this is not for everyone; a web server shows a page.
-  const isJson = (found.status === 404 || isDenied(found)) && isObject(parseJson(found.text));
+  const isJson = (found.status === 404 || isDenied(found)) && isObject(jsonOrNull(found.text));
   const bare = ({ text, url: asked }: TextAnswer) => text.replaceAll(new URL(asked).pathname, '');
   // A server that knows neither says the same of both.
   if (isJson && bare(found) !== bare(ping)) return [theAddress];
@@ -251,7 +251,7 @@ async function expectRegistry(registry: Registry, name: string): Promise<readonl
 }
 
 function isPing({ status, text }: TextAnswer): boolean {
-  return status === 200 && isObject(parseJson(text));
+  return status === 200 && isObject(jsonOrNull(text));
 }
 
 /**
@@ -278,7 +278,7 @@ async function nameState(registry: Registry, { name, version }: Subject): Promis
   if (packument === null) return { nameState: 'free', versionState: 'free', why: null };
   const versionState = packument.versions.has(version) ? 'there' : 'free';
   const answer = await call(registry, { method: 'GET', path: '-/whoami' });
-  const user = textOf(objectOf(parseJson(answer.text))['username']);
+  const user = textOf(objectOf(jsonOrNull(answer.text))['username']);
   if (user === null || packument.maintainers.length === 0) return { nameState: 'unknown', versionState, why: null };
   if (packument.maintainers.includes(user)) return { nameState: 'ours', versionState, why: null };
   return { nameState: 'taken', versionState, why: `it belongs to ${packument.maintainers.join(', ')}` };
@@ -292,7 +292,7 @@ async function withdraw(
   const { web, url } = registry;
   const read = await call(registry, { method: 'GET', path: `${packagePath(name)}?write=true` });
   expectDone(web, `the question for ${name}`, read);
-  const document = parseJson(read.text);
+  const document = jsonOrNull(read.text);
   if (erase) return unpublish(registry, { name, version }, document);
   const changed = deprecated(document, version, reason);
   if (changed === null) throw unexpectedAnswer(web.name, `it does not list ${name} ${version}`, url);

@@ -11,6 +11,7 @@ import {
   parseServiceIndex,
   type RegistrationLeaf,
 } from '../../core/protocol/nuget-v3/nuget.ts';
+import { jsonOrNull } from '../../core/text/json.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import { nothingKnown, shownPlaces } from '../access.ts';
 import { type Connection, webOf } from '../connection.ts';
@@ -37,7 +38,6 @@ import {
   isDone,
   notThisProtocol,
   openAddress,
-  parseJson,
   refused,
   unexpectedAnswer,
   type Web,
@@ -67,7 +67,7 @@ export function connectNugetV3(connection: Connection): Destination {
 async function readServices(web: Web, url: string): Promise<NugetServices> {
   const answer = await callText(web, { method: 'GET', url });
   if (answer.status !== 200) throw refused(web, 'the service index', answer);
-  const found = parseServiceIndex(parseJson(answer.text));
+  const found = parseServiceIndex(jsonOrNull(answer.text));
   if (found !== null) return found;
   throw notThisProtocol(web, { asked: url, answer, expected: 'what lies there is no service index' });
 }
@@ -95,7 +95,7 @@ async function fetchVersions(server: Server, name: string): Promise<string[]> {
   });
   if (answer.status === 404) return [];
   if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
-  const versions = parseFlatVersions(parseJson(answer.text));
+  const versions = parseFlatVersions(jsonOrNull(answer.text));
   if (versions !== null) return versions;
   throw unexpectedAnswer(web.name, 'its answer is not a list of versions', url);
 }
@@ -107,7 +107,7 @@ async function fetchLeaves(server: Server, name: string): Promise<RegistrationLe
     const answer = await callText(web, { method: 'GET', url: address });
     if (answer.status === 404) return [];
     if (answer.status !== 200) throw refused(web, `the question for ${name}`, answer);
-    const found = parseRegistration(parseJson(answer.text));
+    const found = parseRegistration(jsonOrNull(answer.text));
     if (found === null) throw unexpectedAnswer(web.name, 'its answer is not a registration index', address);
     const others = await Promise.all(found.pages.map(read));
     return [...found.leaves, ...others.flat()];
@@ -172,7 +172,7 @@ async function listPackages({ web, services }: Server): Promise<string[]> {
   const { search } = await services();
   if (search === null) return [];
   const answer = await callText(web, { method: 'GET', url: `${search}?q=&take=${shownPlaces}&prerelease=true` });
-  const found = objectsOf(objectOf(parseJson(answer.text))['data']);
+  const found = objectsOf(objectOf(jsonOrNull(answer.text))['data']);
   return found.flatMap(({ id }) => textOf(id) ?? []);
 }
 

@@ -1,18 +1,10 @@
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
 import { type Challenge, parseChallenge, tokenAllows } from '../../core/protocol/oci/oci.ts';
+import { jsonOrNull } from '../../core/text/json.ts';
 import type { Credential } from '../../world/credential.ts';
 import { drain, type HttpAnswer, type HttpRequest, readText } from '../../world/http.ts';
 import { basic } from '../authorization.ts';
-import {
-  call,
-  isOwnOrigin,
-  parseJson,
-  refused,
-  type TextAnswer,
-  untrustedOrigin,
-  type Web,
-  withoutBody,
-} from '../web.ts';
+import { call, isOwnOrigin, refused, type TextAnswer, untrustedOrigin, type Web, withoutBody } from '../web.ts';
 
 /** Talks to a registry that asks for tokens: each scope's token is fetched once and kept for the run. */
 export class OciSession {
@@ -98,7 +90,7 @@ export class OciSession {
     const answer = await call({ ...this.web, headers }, { method: 'GET', url: url.href });
     const text = await readText(answer, url.href);
     if (answer.status !== 200) throw refused(this.web, 'a token', { ...answer, text });
-    const value = objectOf(parseJson(text));
+    const value = objectOf(jsonOrNull(text));
     const token = textOf(value['token']) ?? textOf(value['access_token']);
     if (token === null) return null;
     this.#secrets.add(token);

@@ -15,6 +15,7 @@ import {
   withReferrers,
 } from '../../core/protocol/oci/oci.ts';
 import { writePermission } from '../../core/protocol/untested.ts';
+import { jsonOrNull } from '../../core/text/json.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
 import { readText } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
@@ -38,7 +39,6 @@ import {
   expectDone,
   isDone,
   notThisProtocol,
-  parseJson,
   refused,
   type TextAnswer,
   textBody,
@@ -110,7 +110,7 @@ async function fetchManifest(
   });
   if (answer.status === 404) return null;
   if (answer.status !== 200) throw refused(web, `the question for ${repository}`, answer);
-  return { text: answer.text, digest: digestOf(answer.text), tags: parseJson(answer.text) };
+  return { text: answer.text, digest: digestOf(answer.text), tags: jsonOrNull(answer.text) };
 }
 
 /** Its manifest is there by digest: same. A tag of its version that leads to a release with other files: different. */
@@ -201,7 +201,7 @@ async function listTags({ session, base, web, repository }: Repository): Promise
   });
   if (answer.status === 404) return [];
   expectDone(web, `the tags of ${repository}`, answer);
-  const tags = objectOf(parseJson(answer.text))['tags'];
+  const tags = objectOf(jsonOrNull(answer.text))['tags'];
   return Array.isArray(tags) ? tags.filter((tag) => typeof tag === 'string') : [];
 }
 
@@ -212,7 +212,7 @@ async function listReferrers(at: Repository, subject: Descriptor, sboms: readonl
     method: 'GET',
     url: `${base}v2/${repository}/referrers/${subject.digest}`,
   });
-  const known = objectsOf(objectOf(parseJson(answer.text))['manifests']).map((item) => item['digest']);
+  const known = objectsOf(objectOf(jsonOrNull(answer.text))['manifests']).map((item) => item['digest']);
   if (answer.status === 200 && sboms.every(({ digest }) => known.includes(digest))) return;
   const tag = referrersTag(subject.digest);
   const before = (await fetchManifest(at, tag))?.text ?? null;
@@ -244,7 +244,7 @@ async function access(registry: Registry, subject: Subject, { mayWrite, lists }:
   const at = repositoryOf(registry, subject);
   const first = await session.open(at.repository, base);
   if (isDenied(first)) return deniedIn(registry, first);
-  const isRegistry = first.headers['docker-distribution-api-version'] !== undefined || parseJson(first.text) !== null;
+  const isRegistry = first.headers['docker-distribution-api-version'] !== undefined || jsonOrNull(first.text) !== null;
   if (!isDone(first.status) || (!isRegistry && first.text.trim() !== ''))
     throw notThisProtocol(web, { asked: `${base}v2/`, answer: first, expected: 'no registry answers at /v2/' });
   const may = session.allows(at.repository, 'push');
@@ -281,7 +281,7 @@ async function deniedUpload(at: Repository): Promise<TextAnswer | null> {
 /** Repositories that the registry lists to this credential ("Listing Repositories" of the older interface, which many keep). */
 async function listRepositories({ base, session, repository }: Repository): Promise<string[]> {
   const answer = await session.callText(repository, { method: 'GET', url: `${base}v2/_catalog?n=${shownPlaces}` });
-  const found = isDone(answer.status) ? objectOf(parseJson(answer.text))['repositories'] : null;
+  const found = isDone(answer.status) ? objectOf(jsonOrNull(answer.text))['repositories'] : null;
   return Array.isArray(found) ? found.filter((name) => typeof name === 'string').slice(0, shownPlaces) : [];
 }
 

@@ -8,6 +8,8 @@ export type ReadLimits = {
   /** How many times its own size an archive may unpack to, once it is past `freeBytes`. */
   readonly ratio: number;
   readonly freeBytes: number;
+  /** A zip's directory is read whole. */
+  readonly directoryBytes: number;
   readonly keptBytes: number;
   readonly keptTotalBytes: number;
   /** An archive of this size or more is digested on a thread of its own. */
@@ -20,6 +22,7 @@ export const ordinaryLimits: ReadLimits = {
   unpackedBytes: 64 * 2 ** 30,
   ratio: 200,
   freeBytes: 512 * 2 ** 20,
+  directoryBytes: 64 << 20,
   keptBytes: 4 << 20,
   keptTotalBytes: 64 << 20,
   threadBytes: 16 << 20,
@@ -49,6 +52,12 @@ export class ArchiveBudget {
   /** @throws ARCHIVE_TOO_LARGE when so many entries would be too many. */
   refuseCount(count: number): void {
     if (count > this.#limits.entries) throw tooLarge(this.#file, `it has more than ${this.#limits.entries} entries`);
+  }
+
+  /** @throws ARCHIVE_TOO_LARGE when a directory of so many bytes is too large to be read whole. */
+  refuseDirectory(bytes: number): void {
+    if (bytes > this.#limits.directoryBytes)
+      throw tooLarge(this.#file, `its directory has more than ${formatBytes(this.#limits.directoryBytes)}`);
   }
 
   /** @throws ARCHIVE_TOO_LARGE */

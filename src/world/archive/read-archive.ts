@@ -3,7 +3,7 @@ import { ArchiveBudget, ordinaryLimits, type ReadLimits } from './budget.ts';
 import type { ContainerReader, ReadArchive, ReadContainer, ReadContents } from './container.ts';
 import type { EntryWatcher } from './entry-watcher.ts';
 import { fileDigest } from './file-digest.ts';
-import { damaged, translateReadError, unknownForm } from './read-errors.ts';
+import { ambiguous, damaged, translateReadError, unknownForm } from './read-errors.ts';
 
 /**
  * Reads an archive of any kind: entries with a digest of each, and the file's own digests. Memory stays flat whatever is in it.
@@ -37,14 +37,29 @@ async function containerOf(file: string): Promise<ReadContainer> {
     const head = Buffer.alloc(512);
     const { bytesRead } = await handle.read(head, 0, head.length, 0);
     const found = containerByHead(head.subarray(0, bytesRead));
-    if (found !== null) return found;
-    if (/\.(?:tgz|tar\.gz|whl|zip|jar|nupkg|snupkg|deb)$/i.test(file))
-      throw damaged(file, 'it does not begin as its name says');
-    throw unknownForm(file);
+    const named = containerByName(file);
+    if (found === null) throw named === null ? unknownForm(file) : damaged(file, 'it does not begin as its name says');
+    if (named !== null && named !== found)
+      throw ambiguous(file, `its name is that of a ${named} file, and its bytes are those of a ${found} file`);
+    return found;
   } finally {
     await handle.close();
   }
 }
+
+/** What a reader expects that goes by the name; null for a name that says nothing. */
+function containerByName(file: string): ReadContainer | null {
+  const ending = /\.(tgz|tar\.gz|tar|whl|zip|jar|war|ear|nupkg|snupkg|deb|pom)$/i.exec(file)?.[1]?.toLowerCase();
+  return ending === undefined ? null : (namedContainers[ending] ?? 'zip');
+}
+
+const namedContainers: Readonly<Record<string, ReadContainer>> = {
+  tgz: 'tar.gz',
+  'tar.gz': 'tar.gz',
+  tar: 'tar',
+  deb: 'deb',
+  pom: 'text',
+};
 
 function containerByHead(head: Buffer): ReadContainer | null {
   if (head.length >= 2 && head[0] === 0x1f && head[1] === 0x8b) return 'tar.gz';

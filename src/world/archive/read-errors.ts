@@ -1,4 +1,5 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { Ambiguity } from '../../core/form/ambiguity.ts';
 import { unreadableFile } from '../files.ts';
 
 /** The error for an archive that is cut off, malformed or contradicts itself. */
@@ -9,6 +10,16 @@ export function damaged(file: string, why: string, cause?: unknown): BevelstoneE
     fix: 'Build or download it again',
     where: { file },
     ...(cause === undefined ? {} : { cause }),
+  });
+}
+
+/** The error for an archive that readers understand in different ways. */
+export function ambiguous(file: string, why: string): BevelstoneError {
+  return new BevelstoneError('ARCHIVE_AMBIGUOUS', {
+    message: `${file} can be read in two ways`,
+    why: `${why}; what is checked here might not be what others install`,
+    fix: 'Build it again with a tool that writes plain archives; do not install it if others made it',
+    where: { file },
   });
 }
 
@@ -45,6 +56,7 @@ export function unknownForm(file: string): BevelstoneError {
 /** What the system or a library says, as one of our errors; anything else stays as it is. */
 export function translateReadError(error: unknown, file: string): unknown {
   if (error instanceof BevelstoneError) return error;
+  if (error instanceof Ambiguity) return ambiguous(file, error.message);
   const { code, message } = error as NodeJS.ErrnoException;
   // A slip of our own is not the archive's.
   if ((error instanceof TypeError || error instanceof ReferenceError) && code === undefined) return error;

@@ -1,6 +1,7 @@
 import { createReadStream } from 'node:fs';
 import { createGunzip } from 'node:zlib';
 import type { Entry } from '../../core/contents/entry.ts';
+import { Ambiguity } from '../../core/form/ambiguity.ts';
 import { blockBytes } from '../../core/form/tar-header.ts';
 import {
   decodePax,
@@ -53,7 +54,6 @@ export async function readTar({
 }): Promise<ReadContents> {
   const reader = new TarReader(new EntryCollector(watcher, budget), budget, rename);
   for await (const chunk of source) {
-    if (reader.isEnded) continue;
     const busy = reader.push(chunk);
     if (busy !== null) await busy;
   }
@@ -72,7 +72,7 @@ class TarReader {
   #padding = 0;
   #pax: PaxValues = {};
   #global: PaxValues = {};
-  isEnded = false;
+  #isEnded = false;
 
   constructor(collector: EntryCollector, budget: ArchiveBudget, rename: (path: string) => string | null) {
     [this.#collector, this.#budget, this.#rename] = [collector, budget, rename];
@@ -80,7 +80,8 @@ class TarReader {
 
   /** @returns a promise only when a watcher of the bytes needs time. */
   push(chunk: Buffer): Promise<void> | null {
-    for (let at = 0; at < chunk.length && !this.isEnded; ) {
+    for (let at = 0; at < chunk.length; ) {
+      if (this.#isEnded) return this.#refuseRest(chunk.subarray(at));
       if (this.#body !== null && this.#body.left > 0) {
         const part = chunk.subarray(at, at + this.#body.left);
         this.#body.left -= part.length;
@@ -112,6 +113,12 @@ class TarReader {
     return { entries, kept, comment: this.#global['comment'] ?? null, control: new Map() };
   }
 
+  /** Behind the end only padding may stand: some readers go on there. */
+  #refuseRest(bytes: Buffer): null {
+    if (bytes.every((byte) => byte === 0)) return null;
+    throw new Ambiguity('something stands behind its end');
+  }
+
   /** Takes a header, or the part of one that the chunk has. @returns how many bytes were taken. */
   #header(chunk: Buffer, at: number): number {
     const before = this.#partial;
@@ -125,7 +132,7 @@ class TarReader {
     }
     this.#partial = null;
     const header = decodeTarHeader(block);
-    if (header === null) this.isEnded = true;
+    if (header === null) this.#isEnded = true;
     else this.#begin(header);
     return part.length;
   }
@@ -151,7 +158,7 @@ class TarReader {
       },
       end: () => {
         const body = Buffer.concat(parts);
-        if (typeflag === 'g') this.#global = { ...this.#global, ...decodePax(body) };
+        if (typeflag === 'g') this.#global = { ...this.#global, ...forAll(decodePax(body)) };
         else if (typeflag === 'x') this.#pax = { ...this.#pax, ...decodePax(body) };
         else this.#pax = { ...this.#pax, [typeflag === 'L' ? 'path' : 'linkpath']: text(body, 0, body.length) };
       },
@@ -167,6 +174,13 @@ class TarReader {
     const skip = (part: Buffer) => this.#budget.unpacked(part.length);
     return { left: sizeBytes, take: sink === null ? skip : sink.write, end: sink === null ? () => {} : sink.end };
   }
+}
+
+/** What a global header says of every entry that follows. */
+function forAll(values: PaxValues): PaxValues {
+  const own = ['path', 'linkpath', 'size'].find((name) => values[name] !== undefined);
+  if (own !== undefined) throw new Ambiguity(`a global header gives the ${own} of all entries, which few readers do`);
+  return values;
 }
 
 const types: Readonly<Record<string, Entry['type']>> = {

@@ -38,6 +38,7 @@ async function planPackage(
   const text = input.manifestPath?.endsWith('.nuspec') === true ? await input.read(input.manifestPath) : null;
   if (text === null || input.manifestPath === null) throw noNuspec(input.packageName);
   const version = spelt(input, 'nuget');
+  const id = textOf(parseNuspec(text, input.manifestPath)['id']) ?? input.packageName;
   const nuspec = rewriteNuspec(text, {
     version,
     commit: input.commit,
@@ -46,7 +47,6 @@ async function planPackage(
     frameworks: frameworksOf(staged.map(({ path }) => path)),
     isSymbols: form === 'snupkg',
   });
-  const id = textOf(parseNuspec(text, input.manifestPath)['id']) ?? input.packageName;
   const mark = createHash('sha256').update(`${id} ${version}`).digest('hex').slice(0, 32);
   const properties = `package/services/metadata/core-properties/${mark}.psmdcp`;
   const files = staged.map((staged) => plannedFile({ ...staged, path: partPath(staged.path) }));

@@ -1,4 +1,5 @@
-import { XMLBuilder, XMLParser } from 'fast-xml-parser';
+import { XMLBuilder } from 'fast-xml-parser';
+import { parseXml } from '../../manifest/xml.ts';
 
 /** What a release writes into a nuspec. */
 export type NuspecRelease = {
@@ -43,7 +44,7 @@ const notForSymbols = [
  * a dependency group for every target framework that has files. `<files>` only tells how to pack, so it goes.
  */
 export function rewriteNuspec(text: string, release: NuspecRelease): string {
-  const document = new XMLParser(options).parse(text.replace(/^\ufeff/, '')) as Node[];
+  const document = parseXml(text, 'the nuspec', options) as unknown as Node[];
   const root = document.find((node) => node['package'] !== undefined);
   const children = childrenOf(root, 'package').filter((node) => node['files'] === undefined);
   const metadata = children.find((node) => node['metadata'] !== undefined);

@@ -83,15 +83,17 @@ export function parseCoreMetadata(text: string): { fields: Record<string, string
   const normal = text.replace(/\r\n/g, '\n');
   const end = normal.indexOf('\n\n');
   const head = end === -1 ? normal : normal.slice(0, end);
-  const fields: Record<string, string[]> = {};
+  const fields = new Map<string, string[]>();
   for (const line of head
     .replace(/\n[ \t]+(?:\|)?/g, '\n\u0001')
     .replace(/\n\u0001/g, '\u0001')
     .split('\n')) {
     const match = /^([A-Za-z][\w-]*): ?(.*)$/s.exec(line);
     if (match === null) continue;
-    const name = match[1] ?? '';
-    fields[name] = [...(fields[name] ?? []), (match[2] ?? '').replaceAll('\u0001', '\n')];
+    const [, name = '', value = ''] = match;
+    const values = fields.get(name) ?? [];
+    values.push(value.replaceAll('\u0001', '\n'));
+    fields.set(name, values);
   }
-  return { fields, body: end === -1 ? '' : normal.slice(end + 2) };
+  return { fields: Object.fromEntries(fields), body: end === -1 ? '' : normal.slice(end + 2) };
 }

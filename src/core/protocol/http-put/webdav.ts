@@ -1,17 +1,17 @@
-import { XMLParser } from 'fast-xml-parser';
+import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import { objectOf } from '../../manifest/fields.ts';
+import { parseXml } from '../../manifest/xml.ts';
 import { escapeHtml } from '../../text/html.ts';
 
 // WebDAV (RFC 4918): collections are made before anything lies in them, and can be listed.
-
-const parser = new XMLParser({ removeNSPrefix: true, parseTagValue: false });
 
 /** Paths that a multistatus answer names, decoded (RFC 4918 §14.16); null when the text is none. */
 export function parseMultistatus(text: string): string[] | null {
   let value: unknown;
   try {
-    value = (parser.parse(text) as Record<string, unknown>)['multistatus'];
-  } catch {
+    value = parseXml(text, 'the answer', { removeNSPrefix: true, processEntities: true })['multistatus'];
+  } catch (error) {
+    if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
     return null;
   }
   if (value === undefined) return null;

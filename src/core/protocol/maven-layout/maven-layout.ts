@@ -1,5 +1,6 @@
-import { XMLParser } from 'fast-xml-parser';
+import { isBevelstoneError } from '../../error/bevelstone-error.ts';
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
+import { parseXml } from '../../manifest/xml.ts';
 import { escapeHtml } from '../../text/html.ts';
 
 // The layout of Maven repositories and its metadata ("Maven Repository Metadata", model 1.1.0; "Repository layout: default").
@@ -90,14 +91,13 @@ export type SnapshotMetadata = SnapshotStamp & {
   }[];
 };
 
-const parser = new XMLParser({ parseTagValue: false, processEntities: true, trimValues: true });
-
 /** The `versioning` of a metadata document; null when the text is none. */
 function versioningOf(text: string): Readonly<Record<string, unknown>> | null {
   try {
-    const metadata = (parser.parse(text) as Record<string, unknown>)['metadata'];
+    const { metadata } = parseXml(text, 'maven-metadata.xml', { processEntities: true });
     return typeof metadata === 'object' ? objectOf(objectOf(metadata)['versioning']) : null;
-  } catch {
+  } catch (error) {
+    if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
     return null;
   }
 }

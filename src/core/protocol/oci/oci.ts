@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { isSbom } from '../../form/definitions.ts';
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
 import type { Form } from '../../name/form.ts';
+import { jsonOrNull } from '../../text/json.ts';
 import { contentTypeOf } from '../content-type.ts';
 
 // OCI Image Format Specification 1.1 ("Guidelines for artifact usage") and OCI Distribution Specification 1.1.
@@ -125,12 +126,7 @@ function copyable(value: unknown): string {
 
 /** The index of those that refer to something, for registries that keep it as a tag ("Referrers Tag Schema"). */
 export function withReferrers(before: string | null, referrers: readonly Descriptor[]): string {
-  let known: unknown = null;
-  try {
-    known = before === null ? null : JSON.parse(before);
-  } catch {
-    known = null;
-  }
+  const known = before === null ? null : jsonOrNull(before);
   const manifests = objectsOf(objectOf(known)['manifests']);
   const added = referrers.filter(({ digest }) => !manifests.some((manifest) => manifest['digest'] === digest));
   return JSON.stringify({ schemaVersion: 2, mediaType: indexType, manifests: [...manifests, ...added] });
@@ -189,14 +185,6 @@ export function tokenAllows(token: string, repository: string, action: string): 
       Array.isArray(actions) &&
       [action, '*'].some((one) => actions.includes(one)),
   );
-}
-
-function jsonOrNull(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return null;
-  }
 }
 
 /** How a registry wants to be spoken to (RFC 9110 §11.6.1; "Token Authentication"). */

@@ -1,6 +1,7 @@
 import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
 import { normaliseName } from '../../manifest/normalise-name.ts';
 import { escapeHtml } from '../../text/html.ts';
+import { jsonOrNull } from '../../text/json.ts';
 
 // The Simple Repository API (PEP 503 in HTML, PEP 691 in JSON, PEP 700 sizes and times, PEP 592 yanked files) and the
 // form of the upload interface ("Upload API" of the Python packaging index).
@@ -88,12 +89,7 @@ export function parseProject(text: string, contentType: string, base: string): P
 }
 
 function parseJsonProject(text: string, base: string): ProjectIndex | null {
-  let value: Readonly<Record<string, unknown>>;
-  try {
-    value = objectOf(JSON.parse(text));
-  } catch {
-    return null;
-  }
+  const value = objectOf(jsonOrNull(text));
   if (!Array.isArray(value['files'])) return null;
   const files = objectsOf(value['files']).flatMap((file): IndexFile[] => {
     const [filename, url] = [textOf(file['filename']), textOf(file['url'])];

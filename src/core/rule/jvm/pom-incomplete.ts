@@ -1,5 +1,4 @@
-import { XMLParser } from 'fast-xml-parser';
-import { objectOf } from '../../manifest/fields.ts';
+import { parsePom } from '../../manifest/pom-xml.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const pomIncomplete: Rule = {
@@ -13,9 +12,7 @@ export const pomIncomplete: Rule = {
   check: ({ manifest, texts }) => {
     if (manifest === null) return [];
     const { path, common } = manifest;
-    const project = objectOf(
-      new XMLParser({ parseTagValue: false, processEntities: false }).parse(texts.get(path) ?? '')['project'],
-    );
+    const project = parsePom(texts.get(path) ?? '', path);
     const found: RawFinding[] = [];
     // A parent that is published beside it may have them.
     for (const element of ['name', 'description', 'url', 'licenses', 'developers', 'scm'])

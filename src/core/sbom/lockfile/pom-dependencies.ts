@@ -1,4 +1,3 @@
-import { XMLParser } from 'fast-xml-parser';
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parsePom } from '../../manifest/pom-xml.ts';
 import type { DependencyKind } from '../sbom.ts';
@@ -63,8 +62,7 @@ function parents(text: string, { file, beside }: ReadingContext): Project[] {
     place = `${place}${path.endsWith('.xml') ? path : `${path}/pom.xml`}`;
     const other = beside(place);
     if (other === null) break;
-    const project = objectOf(new XMLParser({ parseTagValue: false, processEntities: false }).parse(other)['project']);
-    chain.push(project);
+    chain.push(parsePom(other, place));
     place = place.slice(0, place.lastIndexOf('/') + 1);
   }
   return chain;
