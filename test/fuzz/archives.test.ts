@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
@@ -31,6 +31,11 @@ async function use(file: string): Promise<void> {
   rmSync(folder, { recursive: true, force: true });
 }
 
+/** How many files this process has open; 0 where the system does not say. */
+function openFiles(): number {
+  return existsSync('/proc/self/fd') ? readdirSync('/proc/self/fd').length : 0;
+}
+
 async function attempt(work: () => Promise<unknown>): Promise<void> {
   try {
     await work();
@@ -52,6 +57,7 @@ describe('a changed artifact', () => {
     const samples = await archiveSamples();
     const random = new Random(seedOf(name));
     const file = path.join(temporaryFolder(), name);
+    const openBefore = openFiles();
     for await (const round of rounds(0.7)) {
       let bytes = samples[name] ?? Buffer.alloc(0);
       // A part of another form's artifact, at times.
@@ -68,6 +74,8 @@ describe('a changed artifact', () => {
         expect.fail(`${kept}: ${error instanceof Error ? error.stack : error}`);
       }
     }
+    // A stream closes its file a moment after it is told to.
+    await expect.poll(openFiles, { timeout: 60_000 }).toBeLessThan(openBefore + 20);
   });
 
   it('is what its form has before it is changed', async () => {

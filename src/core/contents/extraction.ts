@@ -23,7 +23,8 @@ export function refuseExtraction(entries: readonly ExtractEntry[]): ExtractRefus
   const links = new Map<string, string>();
   for (const { path, type, linkname } of entries) {
     const plain = path.replace(/\/$/, '');
-    const why = unsafeReason(plain) ?? refuseName(plain) ?? refuseType(type);
+    const why =
+      unsafeReason(plain) ?? refuseName(plain) ?? refuseType(type) ?? refuseSlash(path, type) ?? refuseTarget(linkname);
     if (why !== null) return { path, why };
     const parts = plain.split('/');
     for (let depth = 1; depth < parts.length; depth++) {
@@ -55,6 +56,17 @@ function refuseName(path: string): string | null {
   if (path.split('/').some((part) => Buffer.byteLength(part) > maxNameBytes))
     return `a part of its name has more than ${maxNameBytes} bytes`;
   return Buffer.byteLength(path) > maxPathBytes ? `its path has more than ${maxPathBytes} bytes` : null;
+}
+
+function refuseSlash(path: string, type: ExtractEntry['type']): string | null {
+  return path.endsWith('/') && type !== 'folder' ? 'its path is that of a folder' : null;
+}
+
+/** The longest target that systems take (POSIX, PATH_MAX). */
+function refuseTarget(linkname: string | null): string | null {
+  return linkname !== null && Buffer.byteLength(linkname) > maxPathBytes
+    ? `it links to a target of more than ${maxPathBytes} bytes`
+    : null;
 }
 
 function refuseType(type: ExtractEntry['type']): string | null {

@@ -71,11 +71,20 @@ export type EntryTraits = {
   readonly hasTopFolder: boolean;
 };
 
+/** How files of a form are named where only they are named so. */
+export type FormNaming = {
+  readonly ending: RegExp;
+  /** What every installer of the form looks for inside. */
+  readonly parts: readonly { readonly name: string; readonly path: RegExp }[];
+};
+
 /** All that distinguishes one form of artifact from another. */
 export type FormDefinition = {
   /** As `docs/configuration.md` describes it. */
   readonly title: string;
   readonly container: Container | 'tar' | 'text';
+  /** Null where the name alone says nothing. */
+  readonly naming: FormNaming | null;
   /** What the document or package is for. */
   readonly role: 'package' | 'symbols' | 'sbom';
   /** Lays an artifact out; loaded when one is built. Null for a form that is never built from rules. */

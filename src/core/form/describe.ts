@@ -1,7 +1,8 @@
 import { commonFolder } from '../contents/entry.ts';
-import type { Form } from '../name/form.ts';
+import { type Form, forms } from '../name/form.ts';
 import { describeDeb } from './deb/describe-deb.ts';
 import type { Describe } from './definition.ts';
+import { formDefinitions } from './definitions.ts';
 import type { Description, RawArtifact } from './description.ts';
 import { describeJar } from './jar/describe-jar.ts';
 import { describeNpm } from './npm-tarball/describe-npm.ts';
@@ -20,6 +21,7 @@ const wanted = new RegExp(
     '^[^/]+\\.dist-info/(?:METADATA|WHEEL)$',
     '^META-INF/MANIFEST\\.MF$',
     '^[^/]+\\.(?:nuspec|pom)$',
+    '^pom\\.xml$',
   ].join('|'),
   'i',
 );
@@ -27,10 +29,32 @@ const wanted = new RegExp(
 /** Tells an artifact's form by what is inside, not by its name alone, and what it says of itself. */
 export function describeArtifact(raw: RawArtifact): Description {
   const prefix = commonFolder(raw.entries);
-  const found = recognise(raw, prefix);
-  const base = { prefix, manifest: null, readme: findReadme(raw, prefix), commit: commitIn(raw.comment), metadata: '' };
+  const found = asNamed(raw, recognise(raw, prefix));
+  const base = {
+    prefix,
+    manifest: null,
+    problem: null,
+    readme: findReadme(raw, prefix),
+    commit: commitIn(raw.comment),
+    metadata: '',
+  };
   const described = { ...base, targets: [], ...(found ?? { form: raw.container }) };
   return { ...described, targets: [...described.targets, ...nativeTargets(raw)] };
+}
+
+/**
+ * An installer goes by the name, so what the name says counts where the contents are of another ecosystem or of no form.
+ * @returns found, or the form of the name alone.
+ */
+function asNamed(raw: RawArtifact, found: ReturnType<Describe>): ReturnType<Describe> {
+  const named = forms.find((form) => {
+    const { naming, container } = formDefinitions[form];
+    const isContainer = container === raw.container || (container === 'file' && raw.container === 'text');
+    return isContainer && naming?.ending.test(raw.fileName) === true;
+  });
+  if (named === undefined) return found;
+  const isOther = found === null || formDefinitions[found.form].ecosystem !== formDefinitions[named].ecosystem;
+  return isOther ? { form: named, problem: found?.problem ?? null } : found;
 }
 
 function recognise(raw: RawArtifact, prefix: string): ReturnType<Describe> {

@@ -30,6 +30,8 @@ export type Description = {
   /** The one folder that everything is in, with `/` behind; '' when there is none. */
   readonly prefix: string;
   readonly manifest: InnerManifest | null;
+  /** Why the manifest that is inside could not be read; null when it was, or when there is none. */
+  readonly problem: string | null;
   readonly readme: { readonly path: string; readonly text: string } | null;
   /** Platforms, runtimes, frameworks it has something for, one a line. */
   readonly targets: readonly string[];

@@ -25,6 +25,7 @@ export const plainTraits: Omit<
   FormDefinition,
   'title' | 'container' | 'role' | 'layout' | 'platforms' | 'entries' | 'ecosystem' | 'reasonLeftOut'
 > = {
+  naming: null,
   namedVersion: (version) => version,
   fileVersions: () => [],
   innerVersions: () => [],

@@ -10,6 +10,7 @@ export const ruleIds = [
   'archive/duplicate-path',
   'archive/junk',
   'archive/leaving-link',
+  'archive/not-as-named',
   'archive/odd-mode',
   'archive/odd-time',
   'archive/owner',

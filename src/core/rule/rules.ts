@@ -4,6 +4,7 @@ import { caseClash } from './archive/case-clash.ts';
 import { duplicatePath } from './archive/duplicate-path.ts';
 import { junk } from './archive/junk.ts';
 import { leavingLink } from './archive/leaving-link.ts';
+import { notAsNamed } from './archive/not-as-named.ts';
 import { oddMode } from './archive/odd-mode.ts';
 import { oddTime } from './archive/odd-time.ts';
 import { owner } from './archive/owner.ts';
@@ -85,6 +86,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'archive/duplicate-path': duplicatePath,
   'archive/junk': junk,
   'archive/leaving-link': leavingLink,
+  'archive/not-as-named': notAsNamed,
   'archive/odd-mode': oddMode,
   'archive/odd-time': oddTime,
   'archive/owner': owner,

@@ -44,9 +44,22 @@ async function fill(file: string, root: string, entries: readonly ReadEntry[]): 
   await writeFiles(file, root, new Map(files.map(({ path: inside, mode }) => [inside, mode])));
   for (const { path: inside, type, linkname } of entries) {
     const target = path.join(root, inside);
-    await mkdir(type === 'folder' ? target : path.dirname(target), { recursive: true });
-    if (type === 'symlink') await symlink(linkname ?? '', target);
+    try {
+      await mkdir(type === 'folder' ? target : path.dirname(target), { recursive: true });
+      if (type === 'symlink') await symlink(linkname ?? '', target);
+    } catch (error) {
+      throw untaken(file, inside, error);
+    }
   }
+}
+
+/** What this file system does not take, such as a name with bytes that it has no letters for; anything else stays as it is. */
+function untaken(file: string, inside: string, error: unknown): unknown {
+  const { code } = error as NodeJS.ErrnoException;
+  const isName = ['EEXIST', 'EILSEQ', 'EINVAL', 'ELOOP', 'ENAMETOOLONG', 'ENOENT', 'ENOTDIR', 'EISDIR'].includes(
+    code ?? '',
+  );
+  return isName ? unsafe(file, inside, `this file system does not take its name or its target (${code})`) : error;
 }
 
 /** Files one after the other as they come, each flushed to the system before the next is read. */
@@ -58,8 +71,12 @@ async function writeFiles(file: string, root: string, modes: ReadonlyMap<string,
     const mode = modes.get(name);
     // The archive is read a second time, and may be another one by now.
     if (mode === undefined) throw unsafe(file, name, 'the file changed while it was read');
-    await mkdir(path.dirname(path.join(root, name)), { recursive: true });
-    open = await openFile(path.join(root, name), newFile, mode & 0o755);
+    try {
+      await mkdir(path.dirname(path.join(root, name)), { recursive: true });
+      open = await openFile(path.join(root, name), newFile, mode & 0o755);
+    } catch (error) {
+      throw untaken(file, name, error);
+    }
     return open;
   };
   try {

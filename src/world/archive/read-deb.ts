@@ -1,6 +1,7 @@
 import { createReadStream } from 'node:fs';
 import { type FileHandle, open } from 'node:fs/promises';
 import { Readable } from 'node:stream';
+import { Ambiguity } from '../../core/form/ambiguity.ts';
 import { arMark, decodeArHeader } from '../../core/form/ar-header.ts';
 import type { ArchiveBudget } from './budget.ts';
 import type { ContainerReader } from './container.ts';
@@ -15,7 +16,11 @@ type ArMember = { readonly name: string; readonly start: number; readonly sizeBy
 /** Reads a Debian package (deb(5)): its control archive's texts, and its data archive's entries at their places on the system. */
 export const readDeb: ContainerReader = async (file, watcher, budget) => {
   const members = await readMembers(file);
-  const find = (name: string) => members.find((member) => member.name === name || member.name.startsWith(`${name}.`));
+  const find = (name: string) => {
+    const [first, second] = members.filter((member) => member.name === name || member.name.startsWith(`${name}.`));
+    if (second !== undefined) throw new Ambiguity(`it has ${first?.name} and ${second.name}`);
+    return first;
+  };
   const [control, data] = [find('control.tar'), find('data.tar')];
   if (members[0]?.name !== 'debian-binary' || control === undefined || data === undefined)
     throw damaged(file, 'it is an ar archive without the three members of a Debian package');
@@ -77,9 +82,19 @@ async function openMember(
   const ending = /\.tar\.?(\w*)$/.exec(name)?.[1] ?? '';
   if (ending === '') return source;
   if (ending === 'gz') return gunzip(source);
-  if (ending === 'xz') return (await import('./unpack-xz.ts')).unpackXz(source);
+  if (ending === 'xz') return closing(source, (await import('./unpack-xz.ts')).unpackXz(source));
   if (ending === 'zst') return unpackZstandard(source, budget);
+  source.destroy();
   throw damaged(file, `${name} is packed in a way that deb(5) does not know`);
+}
+
+/** The same pieces; the file behind them is closed when they end, or when nobody wants more of them. */
+async function* closing(source: Readable, pieces: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+  try {
+    yield* pieces;
+  } finally {
+    source.destroy();
+  }
 }
 
 /** RFC 8878, in pieces as they come. */

@@ -1,4 +1,5 @@
 import { createReadStream } from 'node:fs';
+import type { Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
 import type { Entry } from '../../core/contents/entry.ts';
 import { Ambiguity } from '../../core/form/ambiguity.ts';
@@ -30,9 +31,11 @@ export const readPlainTar: ContainerReader = async (file, watcher, budget) =>
   readTar({ source: createReadStream(file, { highWaterMark: chunkBytes }), watcher, budget });
 
 /** Unpacks ahead of its reader, so that both are at work. Small chunks would cost more to pass on than to unpack. */
-export function gunzip(source: NodeJS.ReadableStream): AsyncIterable<Buffer> {
+export function gunzip(source: Readable): AsyncIterable<Buffer> {
   const unpacked = createGunzip({ chunkSize: chunkBytes, highWaterMark: 4 * chunkBytes } as object);
   source.on('error', (error) => unpacked.destroy(error));
+  // Whoever stops reading closes what is unpacked, and the file behind it with that.
+  unpacked.on('close', () => source.destroy());
   return source.pipe(unpacked);
 }
 

@@ -92,8 +92,7 @@ function toHeader({ path, isUnix, externalAttributes, sizeBytes, dosTime }: ZipR
   const mode = isUnix ? externalAttributes >>> 16 : 0;
   const kind = mode & 0o170000;
   const [isLink, isFolder] = [kind === 0o120000, path.endsWith('/')];
-  if (kind !== 0 && isFolder !== (kind === 0o040000))
-    throw new Ambiguity(`${path} is a folder by its ${isFolder ? 'name' : 'mode'} only`);
+  if (kind === 0o040000 && !isFolder) throw new Ambiguity(`${path} is a folder by its mode and a file by its name`);
   const type = isLink ? 'symlink' : isFolder ? 'folder' : 'file';
   return {
     path,

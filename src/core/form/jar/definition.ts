@@ -19,6 +19,7 @@ const common = {
 export const jar: FormDefinition = {
   ...common,
   title: 'classes and resources for the Java virtual machine',
+  naming: { ending: /(?<!-(?:sources|javadoc))\.jar$/i, parts: [] },
   layout: async () => (await import('./jar.ts')).jar,
   innerVersions: ({ texts }) => propertiesVersion(texts),
 };
@@ -27,6 +28,7 @@ export const jar: FormDefinition = {
 export const sourcesJar: FormDefinition = {
   ...common,
   title: 'the sources that belong to a jar',
+  naming: { ending: /-sources\.jar$/i, parts: [] },
   layout: async () => (await import('./jar.ts')).sourcesJar,
 };
 
@@ -34,6 +36,7 @@ export const sourcesJar: FormDefinition = {
 export const documentationJar: FormDefinition = {
   ...common,
   title: 'the documentation that belongs to a jar',
+  naming: { ending: /-javadoc\.jar$/i, parts: [] },
   layout: async () => (await import('./jar.ts')).documentationJar,
 };
 

@@ -7,6 +7,7 @@ export const npmTarball: FormDefinition = {
   ...plainTraits,
   title: 'package for the npm client, `name-version.tgz`',
   container: 'tar.gz',
+  naming: { ending: /\.tgz$/i, parts: [{ name: 'package.json in its one folder', path: /^[^/]+\/package\.json$/ }] },
   role: 'package',
   layout: async () => (await import('./npm-tarball.ts')).npmTarball,
   platforms: 'one-with-all',

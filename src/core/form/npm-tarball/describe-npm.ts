@@ -10,25 +10,26 @@ export function describeNpm({ container, texts, fileName }: RawArtifact, prefix:
   const text = texts.get(path);
   const isNamed = fileName.toLowerCase().endsWith('.tgz') || prefix === 'package/';
   if (container !== 'tar.gz' || text === undefined || prefix === '' || !isNamed) return null;
-  const manifest = readInner(text, path);
+  const { manifest, problem } = readInner(text, path);
   const targets = conditionsIn(manifest.json['exports']);
   const fields = ['browser', 'module', 'types'].filter((field) => manifest.json[field] !== undefined);
   const names = [...new Set([...targets, ...fields])].filter((name) => name !== 'default');
   return {
     form: 'npm-tarball',
     manifest,
+    problem,
     targets: names.length === 0 ? [] : [`conditions ${names.join(', ')}`],
     ...(textOf(manifest.json['gitHead']) === null ? {} : { commit: textOf(manifest.json['gitHead']) }),
   };
 }
 
-function readInner(text: string, path: string): InnerManifest {
+function readInner(text: string, path: string): { readonly manifest: InnerManifest; readonly problem: string | null } {
   try {
     const json = parsePackageJson(text, path);
-    return { path, json, common: readPackageJson(json) };
+    return { manifest: { path, json, common: readPackageJson(json) }, problem: null };
   } catch (error) {
     if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
-    return { path, json: {}, common: emptyManifest };
+    return { manifest: { path, json: {}, common: emptyManifest }, problem: error.why };
   }
 }
 

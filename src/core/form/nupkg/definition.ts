@@ -38,11 +38,17 @@ const common = {
   ecosystem: 'dotnet',
 } as const satisfies Partial<FormDefinition>;
 
+const parts = [
+  { name: '[Content_Types].xml', path: /^\[Content_Types\]\.xml$/ },
+  { name: '*.nuspec at its top', path: /^[^/]+\.nuspec$/i },
+];
+
 /** A package for .NET. */
 export const nupkg: FormDefinition = {
   ...common,
   role: 'package',
   title: 'package for .NET',
+  naming: { ending: /\.nupkg$/i, parts },
   layout: async () => (await import('./nupkg.ts')).nupkg,
   entries: { ...plainEntries, links: 'dropped', modes: 'none' },
   page,
@@ -57,6 +63,7 @@ export const snupkg: FormDefinition = {
   ...common,
   role: 'symbols',
   title: 'the debugging symbols that belong to a nupkg',
+  naming: { ending: /\.snupkg$/i, parts },
   layout: async () => (await import('./nupkg.ts')).snupkg,
   entries: { ...plainEntries, links: 'dropped' },
   reasonLeftOut: () => 'a snupkg does not take it',

@@ -27,6 +27,6 @@ export function describeNupkg(raw: RawArtifact): ReturnType<Describe> {
     };
   } catch (error) {
     if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
-    return { form: 'nupkg' };
+    return { form: 'nupkg', problem: error.why };
   }
 }

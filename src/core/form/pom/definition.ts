@@ -6,6 +6,7 @@ export const pom: FormDefinition = {
   ...plainTraits,
   title: 'POM of a jar, as a file of its own',
   container: 'file',
+  naming: { ending: /(?:^|\.)pom(?:\.xml)?$/i, parts: [] },
   role: 'package',
   layout: async () => (await import('./pom.ts')).pom,
   platforms: 'one-with-all',

@@ -7,11 +7,13 @@ import type { RawArtifact } from '../description.ts';
 export function describePom({ container, entries, texts }: RawArtifact): ReturnType<Describe> {
   const path = entries[0]?.path ?? '';
   const text = texts.get(path);
-  if (container !== 'text' || text === undefined) return null;
+  if (container !== 'text') return null;
+  // Only texts with the name of one are kept.
+  if (text === undefined) return /\.pom$|^pom\.xml$/i.test(path) ? { form: 'pom', problem: 'it is too large' } : null;
   try {
     return { form: 'pom', manifest: { path, json: {}, common: pomFormat.read(text, path) } };
   } catch (error) {
     if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
-    return null;
+    return { form: 'pom', problem: error.why };
   }
 }

@@ -10,6 +10,13 @@ export const wheel: FormDefinition = {
   ...pythonTraits,
   title: 'built distribution for Python, `.whl`',
   container: 'zip',
+  naming: {
+    ending: /\.whl$/i,
+    parts: ['WHEEL', 'METADATA', 'RECORD'].map((name) => ({
+      name: `*.dist-info/${name}`,
+      path: new RegExp(`^[^/]+\\.dist-info/${name}$`),
+    })),
+  },
   role: 'package',
   layout: async () => (await import('./wheel.ts')).wheel,
   platforms: 'one-each',
