@@ -1,5 +1,6 @@
 import type { PackageJson } from '../manifest/package-json.ts';
 import { listEntries, resolveEntry } from '../manifest/resolve-exports.ts';
+import { typesFor } from './types-entry.ts';
 
 /** Which file a kind of consumer gets for an entry; null when it gets none. */
 export type FilePick = { readonly consumer: string; readonly entry: string; readonly file: string | null };
@@ -47,7 +48,7 @@ export function pickFiles(manifest: PackageJson, paths: readonly string[]): File
       const mapped = name.startsWith('bundler') ? throughBrowserMap(file, manifest, has) : file;
       return { consumer: name, entry, file: mapped };
     });
-    return [...found, { consumer: 'type checker', entry, file: typesFor(entry, manifest, has) }];
+    return [...found, { consumer: 'type checker', entry, file: anyTypes(entry, manifest, has) }];
   });
 }
 
@@ -60,13 +61,7 @@ function throughBrowserMap(file: string | null, manifest: PackageJson, has: (pat
   return typeof other === 'string' && has(other.replace(/^\.\//, '')) ? other.replace(/^\.\//, '') : file;
 }
 
-/** `types` conditions first, then what stands beside the file that would be imported (TypeScript handbook, "Modules - Reference"). */
-function typesFor(entry: string, manifest: PackageJson, has: (path: string) => boolean): string | null {
-  const conditions = new Set(['types', 'import', 'node']);
-  const input = { manifest, conditions, mainFields: ['types', 'typings', 'main'], has, completes: true };
-  const file = resolveEntry(entry, input);
-  if (file === null) return null;
-  if (/\.d\.[cm]?ts$/.test(file)) return file;
-  const beside = file.replace(/\.([cm]?)jsx?$/, '.d.$1ts');
-  return beside !== file && has(beside) ? beside : null;
+/** Types that either way of loading finds. */
+function anyTypes(entry: string, manifest: PackageJson, has: (path: string) => boolean): string | null {
+  return typesFor(entry, { manifest, has, mode: 'import' }) ?? typesFor(entry, { manifest, has, mode: 'require' });
 }

@@ -70,4 +70,6 @@ export type EcosystemDefinition = {
   readonly findPlaces: (() => Promise<FindPlaces>) | null;
   /** Whether the manifest says that its package is never published. */
   readonly isPrivate: (manifestText: string) => boolean;
+  /** What in the manifest says that its package must not be published, in words; null where nothing does. */
+  readonly forbids: (manifestText: string) => string | null;
 };

@@ -6,7 +6,7 @@ import type { DeclarationFacts } from './declarations.ts';
 import { type ElfFacts, readElf } from './elf.ts';
 import type { FileFacts, PythonFacts, SourceMapFacts } from './facts.ts';
 import { MarkScanner } from './marks.ts';
-import { readPythonImports, readPythonNames } from './python-imports.ts';
+import { readOwnImports, readPythonImports, readPythonNames } from './python-imports.ts';
 import { readScript, type ScriptFacts } from './script.ts';
 import type { Mark } from './shape.ts';
 
@@ -69,7 +69,7 @@ export class FactCollector {
     const before = found.length;
     for (let at = 0; at < bytes.length; at += innerChunk)
       this.#innerScanner.chunk(`${path}\0${name}`, bytes.subarray(at, at + innerChunk), at === 0);
-    this.#innerMarks.push(...found.slice(before).map((mark) => ({ ...mark, path, inside: name })));
+    for (const mark of found.slice(before)) this.#innerMarks.push({ ...mark, path, inside: name });
   }
 
   /** Whether a reader of declaration files is needed. */
@@ -109,7 +109,11 @@ export class FactCollector {
     else if (kind === 'script') this.#readScript(path, bytes.toString('utf8'));
     else {
       const text = bytes.toString('utf8');
-      this.#python.set(path, { imports: readPythonImports(text), ...readPythonNames(text) });
+      this.#python.set(path, {
+        imports: readPythonImports(text),
+        named: readOwnImports(text),
+        ...readPythonNames(text),
+      });
     }
   }
 

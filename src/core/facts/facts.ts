@@ -1,7 +1,7 @@
 import type { BundledFacts } from './bundled.ts';
 import type { DeclarationFacts } from './declarations.ts';
 import type { ElfFacts } from './elf.ts';
-import type { PythonImport } from './python-imports.ts';
+import type { OwnImport, PythonImport } from './python-imports.ts';
 import type { ScriptFacts } from './script.ts';
 import type { Mark } from './shape.ts';
 
@@ -11,6 +11,8 @@ export type SourceMapFacts = { readonly sources: readonly string[]; readonly has
 /** What a Python file binds and needs. */
 export type PythonFacts = {
   readonly imports: readonly PythonImport[];
+  /** The same with all that they name. */
+  readonly named: readonly OwnImport[];
   readonly names: ReadonlySet<string>;
   readonly hasStar: boolean;
 };

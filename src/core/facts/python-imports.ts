@@ -19,6 +19,36 @@ export function readPythonImports(text: string): PythonImport[] {
   return found;
 }
 
+/** An import of a part of the package itself, or of what may be one. */
+export type OwnImport = {
+  /** Dots before the name: 0 for an absolute import. */
+  readonly level: number;
+  /** Dotted; '' for `from . import …`. */
+  readonly module: string;
+  /** Names that are taken from it, as far as they stand in the same line; null for `import a.b`. */
+  readonly names: readonly string[] | null;
+  readonly line: number;
+};
+
+/** Imports at the top level with all that they name; those inside `try`, `if`, functions and classes are left out. */
+export function readOwnImports(text: string): OwnImport[] {
+  return topLevelLines(text).flatMap(({ line, statement }): OwnImport[] => {
+    const from = /^from[ \t]+(\.*)([\w.]*)[ \t]+import[ \t]+(.*)$/.exec(statement);
+    if (from !== null) {
+      const names = (from[3] ?? '')
+        .replace(/[()\\;]/g, '')
+        .split(',')
+        .map((part) => /^\s*(\w+)/.exec(part)?.[1] ?? '');
+      return [{ level: from[1]?.length ?? 0, module: from[2] ?? '', names: names.filter(Boolean), line }];
+    }
+    const parts = /^import[ \t]+([^;]+)/.exec(statement)?.[1]?.split(',') ?? [];
+    return parts.flatMap((part) => {
+      const module = /^\s*([A-Za-z_][\w.]*)/.exec(part)?.[1];
+      return module === undefined ? [] : [{ level: 0, module, names: null, line }];
+    });
+  });
+}
+
 /** Names that a module binds at its top level, as far as they can be read: functions, classes, assignments, imports. */
 export function readPythonNames(text: string): { readonly names: ReadonlySet<string>; readonly hasStar: boolean } {
   const names = new Set<string>();

@@ -4,7 +4,7 @@ const wanted = new RegExp(
   [
     '(?:^|/)package\\.json$',
     '^(?:[^/]+/)?(?:licen[cs]e|copying|notice|unlicense)(?:[.-][\\w.-]+)?$',
-    '^(?:[^/]+/)?(?:pyproject\\.toml|setup\\.(?:py|cfg))$',
+    '^(?:[^/]+/)?(?:pyproject\\.toml|setup\\.(?:py|cfg)|go\\.mod|Cargo\\.toml)$',
     '^[^/]+\\.dist-info/(?:RECORD|entry_points\\.txt|licen[cs]es?/[^/]+|LICEN[CS]E[^/]*)$',
     '^META-INF/(?:maven/[^/]+/[^/]+/pom\\.(?:xml|properties)|LICENSE[^/]*)$',
     '^(?:\\[Content_Types\\]\\.xml|_rels/\\.rels)$',

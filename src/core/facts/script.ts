@@ -19,6 +19,22 @@ export type ScriptFacts = {
   readonly uses: readonly ImportUse[];
   readonly exports: ExportedNames;
   readonly shebang: string | null;
+  /** Names of CommonJS that the code uses and does not bind, nor asks whether they exist. */
+  readonly commonJsNames: readonly NameUse[];
+  /** Files beside it that are found by `new URL(…, import.meta.url)`. */
+  readonly data: readonly DataUse[];
+};
+
+/** A name that a script uses. */
+export type NameUse = { readonly name: string; readonly isLate: boolean; readonly line: number };
+
+/** A file that a script reads or hands on by its address. */
+export type DataUse = {
+  readonly specifier: string;
+  readonly isTried: boolean;
+  /** Whether only a folder above it is wanted: nothing is read there. */
+  readonly isPlace: boolean;
+  readonly line: number;
 };
 
 /** Names that a file exports: its own, and files whose names it hands on. */
@@ -27,6 +43,8 @@ export type ExportedNames = {
   readonly from: readonly string[];
   /** Whether the list is all there is; false when something is exported that only running would tell. */
   readonly isComplete: boolean;
+  /** Whether one value takes the place of the exports of CommonJS, and no `default` is put on anything. */
+  readonly isOneValue: boolean;
 };
 
 type AnyNode = Node & { readonly [key: string]: unknown };
@@ -36,18 +54,17 @@ export function readScript(text: string): ScriptFacts {
   const shebang = /^\ufeff?#![^\n]*/.exec(text)?.[0] ?? null;
   const parsed = tryParse(text, 'module');
   if ('program' in parsed) {
-    const { uses, exports, isModule, isCommonJs } = new ScriptReader(text, parsed.program).read();
-    if (isModule) return { syntax: 'module', reason: null, uses, exports, shebang };
-    return { syntax: isCommonJs ? 'commonjs' : 'either', reason: null, uses, exports, shebang };
+    const { isModule, isCommonJs, ...read } = new ScriptReader(text, parsed.program).read();
+    return { ...read, syntax: isModule ? 'module' : isCommonJs ? 'commonjs' : 'either', reason: null, shebang };
   }
   // Sloppy code such as octal numbers or `with` is valid only outside of modules.
   const sloppy = tryParse(text, 'script');
   if ('program' in sloppy) {
-    const { uses, exports } = new ScriptReader(text, sloppy.program).read();
-    return { syntax: 'commonjs', reason: null, uses, exports, shebang };
+    const { isModule: _, isCommonJs: __, ...read } = new ScriptReader(text, sloppy.program).read();
+    return { ...read, syntax: 'commonjs', reason: null, shebang };
   }
-  const exports = { names: [], from: [], isComplete: false };
-  return { syntax: 'broken', reason: parsed.reason, uses: [], exports, shebang };
+  const exports = { names: [], from: [], isComplete: false, isOneValue: false };
+  return { syntax: 'broken', reason: parsed.reason, uses: [], exports, shebang, commonJsNames: [], data: [] };
 }
 
 function tryParse(text: string, sourceType: 'module' | 'script'): { program: AnyNode } | { reason: string } {
@@ -69,6 +86,14 @@ function tryParse(text: string, sourceType: 'module' | 'script'): { program: Any
 
 type Scope = { readonly inFunction: boolean; readonly inTry: boolean; readonly hasRequire: boolean };
 
+/** What reading a tree gives. */
+type Read = Pick<ScriptFacts, 'uses' | 'exports' | 'commonJsNames' | 'data'> & {
+  readonly isModule: boolean;
+  readonly isCommonJs: boolean;
+};
+
+const commonJsNames = new Set(['require', '__dirname', '__filename']);
+
 /** Walks the tree of one script. */
 class ScriptReader {
   readonly #lines: LineNumbers;
@@ -80,19 +105,36 @@ class ScriptReader {
   #isCommonJs = false;
   #isComplete = true;
   #hasOwnRequire = false;
+  #isOneValue = false;
+  #hasDefault = false;
+  readonly #bound = new Set<string>();
+  readonly #named: NameUse[] = [];
+  readonly #data: DataUse[] = [];
+  readonly #places = new Set<AnyNode>();
 
   constructor(text: string, program: AnyNode) {
     [this.#lines, this.#program] = [new LineNumbers(text), program];
   }
 
-  read(): { uses: ImportUse[]; exports: ExportedNames; isModule: boolean; isCommonJs: boolean } {
+  read(): Read {
     const body = this.#program['body'] as AnyNode[];
     this.#isModule = body.some(({ type }) => /^(?:Import|Export)/.test(type) && type !== 'ImportExpression');
     for (const statement of body) this.#topLevel(statement);
     this.#walk(this.#program, { inFunction: false, inTry: false, hasRequire: true });
-    const exports = { names: [...this.#names], from: [...this.#from], isComplete: this.#isComplete };
-    const uses = this.#hasOwnRequire ? this.#uses.filter(({ how }) => how !== 'require') : this.#uses;
-    return { uses, exports, isModule: this.#isModule, isCommonJs: this.#isCommonJs };
+    const exports = {
+      names: [...this.#names],
+      from: [...this.#from],
+      isComplete: this.#isComplete,
+      isOneValue: this.#isOneValue && !this.#hasDefault,
+    };
+    return {
+      uses: this.#hasOwnRequire ? this.#uses.filter(({ how }) => how !== 'require') : this.#uses,
+      exports,
+      commonJsNames: this.#named.filter(({ name }) => !this.#bound.has(name)),
+      data: this.#data,
+      isModule: this.#isModule,
+      isCommonJs: this.#isCommonJs,
+    };
   }
 
   #topLevel(statement: AnyNode): void {
@@ -148,12 +190,52 @@ class ScriptReader {
         if (isRequireCall(node) && scope.hasRequire)
           this.#use({ source: (node['arguments'] as AnyNode[])[0], how: 'require', scope, at: node.start });
         if (!this.#isModule) this.#exportCall(node);
+        this.#place(node);
         break;
       case 'AssignmentExpression':
+        if (nameOf((node['left'] as AnyNode)['property']) === 'default') this.#hasDefault = true;
         if (!this.#isModule) this.#exportAssignment(node);
         break;
+      case 'NewExpression':
+        this.#address(node, scope);
+        break;
       default:
+        this.#name(node, scope);
     }
+  }
+
+  /** Bound names, and uses of those that only CommonJS has. Who asks for the type of one expects that it may not be there. */
+  #name(node: AnyNode, { inFunction, inTry }: Scope): void {
+    if (node.type === 'Identifier') {
+      const name = nameOf(node);
+      if (commonJsNames.has(name) && !inTry)
+        this.#named.push({ name, isLate: inFunction, line: this.#lines.at(node.start) });
+    } else if (node.type === 'UnaryExpression' && node['operator'] === 'typeof') {
+      this.#bound.add(nameOf(node['argument']));
+    } else for (const name of boundNames(node)) this.#bound.add(name);
+  }
+
+  /** `dirname(fileURLToPath(new URL(…)))`, and `resolve` and `join` with something that leads on from there. */
+  #place(node: AnyNode): void {
+    const called = (call: AnyNode) => nameOf((call['callee'] as AnyNode)['property'] ?? call['callee']);
+    const [first] = node['arguments'] as AnyNode[];
+    if (!/^(?:dirname|resolve|join)$/.test(called(node)) || first?.type !== 'CallExpression') return;
+    const [address] = first['arguments'] as AnyNode[];
+    if (called(first) === 'fileURLToPath' && address !== undefined) this.#places.add(address);
+  }
+
+  /** `new URL('./x', import.meta.url)` */
+  #address(node: AnyNode, { inTry }: Scope): void {
+    const [first, second] = node['arguments'] as AnyNode[];
+    const specifier = textOf(first);
+    if (nameOf(node['callee']) !== 'URL' || specifier === null || second?.type !== 'MemberExpression') return;
+    if ((second['object'] as AnyNode).type !== 'MetaProperty' || nameOf(second['property']) !== 'url') return;
+    this.#data.push({
+      specifier,
+      isTried: inTry,
+      isPlace: this.#places.has(node),
+      line: this.#lines.at(node.start),
+    });
   }
 
   #use({
@@ -202,6 +284,7 @@ class ScriptReader {
     }
     if (value.type !== 'ObjectExpression') {
       this.#isComplete = false;
+      this.#isOneValue = isPlainValue(value);
       return;
     }
     for (const property of value['properties'] as AnyNode[]) {
@@ -244,12 +327,33 @@ function childrenOf(node: AnyNode, scope: Scope): [AnyNode, Scope][] {
   const found: [AnyNode, Scope][] = [];
   for (const key in node) {
     const value = node[key];
-    if (value === null || typeof value !== 'object') continue;
+    if (value === null || typeof value !== 'object' || (node['computed'] === false && isOnlyName(key, node))) continue;
     const tried = node.type === 'TryStatement' && key === 'block' ? { ...inner, inTry: true } : inner;
     if (isNode(value)) found.push([value, tried]);
     else if (Array.isArray(value)) for (const item of value) if (isNode(item)) found.push([item, tried]);
   }
   return found;
+}
+
+/** The name of a property is no use of a variable. */
+function isOnlyName(key: string, { type }: AnyNode): boolean {
+  return type === 'MemberExpression' ? key === 'property' : key === 'key';
+}
+
+/** A value that has no `default` of its own: not what another call gives. */
+function isPlainValue({ type }: AnyNode): boolean {
+  return /^(?:Identifier|Literal|TemplateLiteral|(?:Arrow)?FunctionExpression|ClassExpression|ArrayExpression)$/.test(
+    type,
+  );
+}
+
+/** Names that a node binds for what stands inside it or beside it. */
+function boundNames(node: AnyNode): string[] {
+  if (node.type === 'VariableDeclarator') return patternNames(node['id'] as AnyNode);
+  if (/^Import(?:Default|Namespace)?Specifier$/.test(node.type)) return [nameOf(node['local'])];
+  if (node.type === 'CatchClause') return patternNames(node['param'] as AnyNode | null);
+  if (!/Function/.test(node.type) && node.type !== 'ClassDeclaration') return [];
+  return [nameOf(node['id']), ...((node['params'] as AnyNode[] | undefined) ?? []).flatMap(patternNames)];
 }
 
 function bindsRequire(node: AnyNode): boolean {

@@ -96,7 +96,7 @@ function elements(text: string): XmlText[] {
     const artifact = [element.children.get('groupId'), element.children.get('artifactId')]
       .filter((part) => part !== undefined)
       .join(':');
-    found.push(...element.texts.map((text) => ({ ...text, artifact })));
+    for (const text of element.texts) found.push({ ...text, artifact });
     if (element.children.size > 0) continue;
     const path = [...open.map((item) => item.name), name].join('/');
     (parent?.texts ?? found).push({ path, start: element.start, end: match.index, artifact: '' });

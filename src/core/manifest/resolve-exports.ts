@@ -55,6 +55,30 @@ export function listEntries(manifest: PackageJson, paths: readonly string[]): st
   });
 }
 
+/**
+ * Every target that an entry leads to under these conditions, in their order, up to the first that forbids it; for a reader that
+ * goes on where there is no file.
+ */
+export function entryTargets(entry: string, { exports }: PackageJson, conditions: ReadonlySet<string>): string[] {
+  const map = isSubpathMap(exports) ? objectOf(exports) : { '.': exports };
+  const own = Object.hasOwn(map, entry) && !entry.includes('*') ? { value: map[entry], match: '' } : null;
+  const found = own ?? patternFor(entry, map);
+  if (found === null) return [];
+  const targets = allTargets(found.value, conditions);
+  const end = targets.indexOf(null);
+  return (end === -1 ? targets : targets.slice(0, end)).flatMap((target) =>
+    target?.startsWith('./') === true ? [target.replaceAll('*', () => found.match)] : [],
+  );
+}
+
+function allTargets(value: unknown, conditions: ReadonlySet<string>): (string | null)[] {
+  if (typeof value === 'string' || value === null) return [value];
+  if (Array.isArray(value)) return value.flatMap((item) => allTargets(item, conditions));
+  return Object.entries(objectOf(value)).flatMap(([condition, inner]) =>
+    condition === 'default' || conditions.has(condition) ? allTargets(inner, conditions) : [],
+  );
+}
+
 /** What a specifier with `#` stands for: `./path` of the package itself, or a specifier of another one (PACKAGE_IMPORTS_RESOLVE). */
 export function resolveImports(
   specifier: string,
@@ -89,17 +113,21 @@ function resolvePattern({
   readonly conditions: ReadonlySet<string>;
   readonly isInternal?: boolean;
 }): string | null {
+  const found = patternFor(entry, map);
+  return found === null ? null : resolveTarget({ target: found.value, match: found.match, conditions, isInternal });
+}
+
+/** The value of the pattern that fits best, and what its star stands for. */
+function patternFor(
+  entry: string,
+  map: Readonly<Record<string, unknown>>,
+): { readonly value: unknown; readonly match: string } | null {
   const keys = Object.keys(map).filter((key) => key.split('*').length === 2);
   for (const key of keys.sort(comparePatterns)) {
     const [before = '', after = ''] = key.split('*');
     if (!entry.startsWith(before) || entry === before) continue;
     if (after !== '' && !(entry.endsWith(after) && entry.length >= key.length)) continue;
-    return resolveTarget({
-      target: map[key],
-      match: entry.slice(before.length, entry.length - after.length),
-      conditions,
-      isInternal,
-    });
+    return { value: map[key], match: entry.slice(before.length, entry.length - after.length) };
   }
   return null;
 }

@@ -62,6 +62,8 @@ export type RuleSettings = {
   readonly release: RuleRelease | null;
   /** Names of the workspace's other packages. */
   readonly others: readonly string[];
+  /** Forms of all artifacts of the release; null for a file from elsewhere. */
+  readonly beside: readonly Form[] | null;
   readonly last: LastArtifact | null;
   /** Third-party dependencies; null when they were not searched for. */
   readonly components: readonly LicensedComponent[] | null;

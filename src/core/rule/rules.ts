@@ -16,6 +16,7 @@ import { credentialFile } from './contents/credential-file.ts';
 import { empty } from './contents/empty.ts';
 import { forbiddenFile } from './contents/forbidden-file.ts';
 import { grown } from './contents/grown.ts';
+import { localDependency } from './contents/local-dependency.ts';
 import { lostFile } from './contents/lost-file.ts';
 import { namedFileMissing } from './contents/named-file-missing.ts';
 import { requiredFile } from './contents/required-file.ts';
@@ -31,6 +32,7 @@ import { classVersion } from './jvm/class-version.ts';
 import { duplicateClass } from './jvm/duplicate-class.ts';
 import { manifestUnusable } from './jvm/manifest-unusable.ts';
 import { pomIncomplete } from './jvm/pom-incomplete.ts';
+import { pomUnresolved } from './jvm/pom-unresolved.ts';
 import { signatureLeft } from './jvm/signature-left.ts';
 import { bundledLicenceMissing } from './metadata/bundled-licence-missing.ts';
 import { classifierUnknown } from './metadata/classifier-unknown.ts';
@@ -53,6 +55,7 @@ import { versionDisagrees } from './metadata/version-disagrees.ts';
 import { versionInvalid } from './metadata/version-invalid.ts';
 import { debConffile } from './native/deb-conffile.ts';
 import { debControl } from './native/deb-control.ts';
+import { debCopyright } from './native/deb-copyright.ts';
 import { debPath } from './native/deb-path.ts';
 import { elfCLibrary } from './native/elf-c-library.ts';
 import { elfDebug } from './native/elf-debug.ts';
@@ -60,21 +63,34 @@ import { elfPlatform } from './native/elf-platform.ts';
 import { elfRunPath } from './native/elf-run-path.ts';
 import { elfSoname } from './native/elf-soname.ts';
 import { browserBuiltIn } from './node/browser-built-in.ts';
+import { bundledModules } from './node/bundled-modules.ts';
 import { conditionOrder } from './node/condition-order.ts';
 import { dependencyElsewhere } from './node/dependency-elsewhere.ts';
 import { entryPointMissing } from './node/entry-point-missing.ts';
 import { entryPointUnusable } from './node/entry-point-unusable.ts';
 import { importedFileAbsent } from './node/imported-file-absent.ts';
 import { installScript } from './node/install-script.ts';
+import { moduleField } from './node/module-field.ts';
+import { moduleGlobals } from './node/module-globals.ts';
 import { moduleSyntax } from './node/module-syntax.ts';
 import { privatePackage } from './node/private.ts';
 import { programUnusable } from './node/program-unusable.ts';
+import { typesDefault } from './node/types-default.ts';
 import { typesDisagree } from './node/types-disagree.ts';
+import { typesExtension } from './node/types-extension.ts';
 import { typesMissing } from './node/types-missing.ts';
+import { typesModuleSystem } from './node/types-module-system.ts';
+import { typescriptEntry } from './node/typescript-entry.ts';
 import { undeclaredImport } from './node/undeclared-import.ts';
+import { directReference } from './python/direct-reference.ts';
+import { exactPin } from './python/exact-pin.ts';
 import { metadataIncomplete } from './python/metadata-incomplete.ts';
+import { noModule } from './python/no-module.ts';
+import { ownModuleAbsent } from './python/own-module-absent.ts';
+import { privateProject } from './python/private.ts';
 import { recordDisagrees } from './python/record-disagrees.ts';
 import { scriptUnresolved } from './python/script-unresolved.ts';
+import { sourceOnly } from './python/source-only.ts';
 import { strayModule } from './python/stray-module.ts';
 import { undeclaredPythonImport } from './python/undeclared-import.ts';
 import { wheelTag } from './python/wheel-tag.ts';
@@ -98,6 +114,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'contents/empty': empty,
   'contents/forbidden-file': forbiddenFile,
   'contents/grown': grown,
+  'contents/local-dependency': localDependency,
   'contents/lost-file': lostFile,
   'contents/named-file-missing': namedFileMissing,
   'contents/required-file': requiredFile,
@@ -136,10 +153,23 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'node/program-unusable': programUnusable,
   'node/types-disagree': typesDisagree,
   'node/types-missing': typesMissing,
+  'node/bundled-modules': bundledModules,
+  'node/module-field': moduleField,
+  'node/module-globals': moduleGlobals,
+  'node/types-default': typesDefault,
+  'node/types-extension': typesExtension,
+  'node/types-module-system': typesModuleSystem,
+  'node/typescript-entry': typescriptEntry,
   'node/undeclared-import': undeclaredImport,
+  'python/direct-reference': directReference,
+  'python/exact-pin': exactPin,
   'python/metadata-incomplete': metadataIncomplete,
+  'python/no-module': noModule,
+  'python/own-module-absent': ownModuleAbsent,
+  'python/private': privateProject,
   'python/record-disagrees': recordDisagrees,
   'python/script-unresolved': scriptUnresolved,
+  'python/source-only': sourceOnly,
   'python/stray-module': strayModule,
   'python/undeclared-import': undeclaredPythonImport,
   'python/wheel-tag': wheelTag,
@@ -147,12 +177,14 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'jvm/duplicate-class': duplicateClass,
   'jvm/manifest-unusable': manifestUnusable,
   'jvm/pom-incomplete': pomIncomplete,
+  'jvm/pom-unresolved': pomUnresolved,
   'jvm/signature-left': signatureLeft,
   'dotnet/framework-folders': frameworkFolders,
   'dotnet/part-unlisted': partUnlisted,
   'dotnet/symbols-disagree': symbolsDisagree,
   'native/deb-conffile': debConffile,
   'native/deb-control': debControl,
+  'native/deb-copyright': debCopyright,
   'native/deb-path': debPath,
   'native/elf-c-library': elfCLibrary,
   'native/elf-debug': elfDebug,

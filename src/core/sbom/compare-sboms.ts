@@ -25,10 +25,10 @@ export function compareSboms(before: Sbom, after: Sbom): SbomComparison {
   const relicensed: { name: string; before: string; after: string }[] = [];
   for (const [key, list] of fresh) {
     const others = old.get(key) ?? [];
-    if (others.length === 0) added.push(...list.map(toNamed));
+    if (others.length === 0) for (const item of list) added.push(toNamed(item));
     else compareOne(others, list, { added, removed, upgraded, relicensed });
   }
-  for (const [key, list] of old) if (!fresh.has(key)) removed.push(...list.map(toNamed));
+  for (const [key, list] of old) if (!fresh.has(key)) for (const item of list) removed.push(toNamed(item));
   return { added, removed, upgraded, relicensed };
 }
 
@@ -53,8 +53,11 @@ function compareOne(old: readonly SbomPackage[], fresh: readonly SbomPackage[], 
     if (gone.length > 0 && come.length > 0)
       found.upgraded.push({ name, before: gone.join(', '), after: come.join(', ') });
     else if (come.length > 0)
-      found.added.push(...fresh.filter(({ version }) => come.includes(version ?? 'any')).map(toNamed));
-    else found.removed.push(...old.filter(({ version }) => gone.includes(version ?? 'any')).map(toNamed));
+      for (const item of fresh.filter(({ version }) => come.includes(version ?? 'any')))
+        found.added.push(toNamed(item));
+    else
+      for (const item of old.filter(({ version }) => gone.includes(version ?? 'any')))
+        found.removed.push(toNamed(item));
   }
   const [a, b] = [licences(old).join(', '), licences(fresh).join(', ')];
   if (a !== b) found.relicensed.push({ name, before: a, after: b });

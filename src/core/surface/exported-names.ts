@@ -7,6 +7,17 @@ export type Names = { readonly names: ReadonlySet<string>; readonly isComplete: 
 /** Names that exist at run time, and those that exist for the type checker only. */
 export type DeclaredNames = Names & { readonly types: ReadonlySet<string> };
 
+/** How many files may still be followed: files that hand on each other's names have more paths between them than can be walked. */
+export type Patience = { left: number };
+
+const ordinaryPatience = 5000;
+const deepest = 300;
+
+/** Whether following goes on. */
+function isPatient(patience: Patience, seen: ReadonlySet<string>): boolean {
+  return --patience.left >= 0 && seen.size < deepest;
+}
+
 /**
  * Names that a script exports at run time, through the files whose names it hands on.
  * @param locate the file that a specifier leads to from a file; null for one outside of the package.
@@ -16,19 +27,21 @@ export function exportedNames({
   read,
   locate,
   seen = new Set(),
+  patience = { left: ordinaryPatience },
 }: {
   readonly file: string;
   readonly read: (file: string) => ScriptFacts | null;
   readonly locate: (specifier: string, from: string) => string | null;
   readonly seen?: ReadonlySet<string>;
+  readonly patience?: Patience;
 }): Names {
-  const facts = read(file);
+  const facts = isPatient(patience, seen) ? read(file) : null;
   if (facts === null || facts.syntax === 'broken') return { names: new Set(), isComplete: false };
   const inner = facts.exports.from.map((specifier) => {
     const next = locate(specifier, file);
     if (next === null) return { names: new Set<string>(), isComplete: false };
     if (seen.has(next)) return { names: new Set<string>(), isComplete: true };
-    return exportedNames({ file: next, read, locate, seen: new Set([...seen, file]) });
+    return exportedNames({ file: next, read, locate, seen: new Set([...seen, file]), patience });
   });
   const isReexport = facts.syntax === 'module';
   // `export *` hands on everything but the default; a CommonJS file hands on the object itself.
@@ -45,13 +58,15 @@ export function declaredNames({
   read,
   locate,
   seen = new Set(),
+  patience = { left: ordinaryPatience },
 }: {
   readonly file: string;
   readonly read: (file: string) => DeclarationFacts | null;
   readonly locate: (specifier: string, from: string) => string | null;
   readonly seen?: ReadonlySet<string>;
+  readonly patience?: Patience;
 }): DeclaredNames {
-  const facts = read(file);
+  const facts = isPatient(patience, seen) ? read(file) : null;
   if (facts === null || facts.isOneValue) return { names: new Set(), types: new Set(), isComplete: false };
   const [names, types] = [new Set(facts.values), new Set(facts.types)];
   let isComplete = true;
@@ -59,7 +74,7 @@ export function declaredNames({
     const next = locate(specifier, file);
     if (next === null) return null;
     if (seen.has(next)) return { names: new Set(), types: new Set(), isComplete: true };
-    return declaredNames({ file: next, read, locate, seen: new Set([...seen, file]) });
+    return declaredNames({ file: next, read, locate, seen: new Set([...seen, file]), patience });
   };
   for (const specifier of facts.from) {
     const inner = follow(specifier);

@@ -21,6 +21,7 @@ export function plainSettings(context: Pick<Context, 'now'>): RuleSettings {
     version: null,
     release: null,
     others: [],
+    beside: null,
     last: null,
     components: null,
     browser: null,
@@ -44,6 +45,7 @@ export function releaseSettings(
     ...(config === null ? {} : configured(config)),
     version: formDefinitions[form].namedVersion(record.version, record.spellings),
     others: others.map(({ fullName }) => fullName),
+    beside: record.artifacts.map((artifact) => artifact.form),
     release: {
       package: record.package,
       version: record.version,

@@ -1,5 +1,8 @@
 import path from 'node:path';
+import { destinationsOf, type PackageConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formDefinitions, isSbom } from '../../core/form/definitions.ts';
+import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { untestedTexts } from '../../core/protocol/untested.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
 import { identityProblem, pushProblem, signingProblem } from '../../world/git/push-rights.ts';
@@ -59,6 +62,7 @@ export async function askGates(context: Context, input: GateInput): Promise<Gate
     ['push', input.makesTags ? pushGate(input, remoteHead) : holds()],
     ['tags free', input.makesTags ? tagGate(input) : holds()],
     ['tools', toolGate(context, input)],
+    ['publishable', publishGate(input)],
     ['platforms', input.isHandedOut ? holds() : platformGate(input)],
   ];
   const answered: Gate[] = await Promise.all([
@@ -200,6 +204,30 @@ async function toolGate(context: Context, { survey, releasing }: GateInput): Pro
     why: missing.map((missingTool) => `${missingTool.package}: ${missingTool.why}`).join('; '),
     fix: 'Install them, or select packages whose tools are installed with -p',
   };
+}
+
+/** A manifest may forbid what is about to happen; an exception for the rule of that name lets it. */
+async function publishGate({ releasing }: GateInput): Promise<Trouble> {
+  const forbidden = releasing.filter(({ pkg: { forbidden, ecosystem, config } }) => {
+    const rule = `${ecosystem}/private`;
+    const { rules, exceptions } = config.verify;
+    const isAllowed = rules[rule] !== undefined || exceptions.some((exception) => exception.rule === rule);
+    return forbidden !== null && !isAllowed && isSentAsPackage(config, ecosystem);
+  });
+  const [first] = forbidden;
+  if (first === undefined) return null;
+  return {
+    why: forbidden.map(({ pkg }) => `${pkg.manifestPath}: ${pkg.forbidden}`).join('; '),
+    fix: `Change the manifest if ${first.pkg.name} is meant to be published, or take it out of \`packages\``,
+  };
+}
+
+/** Whether an artifact that the ecosystem's clients install goes anywhere. */
+function isSentAsPackage(config: PackageConfig, ecosystem: Ecosystem): boolean {
+  return (
+    destinationsOf(config).length > 0 &&
+    config.artifacts.some(({ form }) => formDefinitions[form].ecosystem === ecosystem && !isSbom({ form }))
+  );
 }
 
 async function platformGate({ releasing, without }: GateInput): Promise<Trouble> {

@@ -34,6 +34,8 @@ export type Package = {
   readonly manifest: PackageManifest | null;
   /** Path of the manifest in the repository. */
   readonly manifestPath: string | null;
+  /** What in the manifest says that it must not be published; null where nothing does. */
+  readonly forbidden: string | null;
   readonly config: PackageConfig;
 };
 
@@ -289,7 +291,8 @@ async function makePackage({
   const manifest = format === null || manifestPath === null || text === null ? null : format.read(text, manifestPath);
   const tags = config.tag ?? whole.history.tag ?? [defaultTagPattern(count)];
   const fullName = manifest?.name ?? coordinatesIn(config, name) ?? name;
-  return { index, name, fullName, folder, ecosystem, tags, format, manifest, manifestPath, config };
+  const forbidden = text === null ? null : ecosystemDefinitions[ecosystem].forbids(text);
+  return { index, name, fullName, folder, ecosystem, tags, format, manifest, manifestPath, forbidden, config };
 }
 
 /** `groupId:artifactId` of a package without a POM, as its artifacts have it. */

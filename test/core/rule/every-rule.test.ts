@@ -7,9 +7,11 @@ import { npmArtifact, ruleSettings } from '../../builders/artifact.ts';
 import type { BreakingCase, NearlyCase } from './cases/case.ts';
 import * as everyForm from './cases/every-form.ts';
 import * as node from './cases/node.ts';
+import * as nodeModules from './cases/node-modules.ts';
 import * as otherForms from './cases/other-forms.ts';
+import * as otherPackages from './cases/other-packages.ts';
 
-const tables = [everyForm, node, otherForms];
+const tables = [everyForm, node, nodeModules, otherForms, otherPackages];
 const breaking = tables.flatMap((table): readonly BreakingCase[] => table.breaking);
 const nearlyBreaking = tables.flatMap((table): readonly NearlyCase[] => table.nearlyBreaking);
 

@@ -32,7 +32,10 @@ describe('an artifact in which nearly nothing is wrong', () => {
     ],
     [
       'a signed jar',
-      jar({ 'META-INF/HARBOUR.SF': 'x', 'META-INF/HARBOUR.RSA': 'x', 'META-INF/services/x.SF': 'x' }, signed),
+      jar(
+        { 'A.class': 'a', 'META-INF/HARBOUR.SF': 'x', 'META-INF/HARBOUR.RSA': 'x', 'META-INF/services/x.SF': 'x' },
+        signed,
+      ),
     ],
     ['a jar with files that only look like signatures', jar({ 'META-INF/deep/H.SF': 'x', 'META-INF/H.SF.txt': 'x' })],
     ['a POM with all it needs', pom(wholePom)],
@@ -42,6 +45,7 @@ describe('an artifact in which nearly nothing is wrong', () => {
       deb(
         {
           'etc/tide.conf': 'x',
+          'usr/share/doc/libharmonics/copyright': 'MIT\n',
           'usr/bin/tide': { text: '#!/bin/sh\n', mode: 0o755 },
           'usr/lib/x86_64-linux-gnu/libh.so.0': elfFile({ soname: 'libh.so.0' }),
         },

@@ -24,4 +24,5 @@ export const dotnet: EcosystemDefinition = {
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/dotnet.ts')).findDotnetPlaces,
   isPrivate: (text) => /<IsPackable>\s*false|Microsoft\.NET\.Test\.Sdk|<OutputType>\s*(?:Exe|WinExe)/i.test(text),
+  forbids: (text) => (/<IsPackable>\s*false/i.test(text) ? '`IsPackable` is false' : null),
 };

@@ -24,4 +24,5 @@ export const go: EcosystemDefinition = {
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,
+  forbids: () => null,
 };

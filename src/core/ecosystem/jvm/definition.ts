@@ -32,4 +32,5 @@ export const jvm: EcosystemDefinition = {
   findPlaces: async () => (await import('../../manifest/version-place/jvm.ts')).findJvmPlaces,
   // A build script that applies no plugin of a language only holds others together.
   isPrivate: (text) => !text.includes('<project') && !/\b(?:java|kotlin|groovy|scala)\b|`java/.test(text),
+  forbids: () => null,
 };

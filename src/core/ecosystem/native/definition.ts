@@ -27,4 +27,5 @@ export const native: EcosystemDefinition = {
   versionHeaders: /\.(?:h|hpp|h\.in)$/,
   findPlaces: async () => (await import('../../manifest/version-place/native.ts')).findNativePlaces,
   isPrivate: () => false,
+  forbids: () => null,
 };

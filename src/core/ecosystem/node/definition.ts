@@ -1,3 +1,4 @@
+import { parsePackageJson } from '../../manifest/package-json.ts';
 import type { EcosystemDefinition } from '../definition.ts';
 import { isWorkspaceRange, nodeRangeTakes, raiseNodeRange } from './ranges.ts';
 
@@ -20,5 +21,6 @@ export const node: EcosystemDefinition = {
   client: 'npm',
   versionHeaders: null,
   findPlaces: null,
-  isPrivate: (text) => (JSON.parse(text) as { private?: boolean }).private === true,
+  isPrivate: (text) => parsePackageJson(text, 'package.json')['private'] === true,
+  forbids: (text) => (parsePackageJson(text, 'package.json')['private'] === true ? '`private` is true' : null),
 };

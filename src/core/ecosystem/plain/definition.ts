@@ -18,4 +18,5 @@ export const plain: EcosystemDefinition = {
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,
+  forbids: () => null,
 };

@@ -28,4 +28,8 @@ export const python: EcosystemDefinition = {
   findPlaces: async () => (await import('../../manifest/version-place/python.ts')).findPythonPlaces,
   // A file that only sets up tools says nothing of a package.
   isPrivate: (text) => /^\[tool\./m.test(text) && !/^\[(?:project|tool\.poetry|build-system|metadata)\]/m.test(text),
+  forbids: (text) => {
+    const classifier = /["'](Private ::[^"'\n]*)["']/.exec(text)?.[1];
+    return classifier === undefined ? null : `its classifier is "${classifier}"`;
+  },
 };

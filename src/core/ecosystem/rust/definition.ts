@@ -19,4 +19,5 @@ export const rust: EcosystemDefinition = {
   versionHeaders: null,
   findPlaces: async () => (await import('./version-places.ts')).findRustPlaces,
   isPrivate: (text) => !/^\[package\]/m.test(text) || /^publish\s*=\s*false/m.test(text),
+  forbids: (text) => (/^[ \t]*publish[ \t]*=[ \t]*(?:false|\[[ \t]*\])/m.test(text) ? '`publish` is false' : null),
 };

@@ -11,7 +11,7 @@ export function describeJar({ container, fileName, texts, binaries }: RawArtifac
   const kind = /-(sources|javadoc)\.jar$/.exec(fileName)?.[1];
   const form = kind === undefined ? 'jar' : kind === 'sources' ? 'sources-jar' : 'documentation-jar';
   const majors = [...binaries.values()].flatMap((binary) => (binary.type === 'classes' ? [binary.major] : []));
-  const highest = Math.max(...majors, 0);
+  const highest = majors.reduce((most, major) => Math.max(most, major), 0);
   const commit = /^[0-9a-f]{40,64}$/.exec(attributes['Source-Commit'] ?? '')?.[0] ?? null;
   return {
     form,

@@ -4,6 +4,16 @@ import { formDefinitions } from '../../form/definitions.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
+/** What belongs to users, to running programs or to whoever was there last. */
+const privatePlace = /^(?:home|root|tmp|var\/tmp|run\/user|mnt|media|proc|srv|Users|build|usr\/local)(?:\/|$)/;
+
+/** Where a link leads on the system it is installed on, without the first `/`; null above its root. */
+function placeOnSystem(path: string, linkname: string, isHardlink: boolean): string | null {
+  if (linkname.startsWith('/')) return joinPath('', linkname.replace(/^\/+/, ''));
+  const place = joinPath(isHardlink ? '' : parentOf(path), linkname);
+  return place.startsWith('..') ? null : place;
+}
+
 export const leavingLink: Rule = {
   id: 'archive/leaving-link',
   forms: allForms,
@@ -18,7 +28,11 @@ export const leavingLink: Rule = {
       if (linkname === null) return [];
       // What is laid out from the root of the system may have absolute links.
       const { links } = formDefinitions[form].entries;
-      if (links === 'from-root') return [];
+      if (links === 'from-root') {
+        const place = placeOnSystem(path, linkname, type === 'hardlink');
+        const isOutside = place === null || privatePlace.test(place);
+        return isOutside ? [{ path, message: `it links to ${linkname}, which no package owns` }] : [];
+      }
       if (linkLeaves(path, linkname, type === 'hardlink'))
         return [{ path, message: `it links outside the artifact, to ${linkname}` }];
       if (links === 'dropped')

@@ -18,8 +18,10 @@ export const oddMode: Rule = {
       // A zip archive made elsewhere may have no modes at all.
       if (type === 'symlink' || mode === 0) return [];
       const shown = `its mode is ${formatMode(mode)}`;
-      if ((mode & 0o6000) !== 0 && !isPrivilegeAllowed)
+      if ((mode & 0o6000) !== 0 && type === 'file')
         return [{ path, message: `${shown}: it would run with its owner's rights` }];
+      if ((mode & 0o6000) !== 0 && !isPrivilegeAllowed)
+        return [{ path, message: `${shown}: what is in it would belong to its owner` }];
       if ((mode & 0o002) !== 0 && (mode & 0o1000) === 0)
         return [
           {

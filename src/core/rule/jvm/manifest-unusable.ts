@@ -1,6 +1,7 @@
 import type { RawFinding, Rule } from '../rule.ts';
 
 const path = 'META-INF/MANIFEST.MF';
+const maxLineBytes = 72;
 
 export const manifestUnusable: Rule = {
   id: 'jvm/manifest-unusable',
@@ -17,7 +18,9 @@ export const manifestUnusable: Rule = {
       found.push({ path, message, ...(severity === undefined ? {} : { severity }) });
     if (!/^Manifest-Version: ?\d/.test(text)) add('it does not begin with Manifest-Version');
     if (text !== '' && !/\r?\n$|\r$/.test(text)) add('its last line has no end, so it is not read');
-    if (text.split(/\r\n|\n|\r/).some((line) => Buffer.byteLength(line) > 512)) add('a line has more than 512 bytes');
+    const longest = text.split(/\r\n|\n|\r/).reduce((most, line) => Math.max(most, Buffer.byteLength(line)), 0);
+    // JAR File Specification, "Manifest Specification": longer values go on in the next line, behind a space.
+    if (longest > maxLineBytes) add(`a line has ${longest} bytes, and ${maxLineBytes} are allowed`);
     const files = entries.filter(({ type }) => type !== 'folder');
     const at = files.findIndex((entry) => entry.path === path);
     if (at > 1) add(`it is entry ${at + 1}, and readers of streams look at the first two only`, 'note');

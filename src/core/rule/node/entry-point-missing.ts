@@ -1,4 +1,5 @@
 import { insidePaths } from '../../form/artifact.ts';
+import { isPublicTarget } from '../../manifest/conditions.ts';
 import { objectOf } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -18,6 +19,9 @@ export const entryPointMissing: Rule = {
       // A pattern that matches nothing yet breaks nothing.
       const isPattern = target.includes('*');
       const message = `\`${field}\` names it, and ${isPattern ? 'nothing inside is called so' : 'it is not inside'}`;
+      const [top = '', ...keys] = field.split(' > ');
+      // A condition of the developers' own leads to their sources, which nobody else asks for.
+      if (!isPublicTarget(keys, top)) return [{ path: target, message, severity: 'note' }];
       return [{ path: target, message, ...(isFallback || isPattern ? { severity: 'warn' as const } : {}) }];
     });
   },
@@ -35,7 +39,7 @@ function entryPoints(json: Readonly<Record<string, unknown>>): EntryPoint[] {
       ...item,
       isFallback:
         (isFallback && /^(?:main|module|types|typings)$/.test(field)) ||
-        (item.field.startsWith('imports > ') && /\.d\.[cm]?ts$/.test(item.target)),
+        (item.field.startsWith('imports > ') && /\.[cm]?tsx?$/.test(item.target)),
     })),
   );
 }

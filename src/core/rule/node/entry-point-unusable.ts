@@ -1,3 +1,4 @@
+import { isPublicTarget } from '../../manifest/conditions.ts';
 import { objectOf } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -15,9 +16,16 @@ export const entryPointUnusable: Rule = {
     const keys = Object.keys(objectOf(exports));
     const found: string[] = [];
     const unused: RawFinding[] = [];
+    const softer: RawFinding[] = [];
+    const add = (at: string, text: string, isInternal: boolean) => {
+      for (const message of problemOf(at, text, isInternal)) {
+        if (isReached(at)) found.push(message);
+        else softer.push({ path: manifest.path, message, severity: 'warn' });
+      }
+    };
     if (keys.some((key) => key.startsWith('.')) && keys.some((key) => !key.startsWith('.')))
       found.push('`exports` mixes paths with conditions');
-    found.push(...targets(exports, 'exports').flatMap(({ at, text }) => problemOf(at, text, false)));
+    for (const { at, text } of targets(exports, 'exports')) add(at, text, false);
     for (const key of Object.keys(objectOf(imports)))
       if (!key.startsWith('#') || key === '#')
         unused.push({
@@ -25,11 +33,17 @@ export const entryPointUnusable: Rule = {
           message: `\`imports\` has the key "${key}", which does not begin with # and is never used`,
           severity: 'warn',
         });
-    found.push(...targets(imports, 'imports').flatMap(({ at, text }) => problemOf(at, text, true)));
+    for (const { at, text } of targets(imports, 'imports')) add(at, text, true);
     if (typeof main === 'string' && main.startsWith('/')) found.push(`\`main\` is the absolute path ${main}`);
-    return [...found.map((message): RawFinding => ({ path: manifest.path, message })), ...unused];
+    return [...found.map((message): RawFinding => ({ path: manifest.path, message })), ...unused, ...softer];
   },
 };
+
+/** Whether a runtime or a bundler looks at a target; a compiler, and a condition of the developers' own, passes a malformed one over. */
+function isReached(at: string): boolean {
+  const [field = '', ...keys] = at.split(' > ');
+  return !keys.some((key) => key === 'types' || key.startsWith('types@')) && isPublicTarget(keys, field);
+}
 
 function targets(value: unknown, at: string): { at: string; text: string }[] {
   if (typeof value === 'string') return [{ at, text: value }];

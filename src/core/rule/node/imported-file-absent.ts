@@ -1,6 +1,7 @@
+import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import type { ReachedUse } from '../../surface/reach.ts';
 import type { RawFinding, Rule } from '../rule.ts';
-import { nodeViewOf } from './node-view.ts';
+import { type NodeView, nodeViewOf } from './node-view.ts';
 
 export const importedFileAbsent: Rule = {
   id: 'node/imported-file-absent',
@@ -15,7 +16,7 @@ export const importedFileAbsent: Rule = {
     if (view === null) return [];
     const uses = [...view.reach('server import').uses, ...view.reach('server require').uses];
     const seen = new Set<string>();
-    return uses.flatMap((reachedUse): RawFinding[] => {
+    const imported = uses.flatMap((reachedUse): RawFinding[] => {
       const { file, use, target } = reachedUse;
       const key = `${file}\0${use.specifier}`;
       if (target.type !== 'missing' || use.isTried || seen.has(key)) return [];
@@ -25,8 +26,26 @@ export const importedFileAbsent: Rule = {
         { path: artifact.prefix + file, message, ...(isCertain(reachedUse) ? {} : { severity: 'warn' as const }) },
       ];
     });
+    return [...imported, ...absentData(view, artifact.prefix)];
   },
 };
+
+/** Files that modules find by their own address (`new URL('./x', import.meta.url)`). */
+function absentData(view: NodeView, prefix: string): RawFinding[] {
+  return [...view.reach('server import').files].sort().flatMap((file) =>
+    (view.script(file)?.data ?? []).flatMap(({ specifier, line, isTried, isPlace }): RawFinding[] => {
+      const [plain = ''] = specifier.split(/[?#]/);
+      if (isTried || isPlace || plain === '' || plain.endsWith('/') || /^(?:[a-z][a-z+.-]*:|\/)/i.test(plain))
+        return [];
+      const path = joinPath(parentOf(file), plain);
+      // One that climbs out of the package is for a place that only its author knows.
+      if (path.startsWith('../')) return [];
+      const isThere = view.pkg.has(path) || view.paths.some((other) => other.startsWith(path === '' ? '' : `${path}/`));
+      if (isThere) return [];
+      return [{ path: prefix + file, message: `line ${line} reads "${specifier}" beside it, which is not inside` }];
+    }),
+  );
+}
 
 /** What is asked for late may be asked for never. */
 function isCertain({ use }: ReachedUse): boolean {

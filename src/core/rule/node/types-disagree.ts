@@ -1,6 +1,6 @@
-import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { pickFiles } from '../../contents/picks.ts';
 import { declaredNames, exportedNames } from '../../surface/exported-names.ts';
+import { locateTypes } from '../../surface/locate-types.ts';
 import { consumerOf, resolveUse } from '../../surface/node-package.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 import { type NodeView, nodeViewOf } from './node-view.ts';
@@ -42,7 +42,7 @@ function compare({
   const declared = declaredNames({
     file: types,
     read: view.declaration,
-    locate: (specifier, from) => locateTypes(specifier, from, view),
+    locate: (specifier, from) => locateTypes(specifier, from, view.pkg.has),
   });
   const exported = exportedNames({
     file: code,
@@ -96,21 +96,6 @@ function locateCode(specifier: string, from: string, view: NodeView): string | n
     loading: { consumer: consumerOf('server import'), as },
   });
   return target.type === 'file' ? target.path : null;
-}
-
-/** Declarations stand beside the code that a specifier names (TypeScript handbook, "Modules - Reference"). */
-function locateTypes(specifier: string, from: string, { pkg }: NodeView): string | null {
-  if (!/^\.{1,2}(?:\/|$)/.test(specifier)) return null;
-  const path = joinPath(parentOf(from), specifier);
-  const plain = path.replace(/(?:\.d)?\.([cm]?)[jt]sx?$/, '');
-  const marks = /\.([cm])[jt]s$/.exec(path)?.[1];
-  const endings =
-    marks === undefined ? ['.d.ts', '.d.mts', '.d.cts', '/index.d.ts', '/index.d.mts'] : [`.d.${marks}ts`];
-  return (
-    [path, ...endings.map((ending) => plain + ending), ...endings.map((ending) => path + ending)].find(
-      (candidate) => /\.d\.[cm]?ts$/.test(candidate) && pkg.has(candidate),
-    ) ?? null
-  );
 }
 
 function list(names: readonly string[]): string {

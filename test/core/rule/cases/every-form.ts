@@ -48,6 +48,42 @@ export const breaking: readonly BreakingCase[] = [
     testArtifact('tar.gz', 'a.tar.gz', { 'a/x': 'x' }, { extra: [{ ...entry, path: 'a/x' }] }),
     /twice/,
   ],
+  ['archive/duplicate-path', archive({ 'tides/a': 'x', 'tides/a/b': 'y' }), /a file and a folder at the same time/],
+  [
+    'archive/duplicate-path',
+    archive({ 'tides/a/': { type: 'folder' }, 'tides/a': { type: 'symlink', linkname: 'readme.txt' } }),
+    /a link and a folder/,
+  ],
+  [
+    'archive/not-as-named',
+    npmArtifact({}, { 'package/package.json': '(none)' }),
+    /package\.json in its one folder is missing/,
+  ],
+  ['archive/not-as-named', npmArtifact({}, { 'package/package.json': '{"name": ' }), /its manifest cannot be read/],
+  [
+    'archive/not-as-named',
+    testArtifact('zip', 'x-1-py3-none-any.whl', { 'x/__init__.py': 'x = 1\n' }),
+    /WHEEL is missing/,
+  ],
+  [
+    'archive/not-as-named',
+    testArtifact('zip', 'x-1-py3-none-any.whl', {
+      'META-INF/MANIFEST.MF': 'Manifest-Version: 1.0\n',
+      'x.py': 'x = 1\n',
+    }),
+    /METADATA is missing/,
+  ],
+  [
+    'archive/not-as-named',
+    testArtifact('zip', 'Tides.1.0.0.nupkg', { 'Tides.nuspec': '<package><metadata><id>T</id></metadata></package>' }),
+    /\[Content_Types\]\.xml is missing/,
+  ],
+  ['archive/not-as-named', testArtifact('text', 'tides-1.0.pom', { 'tides-1.0.pom': '<project>' }), /cannot be read/],
+  [
+    'archive/not-as-named',
+    testArtifact('text', 'tides-1.0.pom', { 'tides-1.0.pom': '<!DOCTYPE project [<!ENTITY a SYSTEM "x">]><project/>' }),
+    /document type/,
+  ],
   ['archive/case-clash', npmArtifact({}, { 'package/dist/Tide.js': 'x' }), /same as package\/dist\/tide\.js/],
   ['archive/odd-mode', archive({ 'tides/bin': { mode: 0o4755, text: 'x' } }), /its owner's rights/],
   ['archive/odd-mode', archive({ 'tides/a': { mode: 0o666, text: 'x' } }), /anyone can change/],
@@ -260,6 +296,13 @@ export const breaking: readonly BreakingCase[] = [
 
 /** Artifacts that nearly break one. */
 export const nearlyBreaking: readonly NearlyCase[] = [
+  ['archive/duplicate-path', archive({ 'tides/a/': { type: 'folder' }, 'tides/a/b': 'y', 'tides/ab': 'z' })],
+  ['archive/not-as-named', npmArtifact()],
+  [
+    'archive/not-as-named',
+    testArtifact('text', 'tides-1.0.pom', { 'tides-1.0.pom': '<project><name>Tides</name></project>' }),
+  ],
+  ['archive/not-as-named', testArtifact('tar.gz', 'tides-1.0.tar.gz', { 'tides/x': 'x' })],
   ['archive/leaving-link', archive({ 'tides/l': { type: 'symlink', linkname: 'readme.txt' } })],
   ['archive/unsafe-path', npmArtifact({}, { 'package/..x': 'x', 'package/a..b': 'x' })],
   ['archive/case-clash', npmArtifact({}, { 'package/dist/tides.js': 'export {}' })],

@@ -36,7 +36,7 @@ export const library = (options: Parameters<typeof elfFile>[0]) =>
     'h/lib/libharmonics.so.0': elfFile({ soname: 'libharmonics.so.0', ...options }),
   });
 
-export const signed = 'Manifest-Version: 1.0\r\n\r\nName: A.class\r\nSHA-256-Digest: AAAA\r\n';
+export const signed = `Manifest-Version: 1.0\r\n\r\nName: A.class\r\nSHA-256-Digest: ${createHash('sha256').update('a').digest('base64')}\r\n`;
 
 const digestOf = (text: string) => createHash('sha256').update(text).digest('base64url');
 const plainWheel = wheelArtifact('');
@@ -227,7 +227,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
     'jvm/manifest-unusable',
     jar(
       { 'example/Main.class': classFile('example/Main', 17), 'META-INF/versions/9/notes.txt': 'x' },
-      `Manifest-Version: 1.0\r\nMain-Class: example.Main\r\nAutomatic-Module-Name: tide.$1\r\nX: ${'x'.repeat(509)}\r\n`,
+      `Manifest-Version: 1.0\r\nMain-Class: example.Main\r\nAutomatic-Module-Name: tide.$1\r\nX: ${'x'.repeat(69)}\r\n`,
     ),
   ],
   ['jvm/class-version', jar({ 'example/Tide.class': classFile('example/Tide', 11) }), { java: 11 }],
@@ -247,7 +247,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
       'WEB-INF/classes/example/Mark.class': classFile('example/Mark', 11),
     }),
   ],
-  ['jvm/signature-left', jar({ 'META-INF/H.SF': 'x', 'META-INF/H.RSA': 'x' }, signed)],
+  ['jvm/signature-left', jar({ 'A.class': 'a', 'META-INF/H.SF': 'x', 'META-INF/H.RSA': 'x' }, signed)],
   ['jvm/signature-left', jar({ 'META-INF/deep/H.SF': 'x', 'META-INF/H.SF.txt': 'x' })],
   ['jvm/pom-incomplete', pom(wholePom)],
   ['jvm/pom-incomplete', pom('<parent><artifactId>p</artifactId></parent>')],
