@@ -209,6 +209,9 @@ const values = [
   ':',
   '\\',
   '%s%n',
+  '{"toString":0,"valueOf":0}',
+  '{ toString = 0 }',
+  '{ a: { toString: 1 } }',
   'constructor',
   'toString',
 ];

@@ -1,3 +1,4 @@
+import type { LimitsConfig } from '../contents/limits.ts';
 import type { Amendment } from '../history/meaning.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
@@ -270,6 +271,7 @@ export type Config = {
   readonly together: Readonly<Record<string, readonly string[]>>;
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
   readonly gates: GatesConfig;
+  readonly limits: LimitsConfig;
   readonly rehearse: RehearseConfig;
   readonly confirm: ConfirmConfig;
   /** Commands that run after a release. */

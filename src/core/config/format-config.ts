@@ -38,10 +38,13 @@ function formatObject(object: Json, path: Path): Json {
 function formatValue(value: unknown, path: Path): unknown {
   const key = path.at(-1) ?? '';
   if (typeof value === 'number' && durations.has(key)) return formatDuration(value);
-  if (typeof value === 'number' && key === 'largest') return `${value} B`;
+  if (typeof value === 'number' && (key === 'largest' || (path[0] === 'limits' && limitSizes.has(key))))
+    return `${value} B`;
   if (Array.isArray(value)) return value.map((item) => formatItem(item, path));
   return typeof value === 'object' && value !== null ? formatObject(value as Json, path) : value;
 }
+
+const limitSizes = new Set(['unpacked', 'manifest', 'yaml', 'lockfile', 'sbom']);
 
 const durations = new Set(['at-most', 'confirm-for']);
 

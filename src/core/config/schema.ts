@@ -1,4 +1,5 @@
 import Joi from 'joi';
+import { type LimitsConfig, usualLimits } from '../contents/limits.ts';
 import { trialClients } from '../name/client.ts';
 import { ecosystems } from '../name/ecosystem.ts';
 import { type BuiltForm, builtForms, sbomKinds } from '../name/form.ts';
@@ -85,6 +86,21 @@ const size = () =>
       parseBytes(text) ??
       helpers.message({ custom: '{{#label}} is an invalid size: expected a number and a unit, for example 200 kB' }),
   );
+
+/** How much is read of what others made. */
+const limits = () => {
+  const bytes = (usual: number) => size().default(usual);
+  const count = (usual: number) => Joi.number().integer().min(1).default(usual);
+  return Joi.object<LimitsConfig>({
+    entries: count(usualLimits.entries),
+    unpacked: bytes(usualLimits.unpacked),
+    ratio: count(usualLimits.ratio),
+    manifest: bytes(usualLimits.manifest),
+    yaml: bytes(usualLimits.yaml),
+    lockfile: bytes(usualLimits.lockfile),
+    sbom: bytes(usualLimits.sbom),
+  }).default();
+};
 
 const pattern = () =>
   Joi.string().custom((text: string, helpers) => {
@@ -539,6 +555,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     together: record(texts().min(2)).default({}),
     destinations: record(destination()).default({}),
     gates: gates(),
+    limits: limits(),
     rehearse: rehearse(),
     confirm: confirm(),
     afterwards: texts().default([]),

@@ -6,7 +6,7 @@ import type { DeclarationFacts } from './declarations.ts';
 import { type ElfFacts, readElf } from './elf.ts';
 import type { FileFacts, PythonFacts, SourceMapFacts } from './facts.ts';
 import { MarkScanner } from './marks.ts';
-import { readOwnImports, readPythonImports, readPythonNames } from './python-imports.ts';
+import { hasImportHooks, readOwnImports, readPythonImports, readPythonNames } from './python-imports.ts';
 import { readScript, type ScriptFacts } from './script.ts';
 import type { Mark } from './shape.ts';
 
@@ -112,6 +112,7 @@ export class FactCollector {
       this.#python.set(path, {
         imports: readPythonImports(text),
         named: readOwnImports(text),
+        hasHooks: hasImportHooks(text),
         ...readPythonNames(text),
       });
     }

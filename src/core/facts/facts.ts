@@ -15,6 +15,8 @@ export type PythonFacts = {
   readonly named: readonly OwnImport[];
   readonly names: ReadonlySet<string>;
   readonly hasStar: boolean;
+  /** Whether it changes how modules are found, so that others may come from anywhere. */
+  readonly hasHooks: boolean;
 };
 
 /** What was read from the bytes of an artifact's files while they went by; by path inside the archive. */

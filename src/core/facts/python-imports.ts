@@ -49,6 +49,11 @@ export function readOwnImports(text: string): OwnImport[] {
   });
 }
 
+/** Whether a module has to do with how modules are found and loaded. */
+export function hasImportHooks(text: string): boolean {
+  return /\bsys\.(?:modules|meta_path|path_hooks)\b|\b__path__\b|\bimportlib\b|\b__import__\b|\bglobals\(\)/.test(text);
+}
+
 /** Names that a module binds at its top level, as far as they can be read: functions, classes, assignments, imports. */
 export function readPythonNames(text: string): { readonly names: ReadonlySet<string>; readonly hasStar: boolean } {
   const names = new Set<string>();
@@ -59,7 +64,8 @@ export function readPythonNames(text: string): { readonly names: ReadonlySet<str
     for (const name of [defined, assigned]) if (name !== undefined) names.add(name);
     const imported = /^\s*(?:from[ \t]+[\w.]+[ \t]+)?import[ \t]+\(?(.+)$/.exec(statement)?.[1];
     if (imported === undefined) continue;
-    if (imported.includes('*') || imported.trim().endsWith('(')) hasStar = true;
+    // Names that follow in further lines are not read.
+    if (imported.includes('*') || (statement.includes('(') && !statement.includes(')'))) hasStar = true;
     for (const part of imported.split(',')) {
       const name = /([A-Za-z_]\w*)[\s)]*$/.exec(part)?.[1];
       if (name !== undefined) names.add(name);

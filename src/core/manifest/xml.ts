@@ -12,20 +12,20 @@ const maxNesting = 100;
 export function parseXml(text: string, file: string, options: X2jOptions = {}): Readonly<Record<string, unknown>> {
   const plain = text.replace(/^\ufeff/, '');
   const type = documentType(plain);
-  if (type !== null) throw invalid(file, 'it has a document type, which could pull in other files', type);
+  if (type !== null) throw invalid(file, 'it has a document type, which could pull in other files', { place: type });
   try {
     const valid = XMLValidator.validate(plain);
-    if (valid !== true) throw invalid(file, valid.err.msg, { line: valid.err.line, column: valid.err.col });
+    if (valid !== true) throw invalid(file, valid.err.msg, { place: { line: valid.err.line, column: valid.err.col } });
     const all = { parseTagValue: false, processEntities: false, ...options, maxNestedTags: maxNesting };
     return new XMLParser(all).parse(plain) as Record<string, unknown>;
   } catch (error) {
     if (error instanceof BevelstoneError || !(error instanceof Error)) throw error;
-    throw invalid(file, error.message.split('\n')[0] ?? 'it is not well-formed', null, error);
+    throw invalid(file, error.message.split('\n')[0] ?? 'it is not well-formed', { cause: error });
   }
 }
 
 /** Where a document type stands, outside of comments and character data; null for none. */
-function documentType(text: string): { readonly line: number; readonly column: number } | null {
+function documentType(text: string): Position | null {
   if (!/<!doctype/i.test(text)) return null;
   for (let at = text.indexOf('<'); at !== -1; at = text.indexOf('<', at + 1)) {
     const end = text.startsWith('<!--', at) ? '-->' : text.startsWith('<![CDATA[', at) ? ']]>' : null;
@@ -41,11 +41,12 @@ function documentType(text: string): { readonly line: number; readonly column: n
   return null;
 }
 
+type Position = { readonly line: number; readonly column: number };
+
 function invalid(
   file: string,
   why: string,
-  place: { readonly line: number; readonly column: number } | null,
-  cause?: unknown,
+  { place = null, cause }: { readonly place?: Position | null; readonly cause?: unknown },
 ): BevelstoneError {
   return new BevelstoneError('MANIFEST_INVALID', {
     message: `${file} cannot be read`,

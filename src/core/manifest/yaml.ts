@@ -8,20 +8,14 @@ import {
   type SchemaOptions,
   YAMLParseError,
 } from 'yaml';
+import { usualLimits } from '../contents/limits.ts';
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { maxNesting } from '../text/json.ts';
 import { objectOf } from './fields.ts';
 
-/** A YAML text of more than this is not read unless a limit says otherwise: a parser with positions needs 60 times as much memory. */
-export const ordinaryYamlBytes = 4 << 20;
-
 /** The mapping that a YAML file holds. @throws MANIFEST_INVALID, also for one that is too large or nested too deep. */
-export function parseYaml(
-  text: string,
-  file: string,
-  mostBytes = ordinaryYamlBytes,
-): Readonly<Record<string, unknown>> {
+export function parseYaml(text: string, file: string, mostBytes = usualLimits.yaml): Readonly<Record<string, unknown>> {
   if (text.length > mostBytes) throw invalid(file, `it has more than ${formatBytes(mostBytes)} of YAML`);
   const lines = new LineCounter();
   try {

@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, shownText, textOf } from '../manifest/fields.ts';
 import { digestLengths } from './digest.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { isListedLicence } from './listed-licence.ts';
@@ -221,22 +221,23 @@ function referenceProblems(document: Json, components: readonly Placed[]): SbomP
     if (known.has(id)) found.push({ pointer: `${pointer}/bom-ref`, message: `${id} occurs twice` });
     known.add(id);
   }
-  for (const item of objectsOf(document['services'])) known.add(String(item['bom-ref']));
+  for (const item of objectsOf(document['services'])) known.add(shownText(item['bom-ref']));
   const asked = new Set<string>();
   for (const [index, { ref, dependsOn }] of objectsOf(document['dependencies']).entries()) {
-    if (asked.has(String(ref))) found.push({ pointer: `/dependencies/${index}/ref`, message: `${ref} occurs twice` });
-    asked.add(String(ref));
-    if (!known.has(String(ref)))
-      found.push({ pointer: `/dependencies/${index}/ref`, message: `unknown element ${ref}` });
+    if (asked.has(shownText(ref)))
+      found.push({ pointer: `/dependencies/${index}/ref`, message: `${shownText(ref)} occurs twice` });
+    asked.add(shownText(ref));
+    if (!known.has(shownText(ref)))
+      found.push({ pointer: `/dependencies/${index}/ref`, message: `unknown element ${shownText(ref)}` });
     for (const [at, to] of [dependsOn ?? []].flat().entries())
-      if (!known.has(String(to)))
-        found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `unknown element ${to}` });
+      if (!known.has(shownText(to)))
+        found.push({ pointer: `/dependencies/${index}/dependsOn/${at}`, message: `unknown element ${shownText(to)}` });
   }
   for (const [index, value] of objectsOf(document['compositions']).entries())
     for (const field of ['assemblies', 'dependencies'] as const)
       for (const [at, to] of [value[field] ?? []].flat().entries())
-        if (!known.has(String(to)) && !String(to).startsWith('urn:cdx:'))
-          found.push({ pointer: `/compositions/${index}/${field}/${at}`, message: `unknown element ${to}` });
+        if (!known.has(shownText(to)) && !shownText(to).startsWith('urn:cdx:'))
+          found.push({ pointer: `/compositions/${index}/${field}/${at}`, message: `unknown element ${shownText(to)}` });
   return found;
 }
 
@@ -246,7 +247,7 @@ function contentProblems(item: Json, pointer: string): SbomProblem[] {
   const problem = purl === null ? null : purlProblem(purl);
   if (problem !== null) found.push({ pointer: `${pointer}/purl`, message: `invalid package URL: ${problem}` });
   for (const [index, { alg, content }] of objectsOf(item['hashes']).entries()) {
-    const length = (digestLengths as Readonly<Record<string, number>>)[String(alg)];
+    const length = (digestLengths as Readonly<Record<string, number>>)[shownText(alg)];
     if (length !== undefined && typeof content === 'string' && content.length !== length)
       found.push({
         pointer: `${pointer}/hashes/${index}/content`,
@@ -263,9 +264,15 @@ function contentProblems(item: Json, pointer: string): SbomProblem[] {
     if (each['license'] === undefined && each['expression'] === undefined)
       found.push({ pointer: place, message: 'it is neither a licence nor an expression' });
     if (typeof each['expression'] === 'string' && !isLicenceExpression(each['expression']))
-      found.push({ pointer: `${place}/expression`, message: `"${each['expression']}" is not a licence expression` });
+      found.push({
+        pointer: `${place}/expression`,
+        message: `"${shownText(each['expression'])}" is not a licence expression`,
+      });
     if (typeof inner['id'] === 'string' && !isListedLicence(inner['id']))
-      found.push({ pointer: `${place}/license/id`, message: `"${inner['id']}" is not on the SPDX licence list` });
+      found.push({
+        pointer: `${place}/license/id`,
+        message: `"${shownText(inner['id'])}" is not on the SPDX licence list`,
+      });
     if (each['license'] !== undefined && (inner['id'] === undefined) === (inner['name'] === undefined))
       found.push({ pointer: `${place}/license`, message: 'it needs either an id or a name' });
   }

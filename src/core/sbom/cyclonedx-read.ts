@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, shownText, textOf } from '../manifest/fields.ts';
 import { hexDigest } from './digest.ts';
 import {
   type DependencyKind,
@@ -21,19 +21,19 @@ export function readCycloneDx(document: Json): Sbom {
     metadata['component'] === undefined ? [] : [collected.add(objectOf(metadata['component']), null, 'subject')];
   for (const item of objectsOf(document['components'])) collected.add(item, null, null);
   for (const { ref, dependsOn } of objectsOf(document['dependencies']))
-    for (const to of [dependsOn ?? []].flat()) collected.need(String(ref), String(to));
+    for (const to of [dependsOn ?? []].flat()) collected.need(shownText(ref), shownText(to));
   const tool = objectsOf(objectOf(metadata['tools'])['components'] ?? metadata['tools'])[0] ?? {};
   return {
     name: [main[0]?.name, main[0]?.version].filter((part) => part != null).join(' '),
     created: textOf(metadata['timestamp']) ?? '1970-01-01T00:00:00Z',
-    tool: tool['name'] === undefined ? '' : `${tool['name']}-${tool['version'] ?? '0'}`,
+    tool: tool['name'] === undefined ? '' : `${shownText(tool['name'])}-${shownText(tool['version'] ?? '0')}`,
     namespace: null,
     organisation: textOf(objectOf(metadata['supplier'])['name']) ?? textOf(objectOf(metadata['manufacture'])['name']),
     subjects: collected.subjects(main.map(({ id }) => id)),
     packages: collected.packages(),
     relations: collected.relations,
     unknown: objectsOf(document['properties']).flatMap(({ name, value }) =>
-      name === 'bevelstone:unknown' ? [String(value)] : [],
+      name === 'bevelstone:unknown' ? [shownText(value)] : [],
     ),
   };
 }
@@ -48,7 +48,7 @@ class Collector {
   /** A component with what stands inside it; files go to the package around them. */
   add(item: Json, owner: string | null, role: PackageRole | null): SbomPackage {
     this.#count++;
-    const id = textOf(item['bom-ref']) ?? `${item['name']}-${this.#count}`;
+    const id = textOf(item['bom-ref']) ?? `${shownText(item['name'])}-${this.#count}`;
     const property = (name: string) => objectsOf(item['properties']).find((each) => each['name'] === name)?.['value'];
     const declared = textOf(property('bevelstone:role')) as PackageRole | null;
     const made = toPackage({
@@ -101,7 +101,8 @@ function toPackage({
   readonly role: PackageRole;
   readonly properties: readonly Json[];
 }): SbomPackage {
-  const values = (name: string) => properties.flatMap((each) => (each['name'] === name ? [String(each['value'])] : []));
+  const values = (name: string) =>
+    properties.flatMap((each) => (each['name'] === name ? [shownText(each['value'])] : []));
   const address = objectsOf(entry['externalReferences']).find(
     ({ type }) => type === 'distribution' || type === 'vcs',
   )?.['url'];
@@ -115,7 +116,9 @@ function toPackage({
     supplier: textOf(objectOf(entry['supplier'])['name']) ?? textOf(entry['publisher']),
     copyright: textOf(entry['copyright']),
     description: textOf(entry['description']),
-    digests: objectsOf(entry['hashes']).flatMap(({ alg, content }) => hexDigest(String(alg), String(content)) ?? []),
+    digests: objectsOf(entry['hashes']).flatMap(
+      ({ alg, content }) => hexDigest(shownText(alg), shownText(content)) ?? [],
+    ),
     fileName: values('bevelstone:file')[0] ?? null,
     location: textOf(address),
     foundIn: values('bevelstone:found-in'),
@@ -133,10 +136,10 @@ function licenceOf(item: Json): string | null {
 
 function toFile(item: Json): SbomFile {
   const digests = objectsOf(item['hashes']);
-  const value = (algorithm: string) => String(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
+  const value = (algorithm: string) => shownText(digests.find(({ alg }) => alg === algorithm)?.['content'] ?? '');
   const licence = licenceOf(item);
   return {
-    path: String(item['name'] ?? ''),
+    path: shownText(item['name'] ?? ''),
     sha1: value('SHA-1'),
     sha256: value('SHA-256'),
     licences: licence === null ? [] : [licence],

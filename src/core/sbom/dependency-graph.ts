@@ -1,8 +1,10 @@
 import { joinPath, parentOf } from '../contents/inner-path.ts';
+import type { LimitsConfig } from '../contents/limits.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
+import { formatBytes } from '../text/bytes.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
 import {
   type DependencyReading,
@@ -33,6 +35,8 @@ export type DependencyInput = {
   readonly texts: ReadonlyMap<string, string>;
   readonly manifests: readonly FoundManifest[];
   readonly organisation: string | null;
+  /** What is too large to be read, in bytes. */
+  readonly limits: Pick<LimitsConfig, 'yaml' | 'lockfile'>;
   /** What an installed copy says. */
   readonly installed: (
     pkg: LockedPackage,
@@ -119,8 +123,15 @@ class GraphBuilder {
       return;
     }
     if (text === undefined) return;
+    const { limits } = this.#input;
+    const most = /\.ya?ml$/.test(path) ? limits.yaml : limits.lockfile;
+    if (text.length > most) {
+      this.#leave(path, 'lockfile', `it has more than ${formatBytes(most)}, which limits in bevelstone.yaml may raise`);
+      return;
+    }
     const context: ReadingContext = {
       file: path,
+      yamlBytes: limits.yaml,
       manifests: this.#manifestsBelow(folder),
       beside: (name) => this.#input.texts.get(joinPath(folder, name)) ?? null,
     };

@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, shownText, textOf } from '../manifest/fields.ts';
 import { digestLengths } from './digest.ts';
 import { isLicenceExpression } from './licence-reference.ts';
 import { any, checkShape, flag, listOf, number, oneOf, record, type SbomProblem, text, textLike } from './problem.ts';
@@ -224,7 +224,10 @@ function checkReferences(document: Json): SbomProblem[] {
     if (value['relationshipType'] === 'DESCRIBES' || value['relationshipType'] === 'DESCRIBED_BY') describes = true;
     for (const field of ['spdxElementId', 'relatedSpdxElement'] as const)
       if (!isThere(value[field]))
-        found.push({ pointer: `/relationships/${index}/${field}`, message: `unknown element ${value[field]}` });
+        found.push({
+          pointer: `/relationships/${index}/${field}`,
+          message: `unknown element ${shownText(value[field])}`,
+        });
   }
   for (const [index, id] of [document['documentDescribes'] ?? []].flat().entries())
     if (!isThere(id)) found.push({ pointer: `/documentDescribes/${index}`, message: `unknown element ${id}` });
@@ -235,13 +238,13 @@ function checkReferences(document: Json): SbomProblem[] {
 
 function checkContents(document: Json): SbomProblem[] {
   const refs = new Set(objectsOf(document['hasExtractedLicensingInfos']).map(({ licenseId }) => licenseId));
-  const files = new Map(objectsOf(document['files']).map((item) => [String(item['SPDXID']), item]));
+  const files = new Map(objectsOf(document['files']).map((item) => [shownText(item['SPDXID']), item]));
   const owned = new Map<string, string[]>();
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships']))
-    if (relationshipType === 'CONTAINS' && files.has(String(relatedSpdxElement))) {
-      const own = owned.get(String(spdxElementId)) ?? [];
-      own.push(String(relatedSpdxElement));
-      owned.set(String(spdxElementId), own);
+    if (relationshipType === 'CONTAINS' && files.has(shownText(relatedSpdxElement))) {
+      const own = owned.get(shownText(spdxElementId)) ?? [];
+      own.push(shownText(relatedSpdxElement));
+      owned.set(shownText(spdxElementId), own);
     }
   const packages = objectsOf(document['packages']).flatMap((item, index) => [
     ...licenceProblems({
@@ -302,7 +305,7 @@ const lengths: Readonly<Record<string, number>> = Object.fromEntries(
 
 function digestProblems(item: Json, pointer: string): SbomProblem[] {
   return objectsOf(item['checksums']).flatMap(({ algorithm, checksumValue }, index): SbomProblem[] => {
-    const length = lengths[String(algorithm)];
+    const length = lengths[shownText(algorithm)];
     if (length === undefined || typeof checksumValue !== 'string' || checksumValue.length === length) return [];
     return [
       {
@@ -315,7 +318,7 @@ function digestProblems(item: Json, pointer: string): SbomProblem[] {
 
 function purlProblems(item: Json, pointer: string): SbomProblem[] {
   return objectsOf(item['externalRefs']).flatMap(({ referenceType, referenceLocator }, index): SbomProblem[] => {
-    const problem = referenceType === 'purl' ? purlProblem(String(referenceLocator)) : null;
+    const problem = referenceType === 'purl' ? purlProblem(shownText(referenceLocator)) : null;
     return problem === null
       ? []
       : [{ pointer: `${pointer}/externalRefs/${index}/referenceLocator`, message: `invalid package URL: ${problem}` }];
@@ -345,20 +348,22 @@ function codeProblems({
         ];
   const excluded = [objectOf(entry['packageVerificationCode'])['packageVerificationCodeExcludedFiles'] ?? []]
     .flat()
-    .map(String);
-  const own = [...(owned.get(String(entry['SPDXID'])) ?? []), ...[entry['hasFiles'] ?? []].flat().map(String)];
+    .map(shownText);
+  const own = [...(owned.get(shownText(entry['SPDXID'])) ?? []), ...[entry['hasFiles'] ?? []].flat().map(shownText)];
   const counted = [...new Set(own)]
     .flatMap((id) => {
       const file = files.get(id);
       return file === undefined ? [] : [file];
     })
-    .filter((file) => !excluded.includes(String(file['fileName'])));
+    .filter((file) => !excluded.includes(shownText(file['fileName'])));
   if (code === null)
     return counted.length === 0 && entry['filesAnalyzed'] === undefined
       ? []
       : [{ pointer, message: 'files were analysed, and it has no `packageVerificationCode` (§7.9)' }];
   const sha1 = counted.map((file) => ({
-    sha1: String(objectsOf(file['checksums']).find(({ algorithm }) => algorithm === 'SHA1')?.['checksumValue'] ?? ''),
+    sha1: shownText(
+      objectsOf(file['checksums']).find(({ algorithm }) => algorithm === 'SHA1')?.['checksumValue'] ?? '',
+    ),
   }));
   const right = verificationCode(sha1);
   return right === code

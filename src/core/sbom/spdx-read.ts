@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../manifest/fields.ts';
+import { objectOf, objectsOf, shownText, textOf } from '../manifest/fields.ts';
 import { hexDigest } from './digest.ts';
 import {
   type DependencyKind,
@@ -28,10 +28,10 @@ export function readSpdx(document: Json): Sbom {
   const ids = new Map<string, string>();
   const packages = objectsOf(document['packages']);
   for (const pkg of packages)
-    ids.set(String(pkg['SPDXID']), String(pkg['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
+    ids.set(shownText(pkg['SPDXID']), shownText(pkg['SPDXID']).replace(/^SPDXRef-(?:Package-)?/, ''));
   const texts = new Map(
     objectsOf(document['hasExtractedLicensingInfos']).map((item) => [
-      String(item['licenseId']),
+      shownText(item['licenseId']),
       textOf(item['extractedText']) ?? textOf(item['name']),
     ]),
   );
@@ -40,12 +40,14 @@ export function readSpdx(document: Json): Sbom {
     if (text === null || text === 'NOASSERTION' || text === 'NONE') return null;
     return texts.get(text) ?? text;
   };
-  const files = new Map(objectsOf(document['files']).map((item) => [String(item['SPDXID']), toFile(item, licenceOf)]));
+  const files = new Map(
+    objectsOf(document['files']).map((item) => [shownText(item['SPDXID']), toFile(item, licenceOf)]),
+  );
   const owned = new Map<string, SbomFile[]>();
   const relations: SbomRelation[] = [];
-  const subjects = [document['documentDescribes'] ?? []].flat().map((item) => ids.get(String(item)) ?? '');
+  const subjects = [document['documentDescribes'] ?? []].flat().map((item) => ids.get(shownText(item)) ?? '');
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships'])) {
-    const [a, b, type] = [String(spdxElementId), String(relatedSpdxElement), String(relationshipType)];
+    const [a, b, type] = [shownText(spdxElementId), shownText(relatedSpdxElement), shownText(relationshipType)];
     const [from, to] = [ids.get(a), ids.get(b)];
     if (type === 'DESCRIBES' && to !== undefined) subjects.push(to);
     else if (type === 'DESCRIBED_BY' && from !== undefined) subjects.push(from);
@@ -58,9 +60,9 @@ export function readSpdx(document: Json): Sbom {
   }
   for (const pkg of packages)
     for (const file of [pkg['hasFiles'] ?? []].flat())
-      pushFile(owned, ids.get(String(pkg['SPDXID'])) ?? '', files.get(String(file)));
+      pushFile(owned, ids.get(shownText(pkg['SPDXID'])) ?? '', files.get(shownText(file)));
   const creation = objectOf(document['creationInfo']);
-  const creators = [creation['creators'] ?? []].flat().map(String);
+  const creators = [creation['creators'] ?? []].flat().map(shownText);
   const creator = (kind: string) =>
     creators.find((creator) => creator.startsWith(`${kind}: `))?.slice(kind.length + 2) ?? null;
   const unique = [...new Set(subjects)].filter((id) => id !== '');
@@ -72,7 +74,7 @@ export function readSpdx(document: Json): Sbom {
     organisation: creator('Organization'),
     subjects: unique,
     packages: packages.map((pkg) =>
-      toPackage({ entry: pkg, id: ids.get(String(pkg['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
+      toPackage({ entry: pkg, id: ids.get(shownText(pkg['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
     ),
     relations,
     unknown: (textOf(creation['comment'])?.match(/^What could not be determined: (.*)$/s)?.[1] ?? '')
@@ -132,7 +134,7 @@ function toPackage({
 
 function digestsOf(item: Json): Digest[] {
   return objectsOf(item['checksums']).flatMap(
-    ({ algorithm, checksumValue }) => hexDigest(String(algorithm), String(checksumValue)) ?? [],
+    ({ algorithm, checksumValue }) => hexDigest(shownText(algorithm), shownText(checksumValue)) ?? [],
   );
 }
 
@@ -142,7 +144,7 @@ function toFile(item: Json, licenceOf: (value: unknown) => string | null): SbomF
     digests.find((digest) => digest.algorithm === algorithm)?.value ?? '';
   const copyright = textOf(item['copyrightText']);
   return {
-    path: String(item['fileName'] ?? '').replace(/^\.\//, ''),
+    path: shownText(item['fileName'] ?? '').replace(/^\.\//, ''),
     sha1: value('SHA-1'),
     sha256: value('SHA-256'),
     licences: [item['licenseInfoInFiles'] ?? []].flat().flatMap((each) => licenceOf(each) ?? []),

@@ -12,6 +12,7 @@ import { resolveCommit } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { type ReadArtifact, readArtifact } from '../read/read-artifact.ts';
 import { type ReleaseFolder, readRecordBeside } from '../release-folder/built-release.ts';
+import { useLimitsOf } from '../workspace/limits.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { type ArtifactComparison, compareArtifacts, compareWithLast } from './compare-artifacts.ts';
 
@@ -40,6 +41,7 @@ export type InspectOptions = {
 /** Opens an artifact of any origin. @throws like readArtifact, and what the questions asked beside may throw. */
 export async function inspectFile(context: Context, options: InspectOptions): Promise<Inspection> {
   const file = path.resolve(context.folder, options.file);
+  await useLimitsOf(context);
   const artifact = await readArtifact(file);
   const { against, print, extract } = options;
   const folder = extract === null ? null : path.resolve(context.folder, extract);

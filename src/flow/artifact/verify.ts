@@ -19,6 +19,7 @@ import {
   type ReleaseFolder,
   readRecordBeside,
 } from '../release-folder/built-release.ts';
+import { useLimitsOf } from '../workspace/limits.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { licensedComponents } from './licensed-components.ts';
 import { ownPlaces, plainSettings, releaseSettings } from './rule-settings.ts';
@@ -113,6 +114,7 @@ async function examineReleases(
 
 async function examineFiles(context: Context, files: readonly string[]): Promise<Job[]> {
   const jobs: Job[] = [];
+  await useLimitsOf(context);
   const places = ownPlaces(context, null, temporaryFolder());
   for (const file of files) {
     context.signal.throwIfAborted();

@@ -14,8 +14,11 @@ import {
 import { mergeSboms } from '../../core/sbom/merge.ts';
 import type { SbomProblem } from '../../core/sbom/problem.ts';
 import type { Sbom } from '../../core/sbom/sbom.ts';
-import { describePlace, readText, unreadableFile, writeWhole } from '../../world/files.ts';
+import { formatBytes } from '../../core/text/bytes.ts';
+import { limitsInForce } from '../../world/archive/budget.ts';
+import { describePlace, readText, sizeOf, unreadableFile, writeWhole } from '../../world/files.ts';
 import { type Context, countMoved, during } from '../context.ts';
+import { useLimitsOf } from '../workspace/limits.ts';
 import { readArtifactFiles, readFolderFiles } from './artifact-files.ts';
 
 /** The answer of `sbom check`. */
@@ -114,8 +117,25 @@ export async function showSbom(context: Context, file: string, against: string |
   return { file, kind: document.kind, sbom, against, comparison: other === null ? null : compareSboms(other, sbom) };
 }
 
+/** @throws SBOM_UNREADABLE for one that is too large to be read whole. */
+async function refuseLargeSbom(place: string, file: string): Promise<void> {
+  const { sbom } = limitsInForce();
+  const size = await sizeOf(place).catch((error: unknown) => {
+    throw unreadableFile(error, file) ?? error;
+  });
+  if (size <= sbom) return;
+  throw new BevelstoneError('SBOM_UNREADABLE', {
+    message: `${file} is too large to be read`,
+    why: `it has ${formatBytes(size)}, and ${formatBytes(sbom)} are allowed`,
+    fix: 'Check where it comes from; if you trust it, raise `limits.sbom` in bevelstone.yaml',
+    where: { file },
+  });
+}
+
 async function readDocument(context: Context, file: string): Promise<SbomDocument> {
   const place = path.resolve(context.folder, file);
+  await useLimitsOf(context);
+  await refuseLargeSbom(place, file);
   const text = await readText(place).catch((error) => {
     throw unreadableFile(error, file) ?? error;
   });

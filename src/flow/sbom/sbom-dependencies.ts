@@ -13,6 +13,7 @@ import {
 } from '../../core/sbom/dependency-graph.ts';
 import { formatOf, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
 import type { LockedPackage } from '../../core/sbom/lockfile/reading.ts';
+import { limitsInForce } from '../../world/archive/budget.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import { pythonMetadata, readTextNow } from '../../world/installed-licence.ts';
 import { type Context, warn } from '../context.ts';
@@ -114,6 +115,7 @@ export function packageDependencies({
       otherFolders: workspace.packages.filter((each) => each.name !== name).map((each) => each.folder),
       own,
       organisation: workspace.config.supplier,
+      limits: limitsInForce(),
       installed,
     },
     root,

@@ -9,6 +9,7 @@ import { hexDigest } from '../../core/sbom/digest.ts';
 import { formatSbom, kindOfFileName, sbomFileName } from '../../core/sbom/formats.ts';
 import { formatPurl } from '../../core/sbom/purl.ts';
 import { type Sbom, type SbomPackage, type SbomRelation, sbomPackage } from '../../core/sbom/sbom.ts';
+import { limitsInForce } from '../../world/archive/budget.ts';
 import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { listFiles } from '../../world/list-files.ts';
@@ -314,6 +315,7 @@ async function sbomOfFile(
       ...found,
       manifests,
       folder: manifests.every((manifest) => manifest.path.startsWith(artifact.prefix)) ? folder : '',
+      limits: limitsInForce(),
       otherFolders: [],
       own: new Map(),
       organisation: null,
@@ -364,6 +366,7 @@ async function sbomOfFolder(context: Context, folder: string, what: string): Pro
     {
       ...found,
       folder: '',
+      limits: limitsInForce(),
       otherFolders: [],
       own: new Map(),
       organisation: null,

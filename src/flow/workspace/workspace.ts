@@ -10,6 +10,7 @@ import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { nearest } from '../../core/text/nearest.ts';
 import { hasFixedStages, schemeTitle } from '../../core/version/spelling.ts';
 import { defaultTagPattern, type TagPattern } from '../../core/version/tag-pattern.ts';
+import { putLimitsInForce } from '../../world/archive/budget.ts';
 import { cachedConfig } from '../../world/config-cache.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
@@ -78,6 +79,7 @@ export async function readConfig(
     const { parseConfig } = await import('../../core/config/parse-config.ts');
     return parseConfig(text, context.configFile ?? 'bevelstone.yaml');
   });
+  putLimitsInForce(config.limits);
   hideCredentials(context, config);
   checkProgramVersion(config, context.programVersion);
   return { config, configText };

@@ -1,3 +1,4 @@
+import { type LimitsConfig, usualLimits } from '../../core/contents/limits.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { tooLarge } from './read-errors.ts';
 
@@ -16,17 +17,41 @@ export type ReadLimits = {
   readonly threadBytes: number;
 };
 
-/** Limits for archives from anywhere. Deflate packs a thousand to one at most, and what people ship a hundred to one at best. */
-export const ordinaryLimits: ReadLimits = {
-  entries: 150_000,
-  unpackedBytes: 64 * 2 ** 30,
-  ratio: 200,
-  freeBytes: 512 * 2 ** 20,
-  directoryBytes: 64 << 20,
-  keptBytes: 4 << 20,
-  keptTotalBytes: 64 << 20,
-  threadBytes: 16 << 20,
+/** Limits for archives from anywhere. */
+export const ordinaryLimits: ReadLimits = readLimits(usualLimits);
+
+function readLimits({ entries, unpacked, ratio, manifest }: LimitsConfig): ReadLimits {
+  return {
+    entries,
+    unpackedBytes: unpacked,
+    ratio,
+    freeBytes: 64 << 20,
+    directoryBytes: Math.max(64 << 20, entries * 400),
+    keptBytes: manifest,
+    keptTotalBytes: Math.max(64 << 20, manifest * 2),
+    threadBytes: 16 << 20,
+  };
+}
+
+let inForce: { readonly config: LimitsConfig; readonly read: ReadLimits } = {
+  config: usualLimits,
+  read: ordinaryLimits,
 };
+
+/** From now on this program reads as much as the configuration of its workspace says: a run has one. */
+export function putLimitsInForce(config: LimitsConfig): void {
+  inForce = { config, read: readLimits(config) };
+}
+
+/** What the configuration says. */
+export function limitsInForce(): LimitsConfig {
+  return inForce.config;
+}
+
+/** The same for archives. */
+export function readLimitsInForce(): ReadLimits {
+  return inForce.read;
+}
 
 /** Counts what an archive costs and stops when it is too much. */
 export class ArchiveBudget {
@@ -51,13 +76,14 @@ export class ArchiveBudget {
 
   /** @throws ARCHIVE_TOO_LARGE when so many entries would be too many. */
   refuseCount(count: number): void {
-    if (count > this.#limits.entries) throw tooLarge(this.#file, `it has more than ${this.#limits.entries} entries`);
+    if (count > this.#limits.entries)
+      throw tooLarge(this.#file, `it has more than ${this.#limits.entries} entries`, 'entries');
   }
 
   /** @throws ARCHIVE_TOO_LARGE when a directory of so many bytes is too large to be read whole. */
   refuseDirectory(bytes: number): void {
     if (bytes > this.#limits.directoryBytes)
-      throw tooLarge(this.#file, `its directory has more than ${formatBytes(this.#limits.directoryBytes)}`);
+      throw tooLarge(this.#file, `its directory has more than ${formatBytes(this.#limits.directoryBytes)}`, 'entries');
   }
 
   /** @throws ARCHIVE_TOO_LARGE */
@@ -66,9 +92,16 @@ export class ArchiveBudget {
     this.refuseSize(this.#unpacked);
   }
 
+  /** @throws ARCHIVE_TOO_LARGE when so much more, which a header declares, would be too much. */
+  refuseMore(bytes: number): void {
+    this.refuseSize(this.#unpacked + bytes);
+  }
+
   /** @throws ARCHIVE_TOO_LARGE when all of it would be too much. */
   refuseSize(bytes: number): void {
-    if (bytes > this.#most) throw tooLarge(this.#file, `it unpacks to more than ${formatBytes(this.#most)}`);
+    if (bytes <= this.#most) return;
+    const key = this.#most === this.#limits.unpackedBytes ? 'unpacked' : 'ratio';
+    throw tooLarge(this.#file, `it unpacks to more than ${formatBytes(this.#most)}`, key);
   }
 
   /** Whether this much may be kept in memory besides what is kept already. */

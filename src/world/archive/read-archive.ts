@@ -1,5 +1,5 @@
 import { open, stat } from 'node:fs/promises';
-import { ArchiveBudget, ordinaryLimits, type ReadLimits } from './budget.ts';
+import { ArchiveBudget, type ReadLimits, readLimitsInForce } from './budget.ts';
 import type { ContainerReader, ReadArchive, ReadContainer, ReadContents } from './container.ts';
 import type { EntryWatcher } from './entry-watcher.ts';
 import { fileDigest } from './file-digest.ts';
@@ -13,7 +13,7 @@ import { ambiguous, damaged, translateReadError, unknownForm } from './read-erro
 export async function readArchive(
   file: string,
   watcher: EntryWatcher = {},
-  limits: ReadLimits = ordinaryLimits,
+  limits: ReadLimits = readLimitsInForce(),
 ): Promise<ReadArchive> {
   try {
     const { size } = await stat(file);
@@ -67,7 +67,7 @@ function containerByHead(head: Buffer): ReadContainer | null {
   if (/^PK(?:\x03\x04|\x05\x06|\x07\x08)/.test(head.toString('latin1', 0, 4))) return 'zip';
   if (head.toString('latin1', 0, 8) === '!<arch>\n') return 'deb';
   if (head.length >= 512 && head.toString('latin1', 257, 262) === 'ustar') return 'tar';
-  return /^\ufeff?\s*<(?:\?xml|project)\b/.test(head.toString('utf8')) ? 'text' : null;
+  return /^\ufeff?\s*<(?:\?xml\b|project\b|!--|!doctype\b)/i.test(head.toString('utf8')) ? 'text' : null;
 }
 
 const readers: Readonly<Record<ReadContainer, () => Promise<ContainerReader>>> = {

@@ -1,3 +1,4 @@
+import type { LimitsConfig } from '../../core/contents/limits.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { Ambiguity } from '../../core/form/ambiguity.ts';
 import { unreadableFile } from '../files.ts';
@@ -24,11 +25,11 @@ export function ambiguous(file: string, why: string): BevelstoneError {
 }
 
 /** The error for an archive beyond the limits. */
-export function tooLarge(file: string, why: string): BevelstoneError {
+export function tooLarge(file: string, why: string, key: keyof LimitsConfig): BevelstoneError {
   return new BevelstoneError('ARCHIVE_TOO_LARGE', {
     message: `${file} exceeds the limits for archives`,
     why,
-    fix: 'Do not unpack it; check where it comes from',
+    fix: `Do not unpack it; check where it comes from. If you trust it, raise \`limits.${key}\` in bevelstone.yaml`,
     where: { file },
   });
 }

@@ -169,6 +169,8 @@ class TarReader {
   }
 
   #entry(header: TarHeader, sizeBytes: number): Body {
+    // A bomb says so in its header, before a byte of it is unpacked.
+    this.#budget.refuseMore(sizeBytes);
     const path = this.#rename(header.name);
     const described = path === null ? null : toEntry(header, path);
     const sink: EntrySink | null =

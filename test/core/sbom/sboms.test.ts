@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { usualLimits } from '../../../src/core/contents/limits.ts';
 import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
 import { withBundled } from '../../../src/core/sbom/bundled.ts';
 import { compareFiles } from '../../../src/core/sbom/compare-files.ts';
@@ -326,6 +327,7 @@ describe('dependencies of a package', () => {
   });
   const input: DependencyInput = {
     folder: 'packages/gauges',
+    limits: usualLimits,
     otherFolders: ['packages/tidemark'],
     own: new Map([['tidemark', { version: '1.4.0', licence: 'MIT' }]]),
     paths: [

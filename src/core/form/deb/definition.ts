@@ -1,3 +1,4 @@
+import { shownText } from '../../manifest/fields.ts';
 import type { FormDefinition } from '../definition.ts';
 import { pickLink, plainMetadata, plainTraits } from '../traits.ts';
 
@@ -28,6 +29,6 @@ export const deb: FormDefinition = {
   isUnpacked: true,
   installer: 'dpkg',
   cLibraryLimit: ({ manifest }) =>
-    /\blibc6 \(>= (\d+(?:\.\d+)+)/.exec(String(manifest?.json['Depends'] ?? ''))?.[1] ?? null,
+    /\blibc6 \(>= (\d+(?:\.\d+)+)/.exec(shownText(manifest?.json['Depends'] ?? ''))?.[1] ?? null,
   reasonLeftOut: () => 'a deb does not take it',
 };

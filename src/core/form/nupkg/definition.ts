@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import type { FormDefinition, MetadataDefinition, PageDefinition } from '../definition.ts';
 import { pickLink, plainEntries, plainMetadata, plainTraits } from '../traits.ts';
 
@@ -23,7 +23,7 @@ const metadata: MetadataDefinition = {
   namesRepository: ({ repository, projectUrl }) =>
     textOf(objectOf(repository)['@url']) !== null || textOf(projectUrl) !== null,
   keywords: ({ tags }) =>
-    String(tags ?? '')
+    shownText(tags ?? '')
       .split(/\s+/)
       .filter(Boolean),
   // A file or an address instead of an expression.

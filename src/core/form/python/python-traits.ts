@@ -1,5 +1,5 @@
 import { pythonRangeTakes } from '../../ecosystem/python/ranges.ts';
-import { textOf } from '../../manifest/fields.ts';
+import { shownText, textOf } from '../../manifest/fields.ts';
 import type { FormDefinition, MetadataDefinition, PageDefinition, PageFormat } from '../definition.ts';
 import { pickLink } from '../traits.ts';
 
@@ -11,7 +11,7 @@ const page: PageDefinition = {
           readme: { ...readme, format: formatOf(textOf(manifest.json['Description-Content-Type'])) },
           problem: null,
         },
-  links: (json) => [json['Project-URL'] ?? []].flat().map(String),
+  links: (json) => [json['Project-URL'] ?? []].flat().map(shownText),
   hasRepositoryPictures: () => false,
 };
 
@@ -26,11 +26,11 @@ const metadata: MetadataDefinition = {
     ...pickLink('Home-page', json['Home-page']),
     ...[json['Project-URL'] ?? []]
       .flat()
-      .flatMap((link) => pickLink('Project-URL', String(link).split(',').slice(1).join(','))),
+      .flatMap((link) => pickLink('Project-URL', shownText(link).split(',').slice(1).join(','))),
   ],
   namesRepository: (json) => json['Project-URL'] !== undefined || textOf(json['Home-page']) !== null,
   keywords: ({ Keywords }) =>
-    String(Keywords ?? '')
+    shownText(Keywords ?? '')
       .split(',')
       .filter(Boolean),
   runtime: (json) => {

@@ -1,4 +1,4 @@
-import { objectOf, objectsOf } from '../../manifest/fields.ts';
+import { objectOf, objectsOf, shownText } from '../../manifest/fields.ts';
 import type { PackageJson } from '../../manifest/package-json.ts';
 
 // The npm registry's public API as its client speaks it: one JSON document per package ("packument"), a PUT of a
@@ -138,6 +138,6 @@ export function withoutVersion(
       versions: without(versions, ([name]) => name === version),
       'dist-tags': without(document['dist-tags'], ([, target]) => target === version),
     },
-    revision: String(document['_rev'] ?? ''),
+    revision: shownText(document['_rev'] ?? ''),
   };
 }

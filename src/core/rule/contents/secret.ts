@@ -1,6 +1,8 @@
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
+const shownPath = /(?:^|\/)(?:METADATA|PKG-INFO|docs?\/.*)$|\.(?:md|rst|txt|html?)$/i;
+
 export const secret: Rule = {
   id: 'contents/secret',
   forms: allForms,
@@ -15,12 +17,14 @@ export const secret: Rule = {
       .map(({ path, what, line, severity, inside }): RawFinding => {
         // Examples and tests contain keys without access; they are still worth a look.
         const isTrial = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\/|(?:^|\/)tests?\.\w+$/i.test(path);
+        // Readmes show what a web token looks like; nothing tells one that opens something.
+        const isShown = what.includes('web token') && shownPath.test(path);
         const where =
           inside === undefined ? `line ${line}` : inside === '' ? 'a file in it' : `line ${line} of ${inside} in it`;
         return {
           path,
           message: `${where} looks like ${what}`,
-          ...(isTrial ? { severity: 'warn' } : severity === undefined ? {} : { severity }),
+          ...(isTrial || isShown ? { severity: 'warn' } : severity === undefined ? {} : { severity }),
         };
       }),
 };

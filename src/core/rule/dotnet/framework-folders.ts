@@ -1,5 +1,5 @@
 import { filesIn } from '../../form/artifact.ts';
-import { objectOf } from '../../manifest/fields.ts';
+import { objectOf, shownText } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 // The documented short names of target frameworks, with a platform behind a hyphen.
@@ -32,7 +32,7 @@ export const frameworkFolders: Rule = {
     });
     const groups = [objectOf(manifest.json['dependencies'])['group'] ?? []]
       .flat()
-      .map((group) => short(String(objectOf(group)['@targetFramework'] ?? '')));
+      .map((group) => short(shownText(objectOf(group)['@targetFramework'] ?? '')));
     const libraries = [...folders.keys()].filter((key) => key.startsWith('lib/')).map((key) => short(key.slice(4)));
     if (groups.length > 0 && !groups.includes(''))
       for (const framework of new Set(libraries))

@@ -1,3 +1,4 @@
+import { shownText } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const classVersion: Rule = {
@@ -33,7 +34,7 @@ export const classVersion: Rule = {
 /** What a manifest says it runs on: `Require-Capability` of OSGi, or the launcher's own attribute. */
 function declaredJava(json: Readonly<Record<string, unknown>>): number | null {
   const required = /osgi\.ee;filter:="\(&\(osgi\.ee=JavaSE\)\(version=(?:1\.)?(\d+)(?:\.0)?\)\)"/.exec(
-    String(json['Require-Capability'] ?? ''),
+    shownText(json['Require-Capability'] ?? ''),
   )?.[1];
   return required === undefined ? null : Number(required);
 }

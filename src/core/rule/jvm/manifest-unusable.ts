@@ -1,3 +1,4 @@
+import { shownText } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 const path = 'META-INF/MANIFEST.MF';
@@ -20,7 +21,9 @@ export const manifestUnusable: Rule = {
     if (text !== '' && !/\r?\n$|\r$/.test(text)) add('its last line has no end, so it is not read');
     const longest = text.split(/\r\n|\n|\r/).reduce((most, line) => Math.max(most, Buffer.byteLength(line)), 0);
     // JAR File Specification, "Manifest Specification": longer values go on in the next line, behind a space.
-    if (longest > maxLineBytes) add(`a line has ${longest} bytes, and ${maxLineBytes} are allowed`);
+    // One too many is an old mistake of some tools, which the JVM forgives.
+    const severity = longest === maxLineBytes + 1 ? 'warn' : undefined;
+    if (longest > maxLineBytes) add(`a line has ${longest} bytes, and ${maxLineBytes} are allowed`, severity);
     const files = entries.filter(({ type }) => type !== 'folder');
     const at = files.findIndex((entry) => entry.path === path);
     if (at > 1) add(`it is entry ${at + 1}, and readers of streams look at the first two only`, 'note');
@@ -36,7 +39,7 @@ export const manifestUnusable: Rule = {
     if (typeof module === 'string' && !/^[\p{L}_$][\p{L}\p{N}_$]*(?:\.[\p{L}_$][\p{L}\p{N}_$]*)*$/u.test(module.trim()))
       add(`Automatic-Module-Name is "${module}", which is not a module name`);
     const isMulti =
-      String(json['Multi-Release'] ?? '')
+      shownText(json['Multi-Release'] ?? '')
         .trim()
         .toLowerCase() === 'true';
     if (!isMulti && [...paths].some((path) => /^META-INF\/versions\/\d+\/.+\.class$/.test(path)))

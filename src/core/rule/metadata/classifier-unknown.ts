@@ -1,3 +1,4 @@
+import { shownText } from '../../manifest/fields.ts';
 import { isClassifier, knownClassifiers } from '../../surface/trove-classifiers.ts';
 import { countEdits, nearest } from '../../text/nearest.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -14,7 +15,7 @@ export const classifierUnknown: Rule = {
     if (manifest === null) return [];
     const { path, json } = manifest;
     return [json['Classifier'] ?? []].flat().flatMap((item): RawFinding[] => {
-      const text = String(item);
+      const text = shownText(item);
       // PEP 639, "Deprecate license classifiers".
       if (text.startsWith('License ::') && json['License-Expression'] !== undefined) {
         const message = `"${text}" stands beside License-Expression, which PEP 639 does not allow`;

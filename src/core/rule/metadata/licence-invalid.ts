@@ -1,5 +1,6 @@
 import parseLicence from 'spdx-expression-parse';
 import { formDefinitions } from '../../form/definitions.ts';
+import { shownText } from '../../manifest/fields.ts';
 import { formsWithPage } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -32,6 +33,6 @@ export const licenceInvalid: Rule = {
 function whenMissing(isOld: boolean, json: Readonly<Record<string, unknown>>, path: string): RawFinding[] {
   const old = { path, message: 'the licence uses an obsolete format', severity: 'warn' as const };
   if (isOld) return [old];
-  if ([json['Classifier'] ?? []].flat().some((item) => String(item).startsWith('License ::'))) return [old];
+  if ([json['Classifier'] ?? []].flat().some((item) => shownText(item).startsWith('License ::'))) return [old];
   return [{ path, message: 'it has no licence' }];
 }

@@ -1,4 +1,4 @@
-import { objectOf } from '../../manifest/fields.ts';
+import { objectOf, shownText } from '../../manifest/fields.ts';
 import type { Rule } from '../rule.ts';
 
 const runAtInstall = ['preinstall', 'install', 'postinstall'];
@@ -18,7 +18,7 @@ export const installScript: Rule = {
       .filter((name) => typeof scripts[name] === 'string')
       .map((name) => ({
         path: manifest.path,
-        message: `\`scripts.${name}\` runs at every install: ${String(scripts[name])}`,
+        message: `\`scripts.${name}\` runs at every install: ${shownText(scripts[name])}`,
       }));
     // The client compiles such a file at install even when no script says so.
     const native = entries.some(({ path }) => path === `${prefix}binding.gyp`) && scripts['install'] === undefined;

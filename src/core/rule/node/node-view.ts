@@ -4,7 +4,7 @@ import type { DeclarationFacts } from '../../facts/declarations.ts';
 import type { ScriptFacts } from '../../facts/script.ts';
 import { type Artifact, insidePaths } from '../../form/artifact.ts';
 import { formDefinitions } from '../../form/definitions.ts';
-import { objectOf } from '../../manifest/fields.ts';
+import { objectOf, shownText } from '../../manifest/fields.ts';
 import { type PackageJson, parsePackageJson } from '../../manifest/package-json.ts';
 import { listEntries } from '../../manifest/resolve-exports.ts';
 import { consumerOf, type NodePackage, resolveOwnEntry } from '../../surface/node-package.ts';
@@ -84,7 +84,7 @@ function readNested(text: string | undefined, path: string): PackageJson | null 
 /** Files of `bin`, each loaded by Node.js as a program. */
 export function programs(manifest: PackageJson, inside: ReadonlySet<string>): { entry: string; file: string }[] {
   const { bin } = manifest;
-  const all = typeof bin === 'string' ? { [String(manifest['name'] ?? 'bin')]: bin } : objectOf(bin);
+  const all = typeof bin === 'string' ? { [shownText(manifest['name'] ?? 'bin')]: bin } : objectOf(bin);
   return Object.entries(all).flatMap(([name, target]) => {
     const file = typeof target === 'string' ? target.replace(/^\.\//, '') : '';
     return inside.has(file) ? [{ entry: `bin ${name}`, file }] : [];
@@ -95,5 +95,5 @@ export function programs(manifest: PackageJson, inside: ReadonlySet<string>): { 
 export function declaredPackages(manifest: PackageJson): ReadonlySet<string> {
   const fields = ['dependencies', 'peerDependencies', 'optionalDependencies'] as const;
   const bundled = [manifest['bundleDependencies'] ?? manifest['bundledDependencies'] ?? []].flat();
-  return new Set([...fields.flatMap((field) => Object.keys(objectOf(manifest[field]))), ...bundled.map(String)]);
+  return new Set([...fields.flatMap((field) => Object.keys(objectOf(manifest[field]))), ...bundled.map(shownText)]);
 }

@@ -1,4 +1,4 @@
-import type { PythonFacts } from '../../facts/facts.ts';
+import type { FileFacts } from '../../facts/facts.ts';
 import type { OwnImport } from '../../facts/python-imports.ts';
 import { filesIn } from '../../form/artifact.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -17,25 +17,34 @@ export const ownModuleAbsent: Rule = {
       const place = placeOf(path);
       if (place === null || /(?:^|\/)(?:tests?|conftest|docs?|examples?|_vendor|vendored?)(?:\/|\.py$)/.test(path))
         return [];
-      const missing = named.flatMap((item) => missingFrom(item, { path, place }, modules, artifact.facts.python));
+      const missing = named.flatMap((item) =>
+        missingFrom(item, { path, place }, { modules, python: artifact.facts.python }),
+      );
       return missing.map(({ line, module }) => ({
         path,
         message: `line ${line} imports ${module}, which is not inside`,
+        // A module for another system is imported there only.
+        ...(forOneSystem.test(`${path} ${module}`) ? { severity: 'warn' as const } : {}),
       }));
     });
   },
 };
+
+const forOneSystem = /mac|osx|darwin|win32|windows|linux|posix|unix|cygwin|android|ios|java|jython|wasm|emscripten/i;
 
 type Modules = {
   /** Every module and package by its dotted name. */
   readonly all: ReadonlySet<string>;
   /** Packages with a file __init__, by the path of that file. */
   readonly regular: ReadonlyMap<string, string>;
+  /** Other modules by the path of their file. */
+  readonly files: ReadonlyMap<string, string>;
 };
 
 function modulesIn(paths: readonly string[]): Modules {
   const all = new Set<string>();
   const regular = new Map<string, string>();
+  const files = new Map<string, string>();
   for (const path of paths) {
     const place = placeOf(path);
     if (place === null) continue;
@@ -46,9 +55,13 @@ function modulesIn(paths: readonly string[]): Modules {
     const module = /^(\w+)(?:\.py|\.pyc|(?:\.[\w-]+)?\.(?:so|pyd))$/.exec(file)?.[1];
     if (module === undefined) continue;
     if (module === '__init__') regular.set(parts.join('.'), path);
-    else all.add([...parts, module].join('.'));
+    else {
+      const name = [...parts, module].join('.');
+      all.add(name);
+      files.set(name, path);
+    }
   }
-  return { all, regular };
+  return { all, regular, files };
 }
 
 /** Path as it lies beside other packages once it is installed; null for what goes elsewhere. */
@@ -60,8 +73,7 @@ function placeOf(path: string): string | null {
 function missingFrom(
   { level, module, names, line }: OwnImport,
   { path, place }: { readonly path: string; readonly place: string },
-  { all, regular }: Modules,
-  python: ReadonlyMap<string, PythonFacts>,
+  { modules: { all, regular, files }, python }: { readonly modules: Modules; readonly python: FileFacts['python'] },
 ): { readonly line: number; readonly module: string }[] {
   const parts = place.split('/').slice(0, -1);
   const base = level === 0 ? [] : parts.slice(0, parts.length - (level - 1));
@@ -70,6 +82,8 @@ function missingFrom(
   const [top = ''] = target.split('.');
   // What is no package of this wheel, or one that others may add to, is not its own.
   if (target === '' || !all.has(top) || (level === 0 && !regular.has(top))) return [];
+  const above = target.split('.').map((_, depth, names) => names.slice(0, depth + 1).join('.'));
+  if (above.some((name) => python.get(regular.get(name) ?? files.get(name) ?? '')?.hasHooks === true)) return [];
   if (!all.has(target)) return [{ line, module: target }];
   const init = regular.get(target);
   if (names === null || init === undefined) return [];

@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parseToml } from '../../manifest/toml.ts';
 import { hexDigest } from '../digest.ts';
 import type { DependencyKind } from '../sbom.ts';
@@ -9,7 +9,8 @@ export const readCargoLock: DependencyReader = (text, context) => {
   const lock = parseToml(text, context.file);
   const entries = (Array.isArray(lock['package']) ? lock['package'] : []).map(objectOf);
   const metadata = objectOf(lock['metadata']);
-  const keyOf = (entry: Readonly<Record<string, unknown>>) => `${entry['name']} ${entry['version']}`;
+  const keyOf = (entry: Readonly<Record<string, unknown>>) =>
+    `${shownText(entry['name'])} ${shownText(entry['version'])}`;
   const find = (wanted: string): string | null => {
     const [name = '', version] = wanted.split(' ');
     const found = entries.find(
@@ -19,19 +20,21 @@ export const readCargoLock: DependencyReader = (text, context) => {
   };
   const needsOf = (entry: Readonly<Record<string, unknown>>, kindOf: (name: string) => DependencyKind): Need[] =>
     (Array.isArray(entry['dependencies']) ? entry['dependencies'] : []).flatMap((item) => {
-      const key = find(String(item));
-      return key === null ? [] : [{ key, kind: kindOf(String(item).split(' ')[0] ?? '') }];
+      const key = find(shownText(item));
+      return key === null ? [] : [{ key, kind: kindOf(shownText(item).split(' ')[0] ?? '') }];
     });
   const foreign = entries.filter((entry) => entry['source'] !== undefined);
   const packages = foreign.map((entry) => {
     const checksum =
       textOf(entry['checksum']) ??
-      textOf(metadata[`checksum ${entry['name']} ${entry['version']} (${entry['source']})`]);
+      textOf(
+        metadata[`checksum ${shownText(entry['name'])} ${shownText(entry['version'])} (${shownText(entry['source'])})`],
+      );
     const digest = checksum === null ? null : hexDigest('sha256', checksum);
     return lockedPackage({
       key: keyOf(entry),
       type: 'cargo',
-      name: String(entry['name']),
+      name: shownText(entry['name']),
       version: textOf(entry['version']),
       digests: digest === null ? [] : [digest],
       location: textOf(entry['source']),
@@ -41,13 +44,13 @@ export const readCargoLock: DependencyReader = (text, context) => {
   const own = entries.filter((entry) => entry['source'] === undefined);
   const roots = new Map(
     own.map((entry) => [
-      folderOf(String(entry['name']), context),
-      needsOf(entry, (name) => kindIn(String(entry['name']), name, context)),
+      folderOf(shownText(entry['name']), context),
+      needsOf(entry, (name) => kindIn(shownText(entry['name']), name, context)),
     ]),
   );
   const inside = new Set(packages.map(({ key }) => key));
   return {
-    format: `Cargo lockfile ${lock['version'] ?? 1}`,
+    format: `Cargo lockfile ${shownText(lock['version'] ?? 1)}`,
     packages,
     roots: new Map([...roots].map(([folder, needs]) => [folder, needs.filter(({ key }) => inside.has(key))])),
     unknown: [],

@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parsePackageJson } from '../../manifest/package-json.ts';
 import { integrityDigests } from '../digest.ts';
 import type { DependencyKind } from '../sbom.ts';
@@ -38,7 +38,7 @@ export const readNpmLock: DependencyReader = (text, { file }) => {
   const unknown = packages.flatMap(({ key, version }) =>
     version === null ? [`${file} gives no version for ${key}`] : [],
   );
-  return { format: `npm lockfile ${lock['lockfileVersion']}`, packages, roots, unknown };
+  return { format: `npm lockfile ${shownText(lock['lockfileVersion'])}`, packages, roots, unknown };
 };
 
 type Find = (path: string) => Readonly<Record<string, unknown>> | null;

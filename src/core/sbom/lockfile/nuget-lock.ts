@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parsePackageJson } from '../../manifest/package-json.ts';
 import { hexDigest } from '../digest.ts';
 import { type DependencyReader, type LockedPackage, lockedPackage } from './reading.ts';
@@ -13,14 +13,14 @@ export const readNugetLock: DependencyReader = (text, { file }) => {
     const table = objectOf(value);
     for (const [name, raw] of Object.entries(table)) {
       const entry = objectOf(raw);
-      if (String(entry['type']).toLowerCase() === 'project') continue;
-      const key = `${name} ${entry['resolved']}`;
+      if (shownText(entry['type']).toLowerCase() === 'project') continue;
+      const key = `${name} ${shownText(entry['resolved'])}`;
       if (entry['type'] === 'Direct') direct.add(key);
       const needs = Object.keys(objectOf(entry['dependencies'])).flatMap((key) => {
         const found = Object.entries(table).find(([other]) => other.toLowerCase() === key.toLowerCase());
         return found === undefined
           ? []
-          : [{ key: `${found[0]} ${objectOf(found[1])['resolved']}`, kind: 'run' as const }];
+          : [{ key: `${found[0]} ${shownText(objectOf(found[1])['resolved'])}`, kind: 'run' as const }];
       });
       const digest = hexDigest('sha512', Buffer.from(textOf(entry['contentHash']) ?? '', 'base64').toString('hex'));
       const known = packages.get(key);

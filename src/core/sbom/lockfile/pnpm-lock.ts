@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
 import { integrityDigests } from '../digest.ts';
 import type { DependencyKind } from '../sbom.ts';
@@ -11,13 +11,13 @@ const fields: readonly (readonly [string, DependencyKind])[] = [
 ];
 
 /** `pnpm-lock.yaml` of versions 5 to 9, by its published types: importers, packages, and snapshots since 9. */
-export const readPnpmLock: DependencyReader = (text, { file }) => {
-  const lock = parseYaml(text, file);
+export const readPnpmLock: DependencyReader = (text, { file, yamlBytes }) => {
+  const lock = parseYaml(text, file, yamlBytes);
   const listed = objectOf(lock['packages']);
   const snapshots = objectOf(lock['snapshots']);
   // Before version 9 one map holds both what a package is and what it needs.
   const entries = Object.keys(snapshots).length > 0 ? snapshots : listed;
-  const version = String(lock['lockfileVersion'] ?? '');
+  const version = shownText(lock['lockfileVersion'] ?? '');
   if (!/^[5-9](?:\.\d+)?$/.test(version)) return null;
   const keys = new Map(Object.keys(entries).map((key) => [plainKey(key), key] as const));
   const find = (name: string, wanted: string) =>

@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parsePom } from '../../manifest/pom-xml.ts';
 import type { DependencyKind } from '../sbom.ts';
 import { type DependencyReader, lockedPackage, type ReadingContext } from './reading.ts';
@@ -14,13 +14,13 @@ export const readPomDependencies: DependencyReader = (text, context) => {
   const properties = new Map<string, string>();
   const managed = new Map<string, string>();
   for (const project of [...chain].reverse()) {
-    for (const [name, value] of Object.entries(objectOf(project['properties']))) properties.set(name, String(value));
+    for (const [name, value] of Object.entries(objectOf(project['properties']))) properties.set(name, shownText(value));
     for (const name of ['groupId', 'version']) {
       const value = textOf(project[name]) ?? textOf(objectOf(project['parent'])[name]);
       if (value !== null) properties.set(`project.${name}`, value);
     }
     for (const item of dependenciesOf(objectOf(project['dependencyManagement'])))
-      managed.set(`${item['groupId']}:${item['artifactId']}`, String(item['version'] ?? ''));
+      managed.set(`${shownText(item['groupId'])}:${shownText(item['artifactId'])}`, shownText(item['version'] ?? ''));
   }
   const fill = (value: unknown): string | null => {
     let filled = textOf(value) ?? '';
@@ -33,11 +33,12 @@ export const readPomDependencies: DependencyReader = (text, context) => {
     .flatMap((project) => dependenciesOf(project))
     .map((item) => {
       const name = `${fill(item['groupId']) ?? '?'}:${fill(item['artifactId']) ?? '?'}`;
-      const version = fill(item['version']) ?? fill(managed.get(`${item['groupId']}:${item['artifactId']}`));
+      const version =
+        fill(item['version']) ?? fill(managed.get(`${shownText(item['groupId'])}:${shownText(item['artifactId'])}`));
       const fixed = version === null || /[[(,]/.test(version) ? null : version;
       if (fixed === null) unknown.push(`${context.file} does not say which version of ${name} is used`);
       const kind: DependencyKind =
-        String(item['optional']) === 'true' ? 'optional' : (scopes[textOf(item['scope']) ?? ''] ?? 'run');
+        shownText(item['optional']) === 'true' ? 'optional' : (scopes[textOf(item['scope']) ?? ''] ?? 'run');
       return { key: name, kind, locked: lockedPackage({ key: name, type: 'maven', name, version: fixed }) };
     });
   if (direct.length > 0)

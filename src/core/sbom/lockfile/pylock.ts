@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, objectsOf, shownText, textOf } from '../../manifest/fields.ts';
 import { normaliseName } from '../../manifest/normalise-name.ts';
 import { parseToml } from '../../manifest/toml.ts';
 import { hexDigest } from '../digest.ts';
@@ -7,7 +7,7 @@ import { type DependencyReader, lockedPackage } from './reading.ts';
 /** `pylock.toml` (PEP 751, "File Format"). The file says what depends on what only where its writer chose to. */
 export const readPylock: DependencyReader = (text, { file, manifests }) => {
   const lock = parseToml(text, file);
-  if (!/^1\./.test(String(lock['lock-version'] ?? ''))) return null;
+  if (!/^1\./.test(shownText(lock['lock-version'] ?? ''))) return null;
   const entries = objectsOf(lock['packages']);
   const keyOf = (entry: Readonly<Record<string, unknown>>) =>
     `${normaliseName(textOf(entry['name']) ?? '')}@${textOf(entry['version']) ?? ''}`;
@@ -25,7 +25,7 @@ export const readPylock: DependencyReader = (text, { file, manifests }) => {
     const files = [...objectsOf(entry['wheels']), objectOf(entry['sdist']), objectOf(entry['archive'])];
     const digests = files.flatMap((file) =>
       Object.entries(objectOf(file['hashes'])).flatMap(
-        ([algorithm, value]) => hexDigest(algorithm, String(value)) ?? [],
+        ([algorithm, value]) => hexDigest(algorithm, shownText(value)) ?? [],
       ),
     );
     const needs = objectsOf(entry['dependencies']).flatMap((item) => {

@@ -37,6 +37,8 @@ export type DependencyReading = {
 export type ReadingContext = {
   /** Path of the file, for messages. */
   readonly file: string;
+  /** A text in YAML is refused beyond this; the usual limit when it is not said. */
+  readonly yamlBytes?: number;
   /** Manifests by folder, from the file's own folder. */
   readonly manifests: ReadonlyMap<string, PackageManifest>;
   /** Text of a file beside it; null when there is none. */

@@ -1,4 +1,4 @@
-import { objectOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
 import { hexDigest, integrityDigests } from '../digest.ts';
 import type { DependencyKind, Digest } from '../sbom.ts';
@@ -39,7 +39,7 @@ function readFirst(text: string, context: ReadingContext): DependencyReading {
 }
 
 function readSecond(text: string, context: ReadingContext): DependencyReading {
-  const lock = parseYaml(text, context.file);
+  const lock = parseYaml(text, context.file, context.yamlBytes);
   const entries = Object.entries(lock).filter(([key]) => key !== '__metadata');
   const keys = new Map(entries.flatMap(([key]) => key.split(/,\s*/).map((pattern) => [pattern, key] as const)));
   const find: Find = (name, range) => keys.get(`${name}@${range}`) ?? keys.get(`${name}@npm:${range}`) ?? null;
@@ -49,7 +49,7 @@ function readSecond(text: string, context: ReadingContext): DependencyReading {
     if (/@(?:workspace|link|portal):/.test(resolution)) return [];
     const needs = (['dependencies', 'optionalDependencies'] as const).flatMap((field) =>
       Object.entries(objectOf(entry[field])).flatMap(([name, range]) =>
-        toNeed(find(name, String(range)), field === 'dependencies' ? 'run' : 'optional'),
+        toNeed(find(name, shownText(range)), field === 'dependencies' ? 'run' : 'optional'),
       ),
     );
     // Its checksum is of the client's own repacked archive, not of what a registry serves.
@@ -58,7 +58,7 @@ function readSecond(text: string, context: ReadingContext): DependencyReading {
         key,
         type: 'npm',
         name: resolution.slice(0, resolution.indexOf('@', 1)),
-        version: entry['version'] === undefined ? null : String(entry['version']),
+        version: entry['version'] === undefined ? null : shownText(entry['version']),
         needs,
       }),
     ];
