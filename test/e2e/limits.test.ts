@@ -25,10 +25,10 @@ function folderWith(files: Readonly<Record<string, string | Buffer>>, config: st
 describe('limits', () => {
   it('of the workspace hold for any file that is looked at, and the error names the key', async () => {
     const bytes = await zipBytes({ 'a.txt': 'a', 'b.txt': 'b', 'c.txt': 'c' });
-    const cwd = folderWith({ 'x.zip': bytes }, 'limits: { entries: 2 }\n');
+    const cwd = folderWith({ 'x.zip': bytes }, 'schema: 1\nlimits: { entries: 2 }\n');
 
     const refused = await bevelstoneJson(['inspect', 'x.zip'], { cwd });
-    writeFileSync(path.join(cwd, 'bevelstone.yaml'), 'limits: { entries: 3 }\n');
+    writeFileSync(path.join(cwd, 'bevelstone.yaml'), 'schema: 1\nlimits: { entries: 3 }\n');
     const read = await bevelstoneJson(['inspect', 'x.zip'], { cwd });
 
     expect([refused.error?.code, refused.error?.fix]).toEqual([
@@ -39,7 +39,7 @@ describe('limits', () => {
   });
 
   it('a configuration with mistakes does not keep anyone from looking at a file', async () => {
-    const cwd = folderWith({ 'x.zip': await zipBytes({ 'a.txt': 'a' }) }, 'limits: { entries: many }\n');
+    const cwd = folderWith({ 'x.zip': await zipBytes({ 'a.txt': 'a' }) }, 'schema: 1\nlimits: { entries: many }\n');
 
     expect((await bevelstoneJson(['inspect', 'x.zip'], { cwd })).ok).toBe(true);
   });
@@ -65,7 +65,7 @@ describe('limits', () => {
   it('an SBOM beyond its limit is not read', async () => {
     const cwd = folderWith(
       { 'x.cdx.json': `{"bomFormat":"CycloneDX","x":"${'y'.repeat(5000)}"}` },
-      'limits: { sbom: 4 kB }\n',
+      'schema: 1\nlimits: { sbom: 4 kB }\n',
     );
 
     expect((await bevelstoneJson(['sbom', 'show', 'x.cdx.json'], { cwd })).error?.code).toBe('SBOM_UNREADABLE');
@@ -74,7 +74,7 @@ describe('limits', () => {
 
 describe('a hostile document', () => {
   const doctype = '<?xml version="1.0"?><!DOCTYPE a [<!ENTITY x SYSTEM "file:///etc/passwd">]>';
-  it.each<[string, string, string | Promise<Buffer>, string]>([
+  it.each<[string, string, string | (() => Promise<Buffer>), string]>([
     ['a POM with a document type', 'x.pom', `${doctype}<project><name>&x;</name></project>`, 'archive/not-as-named'],
     [
       'a POM nested too deep',
@@ -85,20 +85,21 @@ describe('a hostile document', () => {
     [
       'a nuspec that is cut off',
       'Fenmarsh.Tides.1.0.0.nupkg',
-      zipBytes({ '[Content_Types].xml': '<Types/>', 'Fenmarsh.Tides.nuspec': '<package><meta' }),
+      () => zipBytes({ '[Content_Types].xml': '<Types/>', 'Fenmarsh.Tides.nuspec': '<package><meta' }),
       'archive/not-as-named',
     ],
     [
       'a nuspec with a document type',
       'Fenmarsh.Tides.1.0.0.nupkg',
-      zipBytes({
-        '[Content_Types].xml': '<Types/>',
-        'Fenmarsh.Tides.nuspec': `${doctype}<package><metadata><id>&x;</id></metadata></package>`,
-      }),
+      () =>
+        zipBytes({
+          '[Content_Types].xml': '<Types/>',
+          'Fenmarsh.Tides.nuspec': `${doctype}<package><metadata><id>&x;</id></metadata></package>`,
+        }),
       'archive/not-as-named',
     ],
   ])('%s is refused, and never ends in an internal error', async (_, name, content, rule) => {
-    const cwd = folderWith({ [name]: await content });
+    const cwd = folderWith({ [name]: typeof content === 'string' ? content : await content() });
 
     const run = await bevelstoneJson(['verify', name], { cwd });
 

@@ -160,6 +160,19 @@ describe('a changed text', () => {
     }
   });
 
+  it.each<[string, string]>([
+    ['header fields', 'Metadata-Version: 2.4\nconstructor: tides\n\nAbout tides\n'],
+    ['lockfile Cargo.lock', 'version = 3\n\n[[package]]\nname = "depth"\nversion = {}\nsource = "registry"\n'],
+    [
+      'lockfile pylock.toml',
+      'lock-version = "1.0"\n[[packages]]\nname = "depth"\n[[packages.wheels]]\nhashes = { sha256 = { a = 1 } }\n',
+    ],
+    ['lockfile pnpm-lock.yaml', `${'- '.repeat(20_000)}x`],
+    ['SBOM', '{"bomFormat":"CycloneDX","components":[{"name":{"toString":null,"valueOf":null}}]}'],
+  ])('of %s that once ended in an internal error does so no more', (name, text) => {
+    expect(() => attempt(() => targets.find((target) => target.name === name)?.run(text))).not.toThrow();
+  });
+
   it('is read as it is before it is changed', () => {
     for (const { samples, run } of targets.filter(({ name }) => name !== 'documents of servers'))
       for (const sample of samples) expect(() => run(sample)).not.toThrow();

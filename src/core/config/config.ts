@@ -1,9 +1,9 @@
-import type { LimitsConfig } from '../contents/limits.ts';
 import type { Amendment } from '../history/meaning.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import type { BuiltForm, SbomKind } from '../name/form.ts';
 import type { Protocol } from '../name/protocol.ts';
+import type { LimitsConfig } from '../text/limits.ts';
 import type { StreamConfig } from '../version/stream.ts';
 import type { TagPattern } from '../version/tag-pattern.ts';
 import type { Weight } from '../version/weight.ts';

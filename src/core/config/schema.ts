@@ -1,5 +1,4 @@
 import Joi from 'joi';
-import { type LimitsConfig, usualLimits } from '../contents/limits.ts';
 import { trialClients } from '../name/client.ts';
 import { ecosystems } from '../name/ecosystem.ts';
 import { type BuiltForm, builtForms, sbomKinds } from '../name/form.ts';
@@ -8,6 +7,7 @@ import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
 import { whyComplex } from '../text/glob.ts';
+import { type LimitsConfig, usualLimits } from '../text/limits.ts';
 import { compilePattern } from '../text/linear-pattern.ts';
 import { strictReading } from '../version/loose-version.ts';
 import type { TagPattern } from '../version/tag-pattern.ts';

@@ -1,10 +1,10 @@
 import { joinPath, parentOf } from '../contents/inner-path.ts';
-import type { LimitsConfig } from '../contents/limits.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import { formatBytes } from '../text/bytes.ts';
+import type { LimitsConfig } from '../text/limits.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
 import {
   type DependencyReading,

@@ -1,5 +1,5 @@
-import { type LimitsConfig, usualLimits } from '../../core/contents/limits.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
+import { type LimitsConfig, usualLimits } from '../../core/text/limits.ts';
 import { tooLarge } from './read-errors.ts';
 
 /** What a reader may spend on one archive, so that no archive can make it hang or eat all memory. */

@@ -1,6 +1,6 @@
-import type { LimitsConfig } from '../../core/contents/limits.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { Ambiguity } from '../../core/form/ambiguity.ts';
+import type { LimitsConfig } from '../../core/text/limits.ts';
 import { unreadableFile } from '../files.ts';
 
 /** The error for an archive that is cut off, malformed or contradicts itself. */

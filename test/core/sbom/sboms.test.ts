@@ -1,5 +1,4 @@
 import { describe, expect, it } from 'vitest';
-import { usualLimits } from '../../../src/core/contents/limits.ts';
 import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
 import { withBundled } from '../../../src/core/sbom/bundled.ts';
 import { compareFiles } from '../../../src/core/sbom/compare-files.ts';
@@ -11,6 +10,7 @@ import { formatPurl, purlProblem } from '../../../src/core/sbom/purl.ts';
 import { reachKinds } from '../../../src/core/sbom/reach-kinds.ts';
 import { type Sbom, sbomPackage } from '../../../src/core/sbom/sbom.ts';
 import { verificationCode } from '../../../src/core/sbom/verification-code.ts';
+import { usualLimits } from '../../../src/core/text/limits.ts';
 
 const sha = (digit: string) => ({ sha1: digit.repeat(40), sha256: digit.repeat(64) });
 const file = (path: string, digit = 'a') => ({ path, ...sha(digit), licences: ['MIT'], copyright: null });
