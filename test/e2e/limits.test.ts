@@ -1,12 +1,14 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { describe, expect, it } from 'vitest';
 import { nupkgBytes, zipBytes } from '../builders/parcel.ts';
-import { bevelstoneJson } from '../builders/program.ts';
+import { bevelstoneJson, programFile } from '../builders/program.ts';
 import { releaseWorkspace } from '../builders/release-workspace.ts';
 import { temporaryFolder } from '../builders/repository.ts';
+import { opens } from '../builders/wait.ts';
 
 /** A folder with a file, and perhaps a workspace around it. */
 function folderWith(files: Readonly<Record<string, string | Buffer>>, config: string | null = null): string {
@@ -141,4 +143,25 @@ it('a release of a package that its manifest calls private stops at a gate', asy
 
   expect([run.exitCode, run.error?.code]).toEqual([3, 'GATES_REFUSED']);
   expect(`${run.error?.message} ${run.error?.why}`).toMatch(/publishable.*`private` is true/s);
+});
+
+it('an interrupt in the middle of a large archive ends the program, and does not blame the archive', async () => {
+  const folder = temporaryFolder();
+  const file = path.join(folder, 'tides.tar');
+  const content = path.join(folder, 'tides.txt');
+  writeFileSync(content, Buffer.alloc(300_000_000, 'height of tide 4.2 m at the quay\n'));
+  execFileSync('tar', ['-cf', file, '-C', folder, 'tides.txt']);
+  const program = spawn(process.execPath, [programFile, 'verify', file, '--json'], {
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
+  let printed = '';
+  program.stdout.on('data', (chunk) => {
+    printed += chunk;
+  });
+
+  await opens(program.pid ?? 0, /tides\.tar$/);
+  program.kill('SIGTERM');
+  const [exitCode] = await once(program, 'close');
+
+  expect([exitCode, JSON.parse(printed).error.code]).toEqual([130, 'INTERRUPTED']);
 });

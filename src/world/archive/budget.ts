@@ -60,6 +60,8 @@ export class ArchiveBudget {
   readonly #limits: ReadLimits;
   /** Whether a thread of its own is worth its while. */
   readonly isLarge: boolean;
+  readonly #atEnd: (() => void)[] = [];
+  #isEnded = false;
   #entries = 0;
   #unpacked = 0;
   #kept = 0;
@@ -67,6 +69,17 @@ export class ArchiveBudget {
   constructor(file: string, packedBytes: number, limits: ReadLimits) {
     [this.#file, this.#limits, this.isLarge] = [file, limits, packedBytes >= limits.threadBytes];
     this.#most = Math.min(limits.unpackedBytes, Math.max(limits.freeBytes, packedBytes * limits.ratio));
+  }
+
+  /** Has something done when reading ends, however it ends: a thread that nobody stops would keep the program alive. */
+  atEnd(work: () => void): void {
+    if (this.#isEnded) work();
+    else this.#atEnd.push(work);
+  }
+
+  end(): void {
+    this.#isEnded = true;
+    for (const work of this.#atEnd.splice(0)) work();
   }
 
   /** @throws ARCHIVE_TOO_LARGE */

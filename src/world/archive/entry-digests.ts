@@ -8,6 +8,8 @@ export type EntryDigests = {
   readonly begin: (sizeBytes: number) => DigestTask;
   /** All digests in the order in which they were begun. */
   readonly finish: () => Promise<readonly string[]>;
+  /** Ends the work, also in the middle. */
+  readonly stop: () => void;
 };
 
 /** The digest of one file. */
@@ -33,6 +35,7 @@ export function digestHere(): EntryDigests {
       };
     },
     finish: async () => digests,
+    stop: () => {},
   };
 }
 
@@ -117,5 +120,6 @@ export function digestElsewhere(): EntryDigests {
       while (result === null) await once(worker, 'message');
       return result;
     },
+    stop: () => void worker.terminate(),
   };
 }

@@ -32,6 +32,7 @@ export class EntryCollector {
   constructor(watcher: EntryWatcher, budget: ArchiveBudget) {
     [this.#watcher, this.#budget] = [watcher, budget];
     this.#digests = budget.isLarge ? digestElsewhere() : digestHere();
+    budget.atEnd(this.#digests.stop);
   }
 
   /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */

@@ -16,11 +16,20 @@ createReadStream(workerData, { highWaterMark: 1 << 20 })
   .on('error', (error) => { throw error; });
 `;
 
-/** SHA-256 of a file in hexadecimal; of a large one on a thread of its own. */
-export async function fileDigest(file: string, sizeBytes: number): Promise<string> {
+/**
+ * SHA-256 of a file in hexadecimal; of a large one on a thread of its own.
+ * @param started gets what ends that thread in the middle.
+ */
+export async function fileDigest(
+  file: string,
+  sizeBytes: number,
+  started: (stop: () => void) => void = () => {},
+): Promise<string> {
   if (sizeBytes >= worthAThread) {
     return new Promise((resolve, reject) => {
-      new Worker(script, { eval: true, workerData: file }).once('message', resolve).once('error', reject);
+      const worker = new Worker(script, { eval: true, workerData: file });
+      worker.once('message', resolve).once('error', reject);
+      started(() => void worker.terminate());
     });
   }
   const hash = createHash('sha256');

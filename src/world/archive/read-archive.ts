@@ -15,18 +15,22 @@ export async function readArchive(
   watcher: EntryWatcher = {},
   limits: ReadLimits = readLimitsInForce(),
 ): Promise<ReadArchive> {
+  let budget: ArchiveBudget | null = null;
   try {
     const { size } = await stat(file);
     const container = await containerOf(file);
-    const budget = new ArchiveBudget(file, size, limits);
+    const opened = new ArchiveBudget(file, size, limits);
+    budget = opened;
     const [contents, sha256] = await Promise.all([
-      readContents({ container, file, watcher, budget }),
-      fileDigest(file, size),
+      readContents({ container, file, watcher, budget: opened }),
+      fileDigest(file, size, (stop) => opened.atEnd(stop)),
     ]);
     if (contents.entries.length === 0) throw damaged(file, 'it holds no entry');
     return { container, ...contents, sizeBytes: size, sha256 };
   } catch (error) {
     throw translateReadError(error, file);
+  } finally {
+    budget?.end();
   }
 }
 

@@ -57,6 +57,8 @@ export function unknownForm(file: string): BevelstoneError {
 /** What the system or a library says, as one of our errors; anything else stays as it is. */
 export function translateReadError(error: unknown, file: string): unknown {
   if (error instanceof BevelstoneError) return error;
+  // Whoever interrupts the work did not damage the archive.
+  if (error instanceof Error && error.name === 'AbortError') return error;
   if (error instanceof Ambiguity) return ambiguous(file, error.message);
   const { code, message } = error as NodeJS.ErrnoException;
   // A slip of our own is not the archive's.
