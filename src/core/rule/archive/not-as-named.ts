@@ -11,9 +11,9 @@ export const notAsNamed: Rule = {
   fix: 'Build it with `bevelstone build`, or give it the name of what it is',
   example: 'tidemark-1.4.0.tgz without package.json, or a .whl without WHEEL',
   check: ({ form, entries, manifest, problem }) => {
-    const { naming, title } = formDefinitions[form];
+    const { naming } = formDefinitions[form];
     const missing = (naming?.parts ?? []).filter(({ path }) => !entries.some((entry) => path.test(entry.path)));
-    const found = missing.map(({ name }) => ({ path: null, message: `${name} is missing, which every ${title} has` }));
+    const found = missing.map(({ name }) => ({ path: null, message: `${name} is missing; every ${form} has one` }));
     if (problem !== null)
       return [...found, { path: manifest?.path ?? null, message: `its manifest cannot be read: ${problem}` }];
     const isUnread = manifest === null && naming !== null && naming.parts.length > 0 && found.length === 0;
