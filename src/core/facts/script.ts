@@ -21,6 +21,8 @@ export type ScriptFacts = {
   readonly shebang: string | null;
   /** Names of CommonJS that the code uses and does not bind, nor asks whether they exist. */
   readonly commonJsNames: readonly NameUse[];
+  /** Whether it asks which module system it is in: code for both, as bundles have. */
+  readonly asksForSystem: boolean;
   /** Files beside it that are found by `new URL(…, import.meta.url)`. */
   readonly data: readonly DataUse[];
 };
@@ -64,7 +66,16 @@ export function readScript(text: string): ScriptFacts {
     return { ...read, syntax: 'commonjs', reason: null, shebang };
   }
   const exports = { names: [], from: [], isComplete: false, isOneValue: false };
-  return { syntax: 'broken', reason: parsed.reason, uses: [], exports, shebang, commonJsNames: [], data: [] };
+  return {
+    syntax: 'broken',
+    reason: parsed.reason,
+    uses: [],
+    exports,
+    shebang,
+    commonJsNames: [],
+    asksForSystem: false,
+    data: [],
+  };
 }
 
 function tryParse(text: string, sourceType: 'module' | 'script'): { program: AnyNode } | { reason: string } {
@@ -87,12 +98,13 @@ function tryParse(text: string, sourceType: 'module' | 'script'): { program: Any
 type Scope = { readonly inFunction: boolean; readonly inTry: boolean; readonly hasRequire: boolean };
 
 /** What reading a tree gives. */
-type Read = Pick<ScriptFacts, 'uses' | 'exports' | 'commonJsNames' | 'data'> & {
+type Read = Pick<ScriptFacts, 'uses' | 'exports' | 'commonJsNames' | 'asksForSystem' | 'data'> & {
   readonly isModule: boolean;
   readonly isCommonJs: boolean;
 };
 
 const commonJsNames = new Set(['require', '__dirname', '__filename']);
+const systemNames = new Set([...commonJsNames, 'module', 'exports']);
 
 /** Walks the tree of one script. */
 class ScriptReader {
@@ -109,6 +121,7 @@ class ScriptReader {
   #hasDefault = false;
   readonly #bound = new Set<string>();
   readonly #named: NameUse[] = [];
+  #asksForSystem = false;
   readonly #data: DataUse[] = [];
   readonly #places = new Set<AnyNode>();
 
@@ -131,6 +144,7 @@ class ScriptReader {
       uses: this.#hasOwnRequire ? this.#uses.filter(({ how }) => how !== 'require') : this.#uses,
       exports,
       commonJsNames: this.#named.filter(({ name }) => !this.#bound.has(name)),
+      asksForSystem: this.#asksForSystem,
       data: this.#data,
       isModule: this.#isModule,
       isCommonJs: this.#isCommonJs,
@@ -211,7 +225,9 @@ class ScriptReader {
       if (commonJsNames.has(name) && !inTry)
         this.#named.push({ name, isLate: inFunction, line: this.#lines.at(node.start) });
     } else if (node.type === 'UnaryExpression' && node['operator'] === 'typeof') {
-      this.#bound.add(nameOf(node['argument']));
+      const name = nameOf(node['argument']);
+      this.#bound.add(name);
+      if (systemNames.has(name)) this.#asksForSystem = true;
     } else for (const name of boundNames(node)) this.#bound.add(name);
   }
 

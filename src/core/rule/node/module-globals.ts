@@ -1,6 +1,14 @@
+import type { NameUse } from '../../facts/script.ts';
 import { moduleSystemOf } from '../../surface/node-package.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 import { nodeViewOf } from './node-view.ts';
+
+/** What only a function asks for may be for another environment, and is most likely so in code for both. */
+function softened({ isLate, name }: NameUse, asksForSystem: boolean): 'warn' | 'note' | null {
+  if (!isLate) return null;
+  if (asksForSystem) return 'note';
+  return name === 'require' ? 'warn' : null;
+}
 
 export const moduleGlobals: Rule = {
   id: 'node/module-globals',
@@ -21,9 +29,8 @@ export const moduleGlobals: Rule = {
       const [first] = [...facts.commonJsNames].sort((a, b) => Number(a.isLate) - Number(b.isLate));
       if (first === undefined) return [];
       const message = `line ${first.line} uses ${first.name}, which ES modules do not have`;
-      // What only a function asks for may be for another environment.
-      const isSofter = first.isLate && first.name === 'require';
-      return [{ path: artifact.prefix + file, message, ...(isSofter ? { severity: 'warn' as const } : {}) }];
+      const severity = softened(first, facts.asksForSystem);
+      return [{ path: artifact.prefix + file, message, ...(severity === null ? {} : { severity }) }];
     });
   },
 };
