@@ -74,7 +74,7 @@ describe('a changed artifact', () => {
         expect.fail(`${kept}: ${error instanceof Error ? error.stack : error}`);
       }
     }
-    // A stream closes its file a moment after it is told to.
+    // A stream closes its file a moment after it ends.
     await expect.poll(openFiles, { timeout: 60_000 }).toBeLessThan(openBefore + 20);
   });
 

@@ -8,7 +8,7 @@ export type LimitsConfig = {
   readonly ratio: number;
   /** A manifest or another text inside an archive that is read whole. */
   readonly manifest: number;
-  /** A text in YAML: a parser that knows places needs 60 times as much memory. */
+  /** A lockfile in YAML: a parser that knows places needs 60 times as much memory. */
   readonly yaml: number;
   /** A lockfile in another format. */
   readonly lockfile: number;

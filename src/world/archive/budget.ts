@@ -71,7 +71,7 @@ export class ArchiveBudget {
     this.#most = Math.min(limits.unpackedBytes, Math.max(limits.freeBytes, packedBytes * limits.ratio));
   }
 
-  /** Has something done when reading ends, however it ends: a thread that nobody stops would keep the program alive. */
+  /** Has something done when reading ends, however it ends: a thread that goes on would keep the program alive. */
   atEnd(work: () => void): void {
     if (this.#isEnded) work();
     else this.#atEnd.push(work);

@@ -88,7 +88,7 @@ async function openMember(
   throw damaged(file, `${name} is packed in a way that deb(5) does not know`);
 }
 
-/** The same pieces; the file behind them is closed when they end, or when nobody wants more of them. */
+/** The same pieces; the file behind them is closed when they end, or when no more of them are wanted. */
 async function* closing(source: Readable, pieces: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
   try {
     yield* pieces;

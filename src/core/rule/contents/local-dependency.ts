@@ -30,7 +30,7 @@ function goReplacements(text: string): { readonly message: string }[] {
   ].map(([, module, place]) => ({ message: `it replaces ${module} by the folder ${place}` }));
 }
 
-/** The Cargo Book, "Specifying path dependencies": without a version nobody else can resolve it. */
+/** The Cargo Book, "Specifying path dependencies": without a version only its author can resolve it. */
 function crateFolders(path: string, text: string, artifact: Artifact): RawFinding[] {
   const inside = new Set(artifact.entries.map((entry) => entry.path));
   const document = parsed(text, path);

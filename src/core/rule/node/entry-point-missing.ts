@@ -20,7 +20,7 @@ export const entryPointMissing: Rule = {
       const isPattern = target.includes('*');
       const message = `\`${field}\` names it, and ${isPattern ? 'nothing inside is called so' : 'it is not inside'}`;
       const [top = '', ...keys] = field.split(' > ');
-      // A condition of the developers' own leads to their sources, which nobody else asks for.
+      // A condition of the developers' own leads to their sources, which only they ask for.
       if (!isPublicTarget(keys, top)) return [{ path: target, message, severity: 'note' }];
       return [{ path: target, message, ...(isFallback || isPattern ? { severity: 'warn' as const } : {}) }];
     });
