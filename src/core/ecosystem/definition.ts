@@ -27,7 +27,18 @@ export const anyRange: RangeRules = {
 };
 
 /** Package types of the package URL specification that are written here. */
-export type PurlType = 'npm' | 'pypi' | 'cargo' | 'golang' | 'maven' | 'nuget' | 'deb' | 'generic';
+export type PurlType =
+  | 'npm'
+  | 'pypi'
+  | 'cargo'
+  | 'golang'
+  | 'maven'
+  | 'nuget'
+  | 'deb'
+  | 'gem'
+  | 'composer'
+  | 'conan'
+  | 'generic';
 
 /** A file in which an ecosystem keeps a package's name and version. The code that reads it is loaded when there is such a file. */
 export type ManifestFile = {

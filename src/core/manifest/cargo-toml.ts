@@ -19,10 +19,12 @@ export const cargoFormat: ManifestFormat = {
       description: textOf(crate['description']),
       licence: textOf(crate['license']),
       dependencies: tables.flatMap(([table, kind]) =>
-        Object.entries(objectOf(document[table])).map(
-          ([name, value]): ManifestDependency => ({ name, range: rangeOf(value), kind }),
-        ),
+        Object.entries(objectOf(document[table])).map(([name, value]): ManifestDependency => {
+          const isOptional = objectOf(value)['optional'] === true;
+          return { name, range: rangeOf(value), kind, ...(isOptional ? { isOptional } : {}) };
+        }),
       ),
+      unpublished: targetNeeds(document),
     };
   },
   stamp: (text, { version, ranges }) =>
@@ -42,6 +44,15 @@ export const cargoFormat: ManifestFormat = {
       },
     ),
 };
+
+/** What is needed on some platforms only (The Cargo Book, "Platform specific dependencies"). */
+function targetNeeds(document: Readonly<Record<string, unknown>>): ManifestDependency[] {
+  return Object.values(objectOf(document['target'])).flatMap((target) =>
+    tables.flatMap(([table, kind]) =>
+      Object.entries(objectOf(objectOf(target)[table])).map(([name, value]) => ({ name, range: rangeOf(value), kind })),
+    ),
+  );
+}
 
 function replaceText(line: string, value: string): string {
   return line.replace(/(=\s*)(["']).*?\2/, (_, lead: string, quote: string) => `${lead}${quote}${value}${quote}`);

@@ -50,10 +50,19 @@ export function readPackageJson(json: PackageJson): PackageManifest {
     licence: textOf(json['license']),
     dependencies: dependencyFields.flatMap(([field, kind]) =>
       Object.entries(objectOf(json[field])).flatMap(([name, range]): ManifestDependency[] =>
-        typeof range === 'string' ? [{ name, range, kind }] : [],
+        typeof range !== 'string'
+          ? []
+          : field === 'optionalDependencies' || (field === 'peerDependencies' && isOptionalPeer(json, name))
+            ? [{ name, range, kind, isOptional: true }]
+            : [{ name, range, kind }],
       ),
     ),
   };
+}
+
+/** Whether `peerDependenciesMeta` says that users may leave a peer out. */
+export function isOptionalPeer(json: PackageJson, name: string): boolean {
+  return objectOf(objectOf(json['peerDependenciesMeta'])[name])['optional'] === true;
 }
 
 /** One place of a package.json that is written anew. */

@@ -3,6 +3,8 @@ export type ManifestDependency = {
   readonly name: string;
   readonly range: string;
   readonly kind: 'run' | 'build' | 'peer' | 'development';
+  /** The package works without it. */
+  readonly isOptional?: boolean;
 };
 
 /** What every manifest format is turned into. Texts are untrusted; empty ones are null. */
@@ -12,6 +14,8 @@ export type PackageManifest = {
   readonly description: string | null;
   readonly licence: string | null;
   readonly dependencies: readonly ManifestDependency[];
+  /** Needs that its users never see: groups for developers, tables of one tool that only its lockfile settles. */
+  readonly unpublished?: readonly ManifestDependency[];
 };
 
 /** What is written into a manifest for a release. */

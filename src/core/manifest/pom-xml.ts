@@ -17,7 +17,7 @@ export const pomFormat: ManifestFormat = {
       description: literal(project['description']),
       licence: literal(objectOf(licences[0])['name']),
       dependencies: [objectOf(project['dependencies'])['dependency']].flat().flatMap((item): ManifestDependency[] => {
-        const { groupId, artifactId, version, scope } = objectOf(item);
+        const { groupId, artifactId, version, scope, optional } = objectOf(item);
         const name = [literal(groupId), literal(artifactId)].filter((part) => part !== null).join(':');
         return name === ''
           ? []
@@ -26,6 +26,7 @@ export const pomFormat: ManifestFormat = {
                 name,
                 range: literal(version) ?? '',
                 kind: scope === 'test' ? 'development' : scope === 'provided' ? 'peer' : 'run',
+                ...(optional === 'true' || optional === true ? { isOptional: true } : {}),
               },
             ];
       }),

@@ -18,9 +18,10 @@ export const pyprojectFormat: ManifestFormat = {
       licence: textOf(project['license']) ?? textOf(objectOf(project['license'])['text']),
       dependencies: [
         ...requirements(project['dependencies'], 'run'),
-        ...requirements(extras, 'run'),
+        ...requirements(extras, 'run').map((need) => ({ ...need, isOptional: true })),
         ...requirements(requires, 'build'),
       ],
+      unpublished: unpublishedNeeds(document),
     };
   },
   stamp: (text, { version, isStatic, ranges }, file) =>
@@ -61,6 +62,29 @@ function makeStatic(text: string, version: string, file: string): string {
     /(^\[project\][^\n]*\n)([\s\S]*?)^dynamic\s*=\s*\[[^\]]*\][^\n]*\n?/m,
     (_, header: string, before: string) => `${header}version = ${JSON.stringify(version)}\n${before}${list}`,
   );
+}
+
+/** Groups for developers (PEP 735), and the tables in which some tools of Python keep the same. */
+function unpublishedNeeds(document: Readonly<Record<string, unknown>>): ManifestDependency[] {
+  const tool = objectOf(document['tool']);
+  const poetry = objectOf(tool['poetry']);
+  const groups = Object.values(objectOf(poetry['group'])).map((group) => objectOf(objectOf(group)['dependencies']));
+  return [
+    ...requirements(Object.values(objectOf(document['dependency-groups'])).flat(), 'development'),
+    ...requirements(objectOf(tool['uv'])['dev-dependencies'], 'development'),
+    ...requirements(Object.values(objectOf(objectOf(tool['pdm'])['dev-dependencies'])).flat(), 'development'),
+    ...poetryNeeds(objectOf(poetry['dependencies']), 'run'),
+    ...[objectOf(poetry['dev-dependencies']), ...groups].flatMap((table) => poetryNeeds(table, 'development')),
+  ];
+}
+
+/** Names with ranges, or with tables of their own, in the spelling of one build backend; `python` is the interpreter. */
+function poetryNeeds(table: Readonly<Record<string, unknown>>, kind: ManifestDependency['kind']): ManifestDependency[] {
+  return Object.entries(table).flatMap(([name, value]) => {
+    const range = textOf(value) ?? textOf(objectOf(value)['version']) ?? '';
+    const isOptional = objectOf(value)['optional'] === true;
+    return name === 'python' ? [] : [{ name: normaliseName(name), range, kind, ...(isOptional ? { isOptional } : {}) }];
+  });
 }
 
 function normalOrNull(name: string | null): string | null {

@@ -1,20 +1,24 @@
 import { joinPath, parentOf } from '../contents/inner-path.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
-import type { PackageManifest } from '../manifest/package-manifest.ts';
+import { BevelstoneError } from '../error/bevelstone-error.ts';
+import type { ManifestDependency, PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import { formatBytes } from '../text/bytes.ts';
 import type { LimitsConfig } from '../text/limits.ts';
+import { GraphStore } from './graph-store.ts';
 import { formatOf, isUnknownLockfile } from './lockfile/formats.ts';
 import {
   type DependencyReading,
+  kindOf,
   type LockedPackage,
   lockedPackage,
+  memberFolder,
   type Need,
+  needsIn,
   type ReadingContext,
 } from './lockfile/reading.ts';
-import { formatPurl } from './purl.ts';
-import { type DependencyKind, dependencyKinds, type SbomPackage, type SbomRelation, sbomPackage } from './sbom.ts';
+import { type DependencyKind, dependencyKinds, type SbomPackage, type SbomRelation } from './sbom.ts';
 
 /** A manifest somewhere in the workspace. */
 export type FoundManifest = {
@@ -23,14 +27,23 @@ export type FoundManifest = {
   readonly manifest: PackageManifest;
 };
 
+/** A package of the workspace: first-party, whatever a lockfile says. */
+export type OwnPackage = {
+  readonly version: string | null;
+  readonly licence: string | null;
+  readonly type: PurlType;
+  /** From the workspace's root. */
+  readonly folder: string;
+};
+
 /** What the dependencies of one package are found in. Paths are from the workspace's root. */
 export type DependencyInput = {
   /** Folder of the package, '' for the root. */
   readonly folder: string;
   /** Folders of the workspace's other packages, whose needs are their own. */
   readonly otherFolders: readonly string[];
-  /** Packages of the workspace by the names that manifests use: first-party, whatever a lockfile says. */
-  readonly own: ReadonlyMap<string, { readonly version: string | null; readonly licence: string | null }>;
+  /** Packages of the workspace by the names that manifests use. */
+  readonly own: ReadonlyMap<string, OwnPackage>;
   readonly paths: readonly string[];
   readonly texts: ReadonlyMap<string, string>;
   readonly manifests: readonly FoundManifest[];
@@ -52,6 +65,8 @@ export type DependencySource = {
   readonly indirect: number;
   readonly withoutLicence: number;
   readonly withoutDigest: number;
+  /** Names that a manifest asks for and that this lockfile lacks. */
+  readonly lacking: readonly string[];
   /** Why it was found and not read; null when it was. */
   readonly unread: string | null;
 };
@@ -69,49 +84,87 @@ const vendored = /(?:^|\/)(?:vendor|vendored|_vendor|third[_-]?party|3rd[_-]?par
 
 /**
  * Finds all that a package depends on: lockfiles and manifests in its folder at any depth, the lockfile above it that settles
- * its needs, and copies of other packages inside it.
+ * its needs, the needs of other packages of the workspace that it needs, and copies of other packages inside it. A lockfile that
+ * cannot be read is named in `unknown`, and the rest is found all the same.
  * @param root id of the package in the SBOM.
  */
 export function findDependencies(input: DependencyInput, root: string): DependencyGraph {
   return new GraphBuilder(input, root).build();
 }
 
+/** A package whose folder is searched: the one that is asked about, and those of the workspace that it needs. */
+type Owner = { readonly id: string; readonly folder: string; readonly isRoot: boolean };
+
 class GraphBuilder {
   readonly #input: DependencyInput;
-  readonly #root: string;
-  readonly #packages = new Map<string, SbomPackage>();
-  readonly #relations = new Map<string, SbomRelation>();
+  readonly #store = new GraphStore();
+  readonly #owners: Owner[];
   readonly #sources: DependencySource[] = [];
   readonly #unknown = new Set<string>();
-  /** Manifests whose needs a lockfile settles. */
-  readonly #settled = new Set<string>();
+  /** Manifests whose needs a lockfile settles, with the names that it lacks. */
+  readonly #settled = new Map<string, ReadonlySet<string>>();
+  /** Files above the package that were not read, and may have settled its needs. */
+  readonly #unreadAbove: [string, string][] = [];
 
   constructor(input: DependencyInput, root: string) {
-    [this.#input, this.#root] = [input, root];
+    this.#input = input;
+    this.#owners = [{ id: root, folder: input.folder, isRoot: true }];
   }
 
   build(): DependencyGraph {
-    const { paths } = this.#input;
-    for (const path of paths.filter((path) => this.#counts(path)).sort()) this.#readFile(path);
-    for (const found of this.#input.manifests) this.#readManifest(found);
+    this.#findOwners();
+    for (const path of this.#input.paths.filter((path) => this.#counts(path)).sort()) this.#readFile(path);
+    for (const owner of this.#owners)
+      for (const found of this.#input.manifests)
+        if (this.#holds(owner, parentOf(found.path))) this.#readManifest(owner, found);
     return {
-      packages: [...this.#packages.values()].sort((a, b) => (a.id < b.id ? -1 : 1)),
-      relations: [...this.#relations.values()],
+      packages: this.#store.packages(),
+      relations: this.#store.relations(),
       sources: this.#sources,
       unknown: [...this.#unknown],
     };
   }
 
-  /** A file of the package's own folder, or one above it that may settle its needs. */
-  #counts(path: string): boolean {
-    const folder = parentOf(path);
-    return this.#isInside(folder) || isWithin(this.#input.folder, folder);
+  /** Packages of the workspace that are needed, through others as well; what those need for development is not. */
+  #findOwners(): void {
+    for (const owner of this.#owners) {
+      for (const { path, ecosystem, manifest } of this.#input.manifests) {
+        const folder = parentOf(path);
+        if (!this.#holds(owner, folder) || this.#isCopy(owner, folder)) continue;
+        const { purlType } = ecosystemDefinitions[ecosystem];
+        for (const need of relevant(owner, needsIn(manifest))) {
+          const own = this.#ownOf(purlType, need.name);
+          if (own === undefined || (own.folder === owner.folder && manifest.name === need.name)) continue;
+          const id = this.#addOwn(need.name, own);
+          this.#store.relate(owner.id, id, kindOf(need));
+          if (!this.#owners.some((known) => known.id === id))
+            this.#owners.push({ id, folder: own.folder, isRoot: false });
+        }
+      }
+    }
   }
 
-  #isInside(folder: string): boolean {
-    const { folder: own, otherFolders } = this.#input;
+  #ownOf(type: PurlType, name: string): OwnPackage | undefined {
+    const own = this.#input.own.get(name);
+    return own?.type === type ? own : undefined;
+  }
+
+  /** A file of a package's own folder, or one above it that may settle its needs. */
+  #counts(path: string): boolean {
+    const folder = parentOf(path);
+    return this.#owners.some((owner) => this.#holds(owner, folder) || isWithin(owner.folder, folder));
+  }
+
+  /** Whether a folder belongs to a package, and to none inside it. */
+  #holds({ folder: own }: Owner, folder: string): boolean {
     if (!isWithin(folder, own)) return false;
-    return !otherFolders.some((other) => isWithin(other, own) && other !== own && isWithin(folder, other));
+    return ![this.#input.folder, ...this.#input.otherFolders].some(
+      (other) => isWithin(other, own) && other !== own && isWithin(folder, other),
+    );
+  }
+
+  #isCopy({ folder: own }: Owner, folder: string): boolean {
+    return vendored.test(`${folder.slice(own === '' ? 0 : own.length + 1)}/`);
   }
 
   #readFile(path: string): void {
@@ -119,208 +172,276 @@ class GraphBuilder {
     const folder = parentOf(path);
     const text = this.#input.texts.get(path);
     if (format === null) {
-      if (isUnknownLockfile(path)) this.#leave(path, 'lockfile', 'Bevelstone reads no lockfile of this kind');
+      if (isUnknownLockfile(path)) this.#leave(path, 'Bevelstone reads no lockfile of this kind');
       return;
     }
     if (text === undefined) return;
-    const { limits } = this.#input;
+    const reading = this.#readText(path, text, format.read);
+    if (reading === null) return;
+    const taken = this.#owners.flatMap((owner) => {
+      const roots = [...reading.roots].filter(([inner]) => this.#holds(owner, joinPath(folder, inner)));
+      // A lockfile above that has nothing of this package is none of its sources.
+      if (roots.length === 0 && !this.#holds(owner, folder)) return [];
+      return [{ owner, roots }];
+    });
+    if (taken.length === 0) return;
+    const inners = new Set(taken.flatMap(({ roots }) => roots.map(([inner]) => inner)));
+    const lacking = [...inners].flatMap((inner) => this.#settle({ path, inner, reading, settles: format.settles }));
+    for (const sentence of reading.unknown) this.#unknown.add(sentence);
+    if (reading.packages.length > 0 || lacking.length > 0) this.#take({ path, folder, reading, taken, lacking });
+  }
+
+  #readText(path: string, text: string, read: (text: string, context: ReadingContext) => DependencyReading | null) {
+    const { limits, texts } = this.#input;
+    const folder = parentOf(path);
     const most = /\.ya?ml$/.test(path) ? limits.yaml : limits.lockfile;
     if (text.length > most) {
-      this.#leave(path, 'lockfile', `it has more than ${formatBytes(most)}, which limits in bevelstone.yaml may raise`);
-      return;
+      this.#leave(path, `it has more than ${formatBytes(most)}, which limits in bevelstone.yaml may raise`);
+      return null;
     }
     const context: ReadingContext = {
       file: path,
       yamlBytes: limits.yaml,
       manifests: this.#manifestsBelow(folder),
-      beside: (name) => this.#input.texts.get(joinPath(folder, name)) ?? null,
+      beside: (name) => texts.get(joinPath(folder, name)) ?? null,
     };
-    const reading = format.read(text, context);
-    if (reading === null) {
-      this.#leave(path, 'lockfile', 'it is of a version that Bevelstone does not read');
-      return;
+    try {
+      const reading = read(text, context);
+      if (reading === null) this.#leave(path, 'it is of a version that Bevelstone does not read');
+      return reading;
+    } catch (error) {
+      if (!(error instanceof BevelstoneError)) throw error;
+      this.#leave(path, error.why);
+      return null;
     }
-    const roots = [...reading.roots].filter(([inner]) => this.#isInside(joinPath(folder, inner)));
-    for (const [inner] of roots) this.#settled.add(joinPath(joinPath(folder, inner), format.settles));
-    // A lockfile above that has nothing of this package is none of its sources.
-    if (roots.length === 0 && !this.#isInside(folder)) return;
-    if (reading.packages.length === 0) return;
-    this.#take({ path, folder, reading, direct: roots.flatMap(([, needs]) => needs) });
   }
 
-  #leave(path: string, format: string, why: string): void {
-    if (!this.#isInside(parentOf(path))) return;
-    this.#sources.push({ path, format, direct: 0, indirect: 0, withoutLicence: 0, withoutDigest: 0, unread: why });
+  /** A file that was not read; one above the package counts only where nothing else settles what it needs. */
+  #leave(path: string, why: string): void {
+    if (!this.#owners.some((owner) => this.#holds(owner, parentOf(path)))) {
+      this.#unreadAbove.push([path, why]);
+      return;
+    }
+    this.#sources.push({ ...noSource, path, format: 'lockfile', unread: why });
     this.#unknown.add(`${path} was found and not read: ${why}`);
+  }
+
+  /** Compares a manifest with what its lockfile was written for. @returns names that the lockfile lacks. */
+  #settle({
+    path,
+    inner,
+    reading,
+    settles,
+  }: {
+    readonly path: string;
+    readonly inner: string;
+    readonly reading: DependencyReading;
+    readonly settles: RegExp | null;
+  }): string[] {
+    const folder = joinPath(parentOf(path), inner);
+    const asked = reading.asked.get(inner);
+    return this.#input.manifests.flatMap((found) => {
+      if (
+        settles === null ||
+        parentOf(found.path) !== folder ||
+        !settles.test(found.path.slice(folder === '' ? 0 : folder.length + 1))
+      )
+        return [];
+      const { purlType } = ecosystemDefinitions[found.ecosystem];
+      const needs = needsIn(found.manifest).filter(({ name }) => this.#ownOf(purlType, name) === undefined);
+      const lacking = asked === undefined ? [] : needs.filter((need) => isLacking(need, asked)).map(({ name }) => name);
+      const before = this.#settled.get(found.path);
+      // Of several lockfiles for one manifest each may have what the other lacks.
+      this.#settled.set(
+        found.path,
+        new Set(before === undefined ? lacking : lacking.filter((name) => before.has(name))),
+      );
+      if (lacking.length > 0)
+        this.#unknown.add(`${path} does not have what ${found.path} asks for: ${lacking.join(', ')}`);
+      return lacking;
+    });
   }
 
   #take({
     path,
     folder,
     reading,
-    direct,
+    taken,
+    lacking,
   }: {
     readonly path: string;
     readonly folder: string;
     readonly reading: DependencyReading;
-    readonly direct: readonly Need[];
+    readonly taken: readonly {
+      readonly owner: Owner;
+      readonly roots: readonly (readonly [string, readonly Need[]])[];
+    }[];
+    readonly lacking: readonly string[];
   }): void {
     const locked = new Map(reading.packages.map((pkg) => [pkg.key, pkg]));
+    const needsOf = (key: string): readonly Need[] => {
+      const member = memberFolder(key);
+      if (member === null) return locked.get(key)?.needs ?? [];
+      return (reading.roots.get(member) ?? []).filter(({ kind }) => kind !== 'development');
+    };
     const ids = new Map<string, string>();
-    const strongest = reach(direct, locked);
-    for (const [key] of strongest) {
+    const direct = new Set<string>();
+    const idOf = (key: string, owner: Owner): string | undefined => {
+      const known = ids.get(key);
+      if (known !== undefined) return known;
+      const member = memberFolder(key);
       const item = locked.get(key);
-      if (item !== undefined) ids.set(key, this.#add(item, path, folder));
+      if (member === null && item === undefined) return undefined;
+      const id =
+        member === null && item !== undefined
+          ? this.#add(item, path, folder)
+          : this.#addMember(joinPath(folder, member ?? ''), owner, path);
+      if (id !== undefined) ids.set(key, id);
+      return id;
+    };
+    for (const { owner, roots } of taken) {
+      const needs = roots.flatMap(([, all]) => relevant(owner, all));
+      for (const { key, kind, isIndirect } of needs) {
+        const to = idOf(key, owner);
+        if (to === undefined) continue;
+        this.#store.relate(owner.id, to, kind);
+        if (owner.isRoot && isIndirect !== true) direct.add(key);
+      }
+      for (const key of reach(needs, needsOf).keys()) {
+        const from = idOf(key, owner);
+        for (const need of from === undefined ? [] : needsOf(key)) {
+          const to = idOf(need.key, owner);
+          if (from !== undefined && to !== undefined) this.#store.relate(from, to, need.kind);
+        }
+      }
     }
-    const directKeys = new Set<string>();
-    for (const { key, kind } of direct) {
-      const to = ids.get(key);
-      if (to === undefined) continue;
-      directKeys.add(key);
-      this.#relate(this.#root, to, kind);
-    }
-    for (const key of strongest.keys()) this.#relateNeeds(locked.get(key), ids);
-    for (const name of reading.unknown) this.#unknown.add(name);
-    const taken = [...ids.values()].map((id) => this.#packages.get(id)).filter((item) => item !== undefined);
+    this.#count({ path, format: reading.format, lacking }, ids, direct);
+  }
+
+  #count(
+    source: Pick<DependencySource, 'path' | 'format' | 'lacking'>,
+    ids: ReadonlyMap<string, string>,
+    direct: ReadonlySet<string>,
+  ): void {
+    const foreign = [...ids].filter(([key]) => memberFolder(key) === null);
+    const packages = foreign.flatMap(([, id]) => this.#store.get(id) ?? []);
     this.#sources.push({
-      path,
-      format: reading.format,
-      direct: directKeys.size,
-      indirect: ids.size - directKeys.size,
-      withoutLicence: taken.filter(({ licence }) => licence === null).length,
-      withoutDigest: taken.filter(({ digests }) => digests.length === 0).length,
-      unread: null,
+      ...noSource,
+      ...source,
+      direct: foreign.filter(([key]) => direct.has(key)).length,
+      indirect: foreign.filter(([key]) => !direct.has(key)).length,
+      withoutLicence: packages.filter(({ licence }) => licence === null).length,
+      withoutDigest: packages.filter(({ digests }) => digests.length === 0).length,
     });
   }
 
-  #relateNeeds(item: LockedPackage | undefined, ids: ReadonlyMap<string, string>): void {
-    const from = item === undefined ? undefined : ids.get(item.key);
-    for (const { key, kind } of item?.needs ?? []) {
-      const to = ids.get(key);
-      if (from !== undefined && to !== undefined && from !== to) this.#relate(from, to, kind);
-    }
-  }
-
   /** A manifest: copies of others are contained, needs that no lockfile settles stay open. */
-  #readManifest({ path, ecosystem, manifest }: FoundManifest): void {
+  #readManifest(owner: Owner, { path, ecosystem, manifest }: FoundManifest): void {
     const folder = parentOf(path);
-    if (!this.#isInside(folder)) return;
-    const inner = folder.slice(this.#input.folder === '' ? 0 : this.#input.folder.length + 1);
     const type = ecosystemDefinitions[ecosystem].purlType;
-    if (vendored.test(`${inner}/`) && manifest.name !== null) {
-      const pkg = lockedPackage({
-        key: path,
-        type,
-        name: manifest.name,
-        version: manifest.version,
-        licence: manifest.licence,
-        comment: `a copy in ${folder}`,
-      });
-      this.#relations.set(`${this.#root} contains ${path}`, {
-        from: this.#root,
-        to: this.#add(pkg, path, folder),
-        type: 'contains',
-      });
-      this.#sources.push({
-        path,
-        format: 'copy',
-        direct: 1,
-        indirect: 0,
-        withoutLicence: manifest.licence === null ? 1 : 0,
-        withoutDigest: 1,
-        unread: null,
-      });
-    }
-    const own = manifest.dependencies.filter(({ name }) => this.#input.own.has(name));
-    for (const { name, kind } of own) this.#relate(this.#root, this.#addOwn(type, name), kind);
-    const open = this.#settled.has(path)
-      ? []
-      : manifest.dependencies.filter(({ name }) => !this.#input.own.has(name) && !this.#isKnown(type, name));
-    const ids = open.map(({ name, range, kind }) => {
+    const isCopy = this.#isCopy(owner, folder);
+    const from = isCopy ? this.#addCopy({ owner, path, folder, type, manifest }) : owner.id;
+    if (from === null) return;
+    const lacking = this.#settled.get(path);
+    const needs = relevant({ isRoot: owner.isRoot && !isCopy }, needsIn(manifest));
+    const [own, foreign] = [
+      needs.filter(({ name }) => this.#ownOf(type, name) !== undefined),
+      needs.filter(({ name }) => this.#ownOf(type, name) === undefined),
+    ];
+    const open = foreign.filter(({ name }) =>
+      lacking === undefined ? !this.#store.isKnown(type, name) : lacking.has(name),
+    );
+    if (open.length > 0 && lacking === undefined) this.#nameUnreadAbove(folder);
+    const ids = open.map((need) => {
+      const { name, range } = need;
       const version = exactVersion(range);
       const wanted = range === '' ? 'any' : range;
       if (version === null) this.#unknown.add(`${path} leaves open which version of ${name} is meant (${wanted})`);
       const comment = range === '' || version !== null ? null : `asked for as ${range}`;
       const id = this.#add(lockedPackage({ key: name, type, name, version, comment }), path, folder);
-      this.#relate(this.#root, id, kind);
+      this.#store.relate(from, id, kindOf(need));
       return id;
     });
+    // A version without a lockfile says nothing of what that package needs in turn.
+    if (open.some(({ range }) => exactVersion(range) !== null))
+      this.#unknown.add(`${path} names what it needs itself, and no lockfile says what that needs in turn`);
     const direct = own.length + open.length;
     if (direct === 0) return;
-    const withoutLicence = ids.filter((id) => this.#packages.get(id)?.licence === null).length;
+    const withoutLicence = ids.filter((id) => this.#store.get(id)?.licence === null).length;
     const format = open.length === 0 ? 'workspace' : 'manifest';
-    this.#sources.push({ path, format, direct, indirect: 0, withoutLicence, withoutDigest: direct, unread: null });
+    this.#sources.push({ ...noSource, path, format, direct, withoutLicence, withoutDigest: direct });
   }
 
-  /** Whether a lockfile of another shape has settled it. */
-  #isKnown(type: PurlType, name: string): boolean {
-    const purl = formatPurl(type, name, null);
-    return [...this.#packages.values()].some(
-      (pkg) => purl !== null && pkg.version !== null && pkg.purl?.startsWith(`${purl}@`) === true,
+  #nameUnreadAbove(folder: string): void {
+    for (const [path, why] of this.#unreadAbove) {
+      if (!isWithin(folder, parentOf(path)) || this.#sources.some((source) => source.path === path)) continue;
+      this.#sources.push({ ...noSource, path, format: 'lockfile', unread: why });
+      this.#unknown.add(`${path} was found and not read: ${why}`);
+    }
+  }
+
+  /** A copy of another package. @returns its id; null for a manifest without a name. */
+  #addCopy({
+    owner,
+    path,
+    folder,
+    type,
+    manifest,
+  }: {
+    readonly owner: Owner;
+    readonly path: string;
+    readonly folder: string;
+    readonly type: PurlType;
+    readonly manifest: PackageManifest;
+  }): string | null {
+    if (manifest.name === null) return null;
+    const { name, version, licence } = manifest;
+    const id = this.#add(
+      lockedPackage({ key: path, type, name, version, licence, comment: `a copy in ${folder}` }),
+      path,
+      folder,
     );
-  }
-
-  #addOwn(type: PurlType, name: string): string {
-    const own = this.#input.own.get(name);
-    const locked = lockedPackage({
-      key: name,
-      type,
-      name,
-      version: own?.version ?? null,
-      licence: own?.licence ?? null,
-    });
-    return this.#put(locked, {
-      foundIn: [],
-      supplier: this.#input.organisation,
-      comment: 'a package of the same workspace',
-    });
-  }
-
-  #add(pkg: LockedPackage, path: string, folder: string): string {
-    const found = this.#input.installed(pkg, folder);
-    const licence = pkg.licence ?? found?.licence ?? null;
-    return this.#put({ ...pkg, licence }, { foundIn: [path], supplier: found?.supplier ?? null, comment: pkg.comment });
-  }
-
-  #put(
-    { type, name, version, licence, digests, location }: LockedPackage,
-    { foundIn, supplier, comment }: Pick<SbomPackage, 'foundIn' | 'supplier' | 'comment'>,
-  ): string {
-    const id = this.#idOf(type, name, version);
-    const known = this.#packages.get(id);
-    const fresh = sbomPackage({
-      id,
-      role: 'dependency',
-      name,
-      version,
-      purl: formatPurl(type, name, version),
-      licence,
-      supplier,
-      digests,
-      location: publicLocation(location),
-      foundIn,
-      comment,
-    });
-    this.#packages.set(id, known === undefined ? fresh : unite(known, fresh));
+    this.#store.contain(owner.id, id);
+    const withoutLicence = licence === null ? 1 : 0;
+    this.#sources.push({ ...noSource, path, format: 'copy', direct: 1, withoutLicence, withoutDigest: 1 });
     return id;
   }
 
-  #idOf(type: PurlType, name: string, version: string | null): string {
-    return `${type}-${name}${version === null ? '' : `-${version}`}`.replace(/[^A-Za-z0-9.-]+/g, '-');
+  #addOwn(name: string, { version, licence, type }: OwnPackage): string {
+    return this.#store.putOwn({ type, name, version, licence }, this.#input.organisation, []);
   }
 
-  /** Of several reasons for one need the strongest counts. */
-  #relate(from: string, to: string, type: DependencyKind): void {
-    const key = `${from} ${to}`;
-    const known = this.#relations.get(key);
-    if (
-      known !== undefined &&
-      known.type !== 'contains' &&
-      known.type !== 'generated-from' &&
-      dependencyKinds.indexOf(known.type) <= dependencyKinds.indexOf(type)
-    )
-      return;
-    this.#relations.set(key, { from, to, type });
+  /** Another folder of the workspace that a lockfile leads to. */
+  #addMember(folder: string, owner: Owner, path: string): string | undefined {
+    if (folder === owner.folder) return owner.id;
+    const found = this.#input.manifests.find((manifest) => parentOf(manifest.path) === folder);
+    if (found === undefined || found.manifest.name === null) {
+      this.#unknown.add(
+        `${path} leads to the folder ${folder === '' ? '.' : folder}, in which no manifest names a package`,
+      );
+      return undefined;
+    }
+    const { name, version, licence } = found.manifest;
+    const type = ecosystemDefinitions[found.ecosystem].purlType;
+    const own = this.#ownOf(type, name);
+    return own === undefined
+      ? this.#store.putOwn({ type, name, version, licence }, this.#input.organisation, [found.path])
+      : this.#addOwn(name, own);
+  }
+
+  #add(pkg: LockedPackage, path: string, folder: string): string {
+    const own = this.#ownOf(pkg.type, pkg.name);
+    if (own !== undefined) return this.#addOwn(pkg.name, own);
+    if (pkg.badDigest !== null)
+      this.#unknown.add(
+        `${path} gives ${pkg.name} ${pkg.version ?? ''} a digest that is none: ${pkg.badDigest.slice(0, 40)}`,
+      );
+    const found = this.#input.installed(pkg, folder);
+    const licence = pkg.licence ?? found?.licence ?? null;
+    return this.#store.put(
+      { ...pkg, licence },
+      { foundIn: [path], supplier: found?.supplier ?? null, comment: pkg.comment },
+    );
   }
 
   #manifestsBelow(folder: string): Map<string, PackageManifest> {
@@ -332,8 +453,29 @@ class GraphBuilder {
   }
 }
 
+const noSource = { direct: 0, indirect: 0, withoutLicence: 0, withoutDigest: 0, lacking: [], unread: null };
+
+/** What a package needs; of another one only what its users get. */
+function relevant<Item extends { readonly kind: DependencyKind }>(
+  { isRoot }: Pick<Owner, 'isRoot'>,
+  needs: readonly Item[],
+): readonly Item[] {
+  return isRoot ? needs : needs.filter(({ kind }) => kind !== 'development');
+}
+
+/** Whether a lockfile lacks what a manifest asks for: the name, or another range than the one that it was written for. */
+function isLacking(
+  { name, range, kind, isOptional }: ManifestDependency,
+  asked: ReadonlyMap<string, string | null>,
+): boolean {
+  const before = asked.get(name);
+  if (before != null) return before !== range;
+  // Peers and what is optional may be left out, and what builds a package is locked by few.
+  return before === undefined && isOptional !== true && (kind === 'run' || kind === 'development');
+}
+
 /** Everything reached from the direct needs, with the strongest reason for each. */
-function reach(direct: readonly Need[], locked: ReadonlyMap<string, LockedPackage>): Map<string, DependencyKind> {
+function reach(direct: readonly Need[], needsOf: (key: string) => readonly Need[]): Map<string, DependencyKind> {
   const found = new Map<string, DependencyKind>();
   const rank = (kind: DependencyKind) => dependencyKinds.indexOf(kind);
   const waiting = [...direct].sort((a, b) => rank(b.kind) - rank(a.kind));
@@ -341,32 +483,10 @@ function reach(direct: readonly Need[], locked: ReadonlyMap<string, LockedPackag
     const known = found.get(next.key);
     if (known !== undefined && rank(known) <= rank(next.kind)) continue;
     found.set(next.key, next.kind);
-    for (const need of locked.get(next.key)?.needs ?? [])
+    for (const need of needsOf(next.key))
       waiting.push({ key: need.key, kind: rank(need.kind) > rank(next.kind) ? need.kind : next.kind });
   }
   return found;
-}
-
-function unite(a: SbomPackage, b: SbomPackage): SbomPackage {
-  return {
-    ...a,
-    licence: a.licence ?? b.licence,
-    supplier: a.supplier ?? b.supplier,
-    location: a.location ?? b.location,
-    comment: a.comment ?? b.comment,
-    digests: [
-      ...new Map([...a.digests, ...b.digests].map((digest) => [digest.algorithm + digest.value, digest])).values(),
-    ],
-    foundIn: [...new Set([...a.foundIn, ...b.foundIn])],
-  };
-}
-
-/** An address may hold a user and a password, which an SBOM must not show. */
-function publicLocation(location: string | null): string | null {
-  if (location === null || !URL.canParse(location)) return null;
-  const url = new URL(location);
-  [url.username, url.password] = ['', ''];
-  return /^(?:https?|git\+\w+|ssh|git):$/.test(url.protocol) ? url.href : null;
 }
 
 function exactVersion(range: string): string | null {

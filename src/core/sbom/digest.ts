@@ -35,3 +35,23 @@ export function integrityDigests(text: string | null): Digest[] {
     return found === null ? [] : [found];
   });
 }
+
+/** Digests of an integrity text, and the text itself when one of its parts is not a digest of an algorithm that is known. */
+export function checkedIntegrity(text: string | null): {
+  readonly digests: Digest[];
+  readonly badDigest: string | null;
+} {
+  const digests = integrityDigests(text);
+  const parts = (text ?? '').split(/\s+/).filter((part) => part !== '');
+  return { digests, badDigest: digests.length < parts.length ? text : null };
+}
+
+/** One digest in hexadecimal, or the text that was written in its place. */
+export function checkedDigest(
+  algorithm: string,
+  value: string | null,
+): { readonly digests: Digest[]; readonly badDigest: string | null } {
+  if (value === null) return { digests: [], badDigest: null };
+  const digest = hexDigest(algorithm, value);
+  return digest === null ? { digests: [], badDigest: value } : { digests: [digest], badDigest: null };
+}

@@ -1,15 +1,33 @@
 import { PackageURL } from 'packageurl-js';
 import type { PurlType } from '../ecosystem/definition.ts';
 
-/**
- * A package URL (purl specification, "Rules for each purl component"), normalised for its type.
- * @param name as the ecosystem writes it: `@scope/name`, `group:artifact`, `module/path`.
- * @returns null when no purl can be made of it.
- */
+/** What a package URL is made of. */
+export type PurlParts = {
+  readonly type: PurlType;
+  /** As the ecosystem writes it: `@scope/name`, `group:artifact`, `module/path`. */
+  readonly name: string;
+  readonly version: string | null;
+  /** Such as `classifier` or `vcs_url`. */
+  readonly qualifiers: Readonly<Record<string, string>>;
+};
+
+/** The package URL of a package that needs no qualifiers, or null when none can be made of its name. */
 export function formatPurl(type: PurlType, name: string, version: string | null): string | null {
+  return purlOf({ type, name, version, qualifiers: {} });
+}
+
+/** A package URL (purl specification, "Rules for each purl component"), normalised for its type; null when none can be made. */
+export function purlOf({ type, name, version, qualifiers }: PurlParts): string | null {
   const [namespace, plain] = split(type, name);
   try {
-    return new PackageURL(type, namespace ?? undefined, plain, version ?? undefined, undefined, undefined).toString();
+    return new PackageURL(
+      type,
+      namespace ?? undefined,
+      plain,
+      version ?? undefined,
+      Object.keys(qualifiers).length === 0 ? undefined : qualifiers,
+      undefined,
+    ).toString();
   } catch (error) {
     if (error instanceof Error) return null;
     throw error;

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { PurlType } from '../../core/ecosystem/definition.ts';
-import { manifestFiles } from '../../core/ecosystem/definitions.ts';
+import { ecosystemDefinitions, manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { parseCoreMetadata } from '../../core/form/python/core-metadata.ts';
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
@@ -11,7 +11,7 @@ import {
   type FoundManifest,
   findDependencies,
 } from '../../core/sbom/dependency-graph.ts';
-import { formatOf, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
+import { formatOf, isCompanion, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
 import type { LockedPackage } from '../../core/sbom/lockfile/reading.ts';
 import { limitsInForce } from '../../world/archive/budget.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
@@ -28,9 +28,8 @@ export type DependencyFiles = {
 
 /** Whether a file's text is wanted for finding dependencies. */
 export function isDependencyFile(file: string): boolean {
-  const name = file.slice(file.lastIndexOf('/') + 1);
   return (
-    !/(?:^|\/)node_modules\//.test(file) && (formatOf(file) !== null || name === 'go.sum' || manifestOf(file) !== null)
+    !/(?:^|\/)node_modules\//.test(file) && (formatOf(file) !== null || isCompanion(file) || manifestOf(file) !== null)
   );
 }
 
@@ -105,7 +104,12 @@ export function packageDependencies({
   const own = new Map(
     workspace.packages.map((each) => [
       each.fullName,
-      { version: versions.get(each.name) ?? each.manifest?.version ?? null, licence: each.manifest?.licence ?? null },
+      {
+        version: versions.get(each.name) ?? each.manifest?.version ?? null,
+        licence: each.manifest?.licence ?? null,
+        type: ecosystemDefinitions[each.ecosystem].purlType,
+        folder: each.folder,
+      },
     ]),
   );
   return findDependencies(

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { PackageManifest } from '../../../src/core/manifest/package-manifest.ts';
 import { formatOf, isUnknownLockfile } from '../../../src/core/sbom/lockfile/formats.ts';
-import type { DependencyReading, ReadingContext } from '../../../src/core/sbom/lockfile/reading.ts';
+import { type DependencyReading, memberFolder, type ReadingContext } from '../../../src/core/sbom/lockfile/reading.ts';
 
 const sha512 = `sha512-${Buffer.alloc(64, 1).toString('base64')}`;
 const hex256 = 'ab'.repeat(32);
@@ -22,9 +22,14 @@ function read(file: string, text: string, more: Partial<ReadingContext> = {}): D
 /** `direct: kind name@version` of the root, then `name@version > name@version`. */
 function summary({ packages, roots }: DependencyReading, folder = ''): string[] {
   const byKey = new Map(packages.map((pkg) => [pkg.key, `${pkg.name}@${pkg.version}`]));
+  const named = (key: string) => byKey.get(key) ?? memberFolder(key)?.concat('/') ?? `nothing called ${key}`;
   return [
-    ...(roots.get(folder) ?? []).map(({ key, kind }) => `${kind} ${byKey.get(key)}`),
-    ...packages.flatMap((pkg) => pkg.needs.map(({ key }) => `${byKey.get(pkg.key)} > ${byKey.get(key)}`)),
+    ...(roots.get(folder) ?? []).map(
+      ({ key, kind, isIndirect }) => `${isIndirect === true ? 'indirect ' : ''}${kind} ${named(key)}`,
+    ),
+    ...packages.flatMap((pkg) =>
+      pkg.needs.map(({ key, kind }) => `${named(pkg.key)} >${kind === 'run' ? '' : ` ${kind}`} ${named(key)}`),
+    ),
   ];
 }
 
@@ -60,6 +65,7 @@ it('reads an npm lockfile with a workspace, a nested copy and an alias', () => {
   expect(summary(reading)).toContain('development tool@1.0.0');
   expect(summary(reading, 'packages/gauges')).toEqual([
     'run store@2.1.0',
+    'run packages/tidemark/',
     'optional fast@1.0.0',
     'store@2.1.0 > real-cache@1.2.0',
   ]);
@@ -145,8 +151,8 @@ it('reads requirements with hashes, and says what they leave open', () => {
     ['cache', null, 0],
     ['tide', '1.0', 0],
   ]);
-  expect(reading.unknown.join('\n')).toMatch(/which version of cache[\s\S]*"-e \.\/local"/);
-  expect(read('dev-requirements.txt', 'tool==1.0').roots.get('')).toEqual([{ key: 'tool', kind: 'development' }]);
+  expect(reading.unknown.join('\n')).toMatch(/includes base\.txt[\s\S]*"-e \.\/local"[\s\S]*which version of cache/);
+  expect(read('dev-requirements.txt', 'tool==1.0').roots.get('')).toEqual([{ key: 'tool 1.0', kind: 'development' }]);
 });
 
 it('reads pylock.toml', () => {
@@ -177,17 +183,21 @@ it('reads go.mod with go.sum, replacements and what is indirect', () => {
     name === 'go.sum' ? 'gauges.example/store v2.1.0 h1:abc=\ngauges.example/store v2.1.0/go.mod h1:def=\n' : null;
   const reading = read('go.mod', text, { beside });
 
-  expect(summary(reading)).toEqual(['run gauges.example/store@v2.1.0', 'run gauges.example/new@v1.1.0']);
+  expect(summary(reading)).toEqual([
+    'run gauges.example/store@v2.1.0',
+    'indirect run gauges.example/cache@v1.2.0',
+    'run gauges.example/new@v1.1.0',
+  ]);
   expect(reading.packages.map(({ name, comment }) => [name, comment])).toEqual([
     ['gauges.example/store', 'go.sum says h1:abc='],
-    ['gauges.example/cache', null],
-    ['gauges.example/new', null],
+    ['gauges.example/cache', 'needed by another module'],
+    ['gauges.example/new', 'in place of gauges.example/old'],
   ]);
 });
 
 it('reads a POM with what its parent settles, and says what it cannot know', () => {
   const parent =
-    '<project><groupId>example</groupId><version>1</version><properties><store.version>2.10</store.version></properties><dependencyManagement><dependencies><dependency><groupId>example</groupId><artifactId>cache</artifactId><version>1.2.0</version></dependency></dependencies></dependencyManagement></project>';
+    '<project><groupId>example</groupId><artifactId>parent</artifactId><version>1</version><properties><store.version>2.10</store.version></properties><dependencyManagement><dependencies><dependency><groupId>example</groupId><artifactId>cache</artifactId><version>1.2.0</version></dependency></dependencies></dependencyManagement></project>';
   const dependency = (artifact: string, inner: string) =>
     `<dependency><groupId>example</groupId><artifactId>${artifact}</artifactId>${inner}</dependency>`;
   const text = `<project><parent><groupId>example</groupId><artifactId>parent</artifactId><version>1</version></parent><artifactId>tides</artifactId><dependencies>${dependency('store', `<version>\${store.version}</version>`)}${dependency('cache', '')}${dependency('tool', '<version>1.0</version><scope>test</scope>')}${dependency('open', '<version>[1,2)</version>')}</dependencies></project>`;

@@ -329,7 +329,9 @@ describe('dependencies of a package', () => {
     folder: 'packages/gauges',
     limits: usualLimits,
     otherFolders: ['packages/tidemark'],
-    own: new Map([['tidemark', { version: '1.4.0', licence: 'MIT' }]]),
+    own: new Map([
+      ['tidemark', { version: '1.4.0', licence: 'MIT', type: 'npm' as const, folder: 'packages/tidemark' }],
+    ]),
     paths: [
       'package-lock.json',
       'packages/gauges/tools/go.mod',
@@ -369,6 +371,7 @@ describe('dependencies of a package', () => {
   it('are found in the lockfile above, and at any depth below', () => {
     expect(graph.packages.map(({ name, version, licence, supplier }) => [name, version, licence, supplier])).toEqual([
       ['gauges.example/deep', 'v1.0.0', null, null],
+      ['other', '1.0.0', null, null],
       ['store', '2.1.0', 'MIT', 'Harbour desk'],
       ['tables', '1.0.0', 'ISC', null],
       ['tidemark', '1.4.0', 'MIT', 'Fenmarsh Tide Office'],
@@ -379,6 +382,7 @@ describe('dependencies of a package', () => {
   it('say how they are needed', () => {
     expect(graph.relations.map(({ to, type }) => [to, type]).sort()).toEqual([
       ['golang-gauges.example-deep-v1.0.0', 'run'],
+      ['npm-other-1.0.0', 'run'],
       ['npm-store-2.1.0', 'run'],
       ['npm-tables-1.0.0', 'contains'],
       ['npm-tidemark-1.4.0', 'run'],
