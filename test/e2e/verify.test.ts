@@ -42,7 +42,7 @@ function tarball(folder: string, name: string, json: object, files: Readonly<Rec
 const browserEntry = { exports: { '.': { types: './i.d.ts', browser: './web.js', default: './web.js' } } };
 
 describe('a browser entry that reaches Node.js', () => {
-  it('is reported with the whole chain, through installed dependencies', async () => {
+  it('is not looked for in what happens to be installed: that differs from clone to clone', async () => {
     const folder = temporaryFolder();
     const file = tarball(
       folder,
@@ -60,13 +60,9 @@ describe('a browser entry that reaches Node.js', () => {
 
     const { result, exitCode } = await bevelstoneJson(['verify', file], { cwd: folder });
 
-    expect(exitCode).toBe(3);
+    expect(exitCode).toBe(0);
     expect(result.artifacts[0].findings).toMatchObject([
-      {
-        rule: 'node/browser-built-in',
-        path: 'package/web.js',
-        message: 'the browser entry . reaches fs: web.js > tide-store/w.js > tide-cache/disk.js > fs',
-      },
+      { rule: 'node/browser-built-in', severity: 'note', message: expect.stringContaining('tide-store') },
     ]);
   });
 

@@ -92,6 +92,23 @@ moon@^2.0.0:
     '{ "version": 1, "dependencies": { "net8.0": { "Depth": { "type": "Direct", "requested": "[1.0.0, )", "resolved": "1.2.0", "contentHash": "AAAA", "dependencies": { "Moon": "2.0.0" } }, "Moon": { "type": "Transitive", "resolved": "2.0.1" } } } }',
   'uv.lock':
     'version = 1\n[[package]]\nname = "tides"\nversion = "1.4.0"\nsource = { editable = "." }\n[[package]]\nname = "depth"\nversion = "1.2.0"\nsource = { registry = "https://packages.example/simple" }\n',
+  'bun.lock':
+    '{ "lockfileVersion": 1, "workspaces": { "": { "name": "tides", "dependencies": { "depth": "^1" }, "optionalPeers": ["sun"] }, "packages/a": { "name": "a" } }, "packages": { "depth": ["depth@1.2.0", "", { "dependencies": { "moon": "2" } }, "sha512-AAAA"], "depth/moon": ["moon@git+https://code.example/moon.git#abcdef0", {}], "a": ["a@workspace:packages/a"], } }',
+  'Pipfile.lock':
+    '{ "_meta": { "hash": { "sha256": "aa" }, "pipfile-spec": 6 }, "default": { "depth": { "hashes": ["sha256:aa"], "version": "==1.2.0", "markers": "os_name == \'nt\'" }, "moon": { "git": "https://code.example/moon.git", "ref": "abc" } }, "develop": {} }',
+  'Gemfile.lock':
+    'GIT\n  remote: https://code.example/moon.git\n  revision: abcdef0\n  specs:\n    moon (2.0.1)\n\nGEM\n  remote: https://packages.example/\n  specs:\n    depth (1.2.0-x86_64-linux)\n      moon (>= 1, < 3)\n\nPLATFORMS\n  ruby\n\nDEPENDENCIES\n  depth (~> 1.0)\n  moon!\n\nCHECKSUMS\n  depth (1.2.0) sha256=aa\n\nBUNDLED WITH\n   2.3.15\n',
+  'composer.lock':
+    '{ "packages": [{ "name": "tide/depth", "version": "1.2.0", "source": { "url": "https://code.example/depth" }, "dist": { "url": "https://packages.example/d.zip", "shasum": "aa" }, "require": { "php": ">=8", "tide/moon": "^2" }, "license": ["MIT", "ISC"] }], "packages-dev": [{ "name": "tide/moon", "provide": { "tide/sun": "1" } }] }',
+  'conan.lock':
+    '{ "version": "0.5", "requires": ["depth/1.2.0@office/stable#abc%1.0", ["moon/2.0.1", {}]], "build_requires": [], "python_requires": [] }',
+  'vcpkg.json':
+    '{ "name": "tides", "dependencies": ["depth", { "name": "moon", "version>=": "2", "host": true, "platform": "windows" }], "overrides": [{ "name": "depth", "version-string": "1.2.0" }], "builtin-baseline": "abcdef", "features": { "plot": { "dependencies": ["sun"] } } }',
+  'gradle.lockfile':
+    '# comment\ncode.example:depth:1.2.0=compileClasspath,runtimeClasspath\ncode.example:moon:2.0.1=testRuntimeClasspath\nempty=annotationProcessor\n',
+  'libs.versions.toml':
+    '[versions]\ndepth = { strictly = "1.2.0" }\n[libraries]\ndepth = { module = "code.example:depth", version.ref = "depth" }\nmoon = "code.example:moon:2.0.1"\n[plugins]\nsun = { id = "sun", version = "1" }\n',
+  'Tides.csproj': manifestSamples['Tides.csproj'] ?? '',
   'poetry.lock':
     '[[package]]\nname = "tides"\nversion = "1.4.0"\n\n[package.source]\ntype = "directory"\nurl = "packages/a"\n\n[metadata]\nlock-version = "2.0"\ncontent-hash = "aa"\n',
 };

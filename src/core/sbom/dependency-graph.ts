@@ -18,6 +18,7 @@ import {
   needsIn,
   type ReadingContext,
 } from './lockfile/reading.ts';
+import { openProblem } from './open-manifest.ts';
 import { type DependencyKind, dependencyKinds, type SbomPackage, type SbomRelation } from './sbom.ts';
 
 /** A manifest somewhere in the workspace. */
@@ -114,6 +115,7 @@ class GraphBuilder {
   build(): DependencyGraph {
     this.#findOwners();
     for (const path of this.#input.paths.filter((path) => this.#counts(path)).sort()) this.#readFile(path);
+    for (const path of [...this.#input.texts.keys()].sort()) this.#nameOpen(path);
     for (const owner of this.#owners)
       for (const found of this.#input.manifests)
         if (this.#holds(owner, parentOf(found.path))) this.#readManifest(owner, found);
@@ -214,6 +216,13 @@ class GraphBuilder {
       this.#leave(path, error.why);
       return null;
     }
+  }
+
+  /** A file of the package that needs something which cannot be told from its text. */
+  #nameOpen(path: string): void {
+    if (!this.#owners.some((owner) => this.#holds(owner, parentOf(path)))) return;
+    const why = openProblem(path, this.#input.texts);
+    if (why !== null) this.#leave(path, why);
   }
 
   /** A file that was not read; one above the package counts only where nothing else settles what it needs. */
@@ -323,13 +332,14 @@ class GraphBuilder {
     ids: ReadonlyMap<string, string>,
     direct: ReadonlySet<string>,
   ): void {
-    const foreign = [...ids].filter(([key]) => memberFolder(key) === null);
-    const packages = foreign.flatMap(([, id]) => this.#store.get(id) ?? []);
+    const foreign = new Set([...ids].filter(([key]) => memberFolder(key) === null).map(([, id]) => id));
+    const named = new Set([...direct].map((key) => ids.get(key)));
+    const packages = [...foreign].flatMap((id) => this.#store.get(id) ?? []);
     this.#sources.push({
       ...noSource,
       ...source,
-      direct: foreign.filter(([key]) => direct.has(key)).length,
-      indirect: foreign.filter(([key]) => !direct.has(key)).length,
+      direct: packages.filter(({ id }) => named.has(id)).length,
+      indirect: packages.filter(({ id }) => !named.has(id)).length,
       withoutLicence: packages.filter(({ licence }) => licence === null).length,
       withoutDigest: packages.filter(({ digests }) => digests.length === 0).length,
     });

@@ -40,8 +40,8 @@ type Job = {
   readonly file: string;
   readonly artifact: ExaminedArtifact;
   readonly settings: RuleSettings;
-  /** Folders with installed trees and lockfiles; none for a release. */
-  readonly folders: readonly string[];
+  /** Folder with a lockfile that says where packages of the workspace lie; null for a release. */
+  readonly workspaceFolder: string | null;
 };
 
 /** Runs the rules over the files given, or over what was built for this commit. */
@@ -103,10 +103,8 @@ async function examineReleases(
       };
       const last = await lastOf(question);
       const settings = { ...releaseSettings(context, { workspace, record, artifactRecord: listed }), last, components };
-      // What lies in this clone is in no other one: the rehearsal looks into what is installed.
-      const folders: string[] = [];
       // A step may bring a file whose form only the configuration knows.
-      jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, folders });
+      jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, workspaceFolder: null });
     }
   }
   return jobs;
@@ -121,7 +119,7 @@ async function examineFiles(context: Context, files: readonly string[]): Promise
     const place = path.resolve(context.folder, file);
     const artifact = await examineArtifact(place, places, context.signal);
     const settings = await settingsBeside(context, place);
-    jobs.push({ file, artifact, settings, folders: settings.release === null ? [context.folder] : [] });
+    jobs.push({ file, artifact, settings, workspaceFolder: settings.release === null ? context.folder : null });
   }
   return jobs;
 }
@@ -149,9 +147,9 @@ async function settingsBeside(context: Context, file: string): Promise<RuleSetti
 async function check(context: Context, jobs: readonly Job[]): Promise<Verification> {
   const beside = jobs.map(({ artifact }) => artifact);
   const artifacts: VerifiedArtifact[] = [];
-  for (const { file, artifact, settings, folders } of jobs) {
+  for (const { file, artifact, settings, workspaceFolder } of jobs) {
     context.signal.throwIfAborted();
-    const browser = await browserReachOf(artifact, { beside, folders });
+    const browser = await browserReachOf(artifact, { beside, installed: null, workspace: workspaceFolder });
     artifacts.push({ file, form: artifact.form, findings: checkArtifact(artifact, { ...settings, browser }) });
   }
   warnOfUnused(context, jobs, artifacts);

@@ -14,8 +14,10 @@ import { findInstalled, type InstalledPackage, openInstalled } from '../../world
 export type DependencyPlaces = {
   /** Artifacts that are looked at together: one depends on another. */
   readonly beside: readonly Artifact[];
-  /** Folders with installed trees or lockfiles, first one first. */
-  readonly folders: readonly string[];
+  /** A folder in which a client installed it for a trial; null for none. */
+  readonly installed: string | null;
+  /** Folder with a lockfile, which says where packages of the workspace lie; null for none. */
+  readonly workspace: string | null;
 };
 
 /** What the browser entries of an artifact reach; null for forms that have none. */
@@ -38,7 +40,7 @@ function fromArtifact(artifact: Artifact, places: DependencyPlaces, known: Known
   };
 }
 
-/** Among the artifacts beside, in installed trees, then where a lockfile says that a package of the workspace lies. */
+/** Among the artifacts beside, where a trial installed it, then where a lockfile says that a package of the workspace lies. */
 async function findNear(name: string, places: DependencyPlaces, known: Known): Promise<ReadablePackage | null> {
   const found = known.get(name) ?? lookNear(name, places, known);
   known.set(name, found);
@@ -50,11 +52,10 @@ async function lookNear(name: string, places: DependencyPlaces, known: Known): P
     (artifact) => formDefinitions[artifact.form].hasNodeEntries && artifact.manifest?.common.name === name,
   );
   if (twin !== undefined) return fromArtifact(twin, places, known);
-  for (const folder of places.folders) {
-    const installed = (await findInstalled(name, folder)) ?? (await lockedPackage(name, folder));
-    if (installed !== null) return fromInstalled(installed, places, known);
-  }
-  return null;
+  const found =
+    (places.installed === null ? null : await findInstalled(name, places.installed)) ??
+    (places.workspace === null ? null : await lockedPackage(name, places.workspace));
+  return found === null ? null : fromInstalled(found, places, known);
 }
 
 /** A package that package-lock.json links to a folder of the workspace (package-lock.json documentation, "packages"). */
@@ -82,7 +83,8 @@ function fromInstalled(pkg: InstalledPackage, places: DependencyPlaces, known: K
     },
     read: async (file) => (inside.has(file) && /\.[cm]?js$/.test(file) ? readScript(await pkg.readText(file)) : null),
     find: async (name) => {
-      const nearest = await findInstalled(name, pkg.folder);
+      // What happens to be installed in a workspace is in no other clone of it.
+      const nearest = places.installed === null ? null : await findInstalled(name, pkg.folder);
       return nearest === null ? findNear(name, places, known) : fromInstalled(nearest, places, known);
     },
   };

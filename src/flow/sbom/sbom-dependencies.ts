@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { joinPath } from '../../core/contents/inner-path.ts';
 import type { PurlType } from '../../core/ecosystem/definition.ts';
 import { ecosystemDefinitions, manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
@@ -14,8 +15,12 @@ import {
 import { formatOf, isCompanion, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
 import type { LockedPackage } from '../../core/sbom/lockfile/reading.ts';
 import { limitsInForce } from '../../world/archive/budget.ts';
+import { readTextIfThere } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
+import { workingTreeAround } from '../../world/git/repository.ts';
+import { workingFiles } from '../../world/git/worktree.ts';
 import { pythonMetadata, readTextNow } from '../../world/installed-licence.ts';
+import { listFiles } from '../../world/list-files.ts';
 import { type Context, warn } from '../context.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 
@@ -78,6 +83,24 @@ export async function dependencyFilesAt(
   return readDependencyFiles(context, paths, texts);
 }
 
+/** The dependency files of a folder, and of the working tree that it lies in: a lockfile above it may settle what it needs. */
+export async function dependencyFilesAround(
+  context: Context,
+  folder: string,
+): Promise<{ readonly inside: string; readonly found: DependencyFiles }> {
+  const { root, inside } = await workingTreeAround(folder, context.env);
+  const own = (await listFiles(folder)).map((file) => joinPath(inside, file.path));
+  const around =
+    inside === '' ? [] : [...(await workingFiles({ folder: root, env: context.env }))].filter(isDependencyFile);
+  const paths = [...new Set([...own, ...around])];
+  const texts = new Map<string, string>();
+  for (const name of paths.filter(isDependencyFile)) {
+    const text = await readTextIfThere(path.join(root, name));
+    if (text !== null) texts.set(name, text);
+  }
+  return { inside, found: await readDependencyFiles(context, paths, texts) };
+}
+
 /** Of which package, by which files. */
 type DependencyQuestion = {
   readonly workspace: Workspace;
@@ -126,7 +149,7 @@ export function packageDependencies({
   );
 }
 
-/** What installed copies in a folder that is described itself say of licence and author: `node_modules`, virtual environments. */
+/** What copies that a trial installed in a folder say of licence and author: `node_modules`, virtual environments. */
 export function installedFacts(root: string): DependencyInput['installed'] {
   let python: Map<string, string> | null = null;
   const readers: Partial<Readonly<Record<PurlType, DependencyInput['installed']>>> = {

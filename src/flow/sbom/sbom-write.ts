@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { parentOf } from '../../core/contents/inner-path.ts';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Form, SbomKind } from '../../core/name/form.ts';
@@ -10,9 +11,8 @@ import { formatSbom, kindOfFileName, sbomFileName } from '../../core/sbom/format
 import { formatPurl } from '../../core/sbom/purl.ts';
 import { type Sbom, type SbomPackage, type SbomRelation, sbomPackage } from '../../core/sbom/sbom.ts';
 import { limitsInForce } from '../../world/archive/budget.ts';
-import { describePlace, readTextIfThere, unreadableFile, writeWhole } from '../../world/files.ts';
+import { describePlace, unreadableFile, writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
-import { listFiles } from '../../world/list-files.ts';
 import { type Context, countMoved, during } from '../context.ts';
 import { alteredArtifact, builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
 import { recordSboms } from '../release-folder/release-sboms.ts';
@@ -20,8 +20,8 @@ import { openContext, readWorkspace, type Workspace } from '../workspace/workspa
 import { copyrightOf, readArtifactFiles, readFolderFiles } from './artifact-files.ts';
 import {
   type DependencyFiles,
+  dependencyFilesAround,
   dependencyFilesAt,
-  installedFacts,
   isDependencyFile,
   packageDependencies,
   readDependencyFiles,
@@ -312,14 +312,11 @@ async function sbomOfFile(
   const folder = artifact.prefix.replace(/\/$/, '');
   const graph = findDependencies(
     {
+      ...unrelated,
       ...found,
       manifests,
       folder: manifests.every((manifest) => manifest.path.startsWith(artifact.prefix)) ? folder : '',
       limits: limitsInForce(),
-      otherFolders: [],
-      own: new Map(),
-      organisation: null,
-      installed: () => null,
     },
     id,
   );
@@ -336,18 +333,11 @@ async function sbomOfFile(
 }
 
 async function sbomOfFolder(context: Context, folder: string, what: string): Promise<MadeSbom> {
-  const [files, listed] = await Promise.all([
+  const [files, { inside, found }] = await Promise.all([
     readFolderFiles(folder, (of) => countMoved(context, what, of)),
-    listFiles(folder),
+    dependencyFilesAround(context, folder),
   ]);
-  const paths = listed.map((file) => file.path);
-  const texts = new Map<string, string>();
-  for (const name of paths.filter(isDependencyFile)) {
-    const text = await readTextIfThere(path.join(folder, name));
-    if (text !== null) texts.set(name, text);
-  }
-  const found = await readDependencyFiles(context, paths, texts);
-  const top = found.manifests.find((manifest) => !manifest.path.includes('/')) ?? null;
+  const top = found.manifests.find((manifest) => parentOf(manifest.path) === inside) ?? null;
   const name = top?.manifest.name ?? path.basename(folder);
   const version = top?.manifest.version ?? null;
   const id = `folder-${safe(name)}`;
@@ -362,18 +352,7 @@ async function sbomOfFolder(context: Context, folder: string, what: string): Pro
     copyright: copyrightOf(files),
     files,
   });
-  const graph = findDependencies(
-    {
-      ...found,
-      folder: '',
-      limits: limitsInForce(),
-      otherFolders: [],
-      own: new Map(),
-      organisation: null,
-      installed: installedFacts(folder),
-    },
-    id,
-  );
+  const graph = findDependencies({ ...unrelated, ...found, folder: inside, limits: limitsInForce() }, id);
   const stem = safe([name, version].filter((part) => part !== null).join('-'));
   // Inside the folder the SBOM would be one of its files the next time.
   return {
@@ -383,6 +362,9 @@ async function sbomOfFolder(context: Context, folder: string, what: string): Pro
     folder: path.dirname(folder),
   };
 }
+
+/** What is known of something that is no package of a workspace. */
+const unrelated = { otherFolders: [], own: new Map(), organisation: null, installed: () => null } as const;
 
 function plainSbom(
   context: Context,

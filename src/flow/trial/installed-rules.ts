@@ -35,7 +35,11 @@ export async function installedFindings(
     if (listed === undefined || tree.type !== 'folder') continue;
     const places = ownPlaces(context, workspace.repository.root, temporaryFolder());
     const artifact = await examineArtifact(path.join(built, listed.file), places, context.signal);
-    const browser = await browserReachOf(artifact, { beside: [], folders: [tree.folder] });
+    const browser = await browserReachOf(artifact, {
+      beside: [],
+      installed: tree.folder,
+      workspace: null,
+    });
     const settings = releaseSettings(context, { workspace, record, artifactRecord: listed });
     const named = { ...artifact, form: listed.form };
     const known = new Set(checkInstalled(named, { ...settings, components: alone }).map(({ message }) => message));

@@ -1,3 +1,4 @@
+import { realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { exists } from '../files.ts';
@@ -51,6 +52,17 @@ export async function gitFolderAround(folder: string, env: GitPlace['env']): Pro
   const { exitCode, text } = await git({ folder, env }, asked, { allow: [128] });
   const [isInside = '', common = ''] = text.trim().split('\n');
   return exitCode === 0 && isInside === 'true' ? common : null;
+}
+
+/** Root of the working tree that a folder lies in, the folder itself elsewhere; and the path from there, with `/`. */
+export async function workingTreeAround(
+  folder: string,
+  env: GitPlace['env'],
+): Promise<{ readonly root: string; readonly inside: string }> {
+  const place = await realpath(folder);
+  const { exitCode, text } = await git({ folder: place, env }, ['rev-parse', '--show-toplevel'], { allow: [128] });
+  const root = exitCode === 0 && text.trim() !== '' ? text.replace(/\r?\n$/, '') : place;
+  return { root, inside: path.relative(root, place).split(path.sep).join('/') };
 }
 
 function noFolder(folder: string): BevelstoneError {

@@ -61,13 +61,18 @@ async function inTurn(
   await mine;
 }
 
+/** Paths of everything tracked and everything new in a working tree, without what is ignored. @param place at its root. */
+export async function workingFiles(place: GitPlace): Promise<Set<string>> {
+  const { text } = await git(place, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--full-name']);
+  return new Set(text.split('\0').filter(Boolean));
+}
+
 /** Copies the working folder as it is: everything tracked and everything new, without what is ignored. */
 export async function copyWorkingFolder(repository: Repository, name = ''): Promise<Checkout> {
   const { place } = repository;
   return makeCheckout(repository, name, async (folder) => {
-    const { text } = await git(place, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--full-name']);
     await makeUsualFolder(folder);
-    for (const file of new Set(text.split('\0').filter(Boolean))) await copyFile(place.folder, folder, file);
+    for (const file of await workingFiles(place)) await copyFile(place.folder, folder, file);
   });
 }
 

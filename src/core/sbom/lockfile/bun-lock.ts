@@ -16,13 +16,13 @@ import {
 type Json = Readonly<Record<string, unknown>>;
 
 /**
- * `bun.lock` of versions 0 and 1: JSON with commas behind last values. Each package is a list of its name with its resolution,
+ * `bun.lock` of versions 0 to 2: JSON with commas behind last values. Each package is a list of its name with its resolution,
  * where it comes from, what it needs, and its integrity; its key is its place among others, like a path in `node_modules`.
  */
 export const readBunLock: DependencyReader = (text, { file }) => {
   const lock = parsePackageJson(withoutLastCommas(text), file);
   const version = shownText(lock['lockfileVersion']);
-  if (!/^[01]$/.test(version)) return null;
+  if (!/^[0-2]$/.test(version)) return null;
   const entries = new Map(Object.entries(objectOf(lock['packages'])).map(([key, value]) => [key, toEntry(value)]));
   const unknown: string[] = [];
   const needsFrom = (from: string, info: Json, isRoot: boolean): Need[] => {

@@ -1,5 +1,6 @@
 import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { isOptionalPeer } from '../../manifest/package-json.ts';
+import type { ManifestDependency } from '../../manifest/package-manifest.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
 import { checkedIntegrity, hexDigest } from '../digest.ts';
 import type { DependencyKind, Digest } from '../sbom.ts';
@@ -139,21 +140,31 @@ function secondNeeds(
 
 /** The lockfile does not say who needs what directly: the manifests do. */
 function rootsOf({ manifests }: ReadingContext, find: Find): Map<string, Need[]> {
+  const members = new Map([...manifests].map(([folder, { name }]) => [name, folder] as const));
+  // The first generation has no entries for packages of the workspace.
+  const locate = (name: string, range: string) => {
+    const folder = members.get(name);
+    return find(name, range) ?? (folder === undefined ? null : memberKey(folder));
+  };
   return new Map(
     [...manifests].map(([folder, manifest]) => [
       folder,
-      needsIn(manifest).flatMap((need) => toNeed(find(need.name, need.range), kindOf(need))),
+      needsIn(manifest).flatMap((need) => toNeed(locate(need.name, need.range), kindOf(need))),
     ]),
   );
 }
 
 /** An entry is found by name and range: what is found was asked for like this. */
 function askedOf({ manifests }: ReadingContext, find: Find): Map<string, Map<string, string | null>> {
+  const members = new Set([...manifests.values()].map(({ name }) => name));
+  const isFound = ({ name, range }: ManifestDependency) => members.has(name) || find(name, range) !== null;
   return new Map(
     [...manifests].map(([folder, manifest]) => [
       folder,
       new Map(
-        needsIn(manifest).flatMap(({ name, range }) => (find(name, range) === null ? [] : [[name, range] as const])),
+        needsIn(manifest)
+          .filter(isFound)
+          .map(({ name, range }) => [name, range] as const),
       ),
     ]),
   );
