@@ -3,6 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { onTestFinished } from 'vitest';
 import { layOut } from '../../src/flow/demo/demo.ts';
+import { startSupplies } from '../../src/flow/demo/supplies.ts';
 import type { StandinToken } from '../../src/standin/guard.ts';
 import { startStandin } from '../../src/standin/server.ts';
 import { testContext } from './context.ts';
@@ -37,12 +38,15 @@ export async function demoWorkspace({ isPrivate = false } = {}): Promise<TestWor
   const folder = path.join(top, 'fenmarsh-tides');
   const store = path.join(top, 'office');
   await layOut(testContext(top), top, folder);
+  const supplies = await startSupplies(top, () => new Date());
+  onTestFinished(supplies.standin.close);
   const standin = await startStandin({
     port: 0,
     store,
     tokens: [tokenFor(goodToken)],
     now: () => new Date(),
     isPrivate,
+    upstream: supplies.upstream,
   });
   onTestFinished(standin.close);
   const git = (...args: string[]) =>
@@ -67,6 +71,7 @@ export async function demoWorkspace({ isPrivate = false } = {}): Promise<TestWor
       TIDE_OFFICE: standin.url,
       TIDE_OFFICE_URL: url,
       TIDE_OFFICE_TOKEN: goodToken,
+      TIDE_SUPPLIES: supplies.standin.url,
       BEVELSTONE_TRUST: new URL(standin.url).origin,
     },
     git,

@@ -26,7 +26,7 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('13aab15 chore: each package goes where its users look, and is tried before\n');
+    expect(head).toBe('8aa7d92 build: tables of the moon and lines of logs from the instrument makers\n');
     const delivered = releases.map(
       (release: { package: string; version: string }) => `${release.package} ${release.version}`,
     );

@@ -35,6 +35,8 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     `To continue by hand, in ${cleanText(demo.folder)}:`,
     [
       `  bevelstone standin --port ${new URL(demo.office).port} --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
+      `  bevelstone standin --port ${new URL(demo.supplies.url).port} --store ${cleanText(demo.supplies.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
+      `  export TIDE_SUPPLIES=${demo.supplies.url}`,
       `  export TIDE_OFFICE=${demo.office} TIDE_OFFICE_URL=${demo.office}node/`,
       `  export TIDE_OFFICE_TOKEN=$(cat ${cleanText(path.join(demo.store, 'token'))})`,
       `  export BEVELSTONE_TRUST=${new URL(demo.office).origin}`,

@@ -10,7 +10,7 @@ type DemoCommit = {
   readonly by: string;
   readonly on?: string;
   readonly message?: string;
-  /** Files that appear with this commit: below these folders, or all that no later commit puts. */
+  /** Files that appear with this commit: those at or below these paths, or all that no commit names. */
   readonly put?: 'all' | readonly string[];
   readonly edit?: readonly { readonly file: string; readonly find: string; readonly write: string }[];
   /** A release's own commit: versions and changelogs, then the tags. */
@@ -54,17 +54,18 @@ export function writeFastImport({ people, commits }: DemoHistory, files: Readonl
   return out.join('');
 }
 
+/** Each file comes with the commit that names it most exactly. */
 function putBy(
   { put }: DemoCommit,
   commits: readonly DemoCommit[],
   files: ReadonlyMap<string, string>,
 ): Map<string, string> {
-  const later = commits.flatMap((commit) => (Array.isArray(commit.put) ? commit.put : []));
+  const named = commits.flatMap((commit) => (Array.isArray(commit.put) ? commit.put : []));
+  const closest = (file: string, folders: readonly string[]) =>
+    Math.max(0, ...folders.filter((folder) => file.startsWith(folder)).map(({ length }) => length));
   const isPut = (file: string) => {
-    if (put === undefined) return false;
-    return put === 'all'
-      ? !later.some((folder) => file.startsWith(folder))
-      : put.some((folder) => file.startsWith(folder));
+    const best = closest(file, named);
+    return put === 'all' ? best === 0 : put !== undefined && best > 0 && closest(file, put) === best;
   };
   return new Map([...files].filter(([file]) => isPut(file)));
 }

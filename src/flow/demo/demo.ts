@@ -17,6 +17,7 @@ import { type Released, release } from '../release/release.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
 import { checkTools, type MissingTool } from '../workspace/tools.ts';
 import { type DemoHistory, writeFastImport } from './demo-history.ts';
+import { startSupplies } from './supplies.ts';
 
 /** The whole way, step by step. */
 export type Demo = {
@@ -26,6 +27,8 @@ export type Demo = {
   readonly store: string;
   /** Where the stand-in was, and has to be again for the addresses on record. */
   readonly office: string;
+  /** The same of the stand-in with third-party packages. */
+  readonly supplies: { readonly url: string; readonly store: string };
   readonly survey: Survey;
   /** Tools that are not here, with the packages that were left out for it. */
   readonly missing: readonly MissingTool[];
@@ -56,11 +59,13 @@ export async function runDemo(context: Context, folder: string | null): Promise<
   const token = randomBytes(24).toString('hex');
   context.secrets.add(token);
   await writeWhole(path.join(store, 'token'), `${token}\n`, 0o600);
+  const supplies = await startSupplies(top, context.now);
   const standin = await startStandin({
     port: 0,
     store,
     tokens: [{ secret: token, may: 'write', user: 'harbour-desk', only: null }],
     now: context.now,
+    upstream: supplies.upstream,
   });
   const registry = `${standin.url}node/`;
   const inside: Context = {
@@ -73,6 +78,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
       TIDE_OFFICE: standin.url,
       TIDE_OFFICE_URL: registry,
       TIDE_OFFICE_TOKEN: token,
+      TIDE_SUPPLIES: supplies.standin.url,
       // The stand-in of this very demo; no question is needed.
       BEVELSTONE_TRUST: new URL(standin.url).origin,
     },
@@ -92,6 +98,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     const visit = await visitAsStranger(inside, top, registry);
     const office = standin.url;
     return {
+      supplies: { url: supplies.standin.url, store: supplies.store },
       folder: workspace,
       store,
       office,
@@ -104,6 +111,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     };
   } finally {
     await standin.close();
+    await supplies.standin.close();
   }
 }
 
