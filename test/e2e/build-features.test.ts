@@ -281,7 +281,7 @@ describe('build --uncommitted', () => {
     const { result, warnings } = await bevelstoneJson(['build', '--uncommitted', ...nodePackages], { cwd: folder });
     const refused = await bevelstoneJson(['publish', '--push-tag', '--yes', '-p', 'gauges'], { cwd: folder, env });
 
-    const version = `0.2.1-0.preview.uncommitted.1+${git('rev-parse', '--short', 'HEAD')}.dirty`;
+    const version = `0.2.1-0.preview.uncommitted.2+${git('rev-parse', '--short', 'HEAD')}.dirty`;
     expect(result.releases.map((release: { version: string }) => release.version)[1]).toBe(version);
     expect(warnings.join()).toContain('not committed, and in this build: packages/gauges/src/new.js');
     const release = result.releases[1];

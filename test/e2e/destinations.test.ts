@@ -141,7 +141,7 @@ describe('rehearse', () => {
     const w = await demoWorkspace();
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['rehearse', ...nodePackages, '--everyone'], { cwd: w.folder });
+    const run = await bevelstoneJson(['rehearse', ...nodePackages, '--everyone'], { cwd: w.folder, env: w.env });
 
     expect(run.exitCode).toBe(0);
     const steps = run.result.releases.flatMap(({ package: name, steps: own }: { package: string; steps: Step[] }) =>
@@ -159,8 +159,9 @@ describe('rehearse', () => {
 
   it('says what a new user would see: a trial that fails, a name from elsewhere, a version that is not here', async () => {
     const w = await demoWorkspace();
+    w.edit('packages/tidemark/package.json', (text) => text.replace('"@saltmarsh/lunar": "^2.1.0"', ''));
     w.edit('packages/gauges/package.json', (text) =>
-      text.replace('"tidemark":', '"almanac": "^1.0.0",\n    "tidemark":'),
+      text.replace('"@saltmarsh/lines": "^0.9.0"', '"almanac": "^1.0.0"'),
     );
     w.edit('bevelstone.yaml', (text) =>
       text
@@ -168,11 +169,11 @@ describe('rehearse', () => {
           / {4}trial:\n {6}- node -e "import\('tidemark'\).*\n/,
           '    trial:\n      - { run: node -e "process.exit(3)" }\n      - { client: npm, versions: ["7"] }\n',
         )
-        .replace('streams:', 'rehearse: { required: true }\n\nstreams:'),
+        .replace(/^rehearse:[^]*?^confirm:.*$/m, 'rehearse: { required: true }'),
     );
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['rehearse', ...nodePackages], { cwd: w.folder });
+    const run = await bevelstoneJson(['rehearse', ...nodePackages], { cwd: w.folder, env: w.env });
 
     expect(run).toMatchObject({ exitCode: 5, error: { code: 'TRIAL_FAILED' } });
     expect(run.error?.why).toMatch(/tidemark 1\.4\.0 with npm from office: node -e .* ended with 3/);
@@ -185,7 +186,7 @@ describe('rehearse', () => {
     const w = await demoWorkspace();
     await bevelstone(['build', '-p', 'tidemark-jvm'], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['rehearse', '-p', 'tidemark-jvm'], { cwd: w.folder });
+    const run = await bevelstoneJson(['rehearse', '-p', 'tidemark-jvm'], { cwd: w.folder, env: w.env });
 
     expect(run.result.releases[0].steps).toMatchObject([{ client: 'maven', state: 'installed', why: null }]);
   });
@@ -193,12 +194,10 @@ describe('rehearse', () => {
   it('takes names outside the workspace from upstream', async () => {
     const upstream = await published('-p', 'tidemark');
     const w = await demoWorkspace();
-    w.edit('bevelstone.yaml', (text) =>
-      text.replace('streams:', `rehearse: { upstream: "${upstream.url}" }\n\nstreams:`),
-    );
+    w.edit('bevelstone.yaml', (text) => text.replace('env:TIDE_SUPPLIES/node/', upstream.url));
     await bevelstone(['build', '-p', 'gauges'], { cwd: w.folder });
 
-    const run = await bevelstoneJson(['rehearse', '-p', 'gauges'], { cwd: w.folder });
+    const run = await bevelstoneJson(['rehearse', '-p', 'gauges'], { cwd: w.folder, env: w.env });
 
     expect(run.result.releases[0].steps).toMatchObject([{ client: 'npm', state: 'installed' }]);
   });

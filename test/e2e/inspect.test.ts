@@ -23,7 +23,7 @@ describe('inspect', () => {
     );
 
     expect(table.stdout).toMatch(
-      /^tidemark 1\.4\.0 {2}npm-tarball\n[\s\S]*licence MIT\n {2}for conditions types, browser/,
+      /^tidemark 1\.4\.0 {2}npm-tarball\n[\s\S]*licence MIT\n[\s\S]* {2}for conditions types, browser/,
     );
     expect(table.stdout).toMatch(/0644\s+\S+ B\s+[0-9a-f]{8}\s+package\/dist\/browser\.js|kB/);
     expect(tree.stdout).toMatch(/ {4}package\/ {2}6 files, [\d.]+ kB\n {6}dist\/ {2}3 files/);
@@ -73,7 +73,7 @@ describe('inspect', () => {
     edit('packages/tidemark/package.json', (text) =>
       text
         .replace('"browser": "./dist/browser.js"', '"browser": "./dist/node.js"')
-        .replace('"engines"', '"dependencies": { "moon": "^1.0.0" },\n  "engines"'),
+        .replace('"dependencies": {', '"dependencies": {\n    "moon": "^1.0.0",'),
     );
     edit('packages/tidemark/README.md', (text) => `${text}\nMore.\n`);
     await bevelstone(['build', '-p', 'tidemark'], { cwd: folder });

@@ -1,9 +1,11 @@
-import { execFileSync } from 'node:child_process';
+import { execFile, execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, realpathSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { layOut } from '../../src/flow/demo/demo.ts';
+import { type Supplies, startSupplies } from '../../src/flow/demo/supplies.ts';
 import { hostPlatform } from '../../src/world/platform.ts';
 import { testContext } from '../builders/context.ts';
 import { bevelstoneJson } from '../builders/program.ts';
@@ -13,6 +15,7 @@ import { hasTool, itWith } from '../builders/tools.ts';
 // The packages of the demo, built once, each given to the client of its own ecosystem.
 let top: string;
 let out: string;
+let supplies: Supplies;
 const hasCompiler = hasTool('cc');
 const hasJava = hasTool('javac');
 const packages = [
@@ -23,13 +26,17 @@ const packages = [
 
 beforeAll(async () => {
   top = realpathSync(mkdtempSync(path.join(tmpdir(), 'bevelstone-installers-')));
+  supplies = await startSupplies(top, () => new Date());
   const folder = path.join(top, 'fenmarsh-tides');
   await layOut(testContext(top), top, folder);
   const run = await bevelstoneJson(['build', ...packages.flatMap((name) => ['-p', name])], { cwd: folder });
   if (!run.ok) throw new Error(run.stderr);
   out = path.join(folder, 'bevelstone-out');
 });
-afterAll(() => rmSync(top, { recursive: true, force: true }));
+afterAll(async () => {
+  await supplies.standin.close();
+  rmSync(top, { recursive: true, force: true });
+});
 
 function run(program: string, args: readonly string[], cwd = top): string {
   return execFileSync(program, [...args], {
@@ -45,12 +52,18 @@ function artifact(ending: string): string {
   return path.join(out, found);
 }
 
-/** Installs a file into a fresh environment, from nowhere else. @returns the environment's interpreter. */
-function installByPip(file: string): string {
+/** Installs a file into a fresh environment, what it needs from the supplies. @returns the environment's interpreter. */
+async function installByPip(file: string): Promise<string> {
   const place = temporaryFolder();
   run('python3', ['-m', 'venv', place]);
   const python = path.join(place, 'bin/python');
-  run(python, ['-m', 'pip', 'install', '--no-index', '--no-cache-dir', '--disable-pip-version-check', file]);
+  const index = `${supplies.standin.url}python/simple/`;
+  // Not in step: the index is served by this very process.
+  await promisify(execFile)(
+    python,
+    ['-m', 'pip', 'install', '--index-url', index, '--no-cache-dir', '--disable-pip-version-check', file],
+    { cwd: top, env: { PATH: process.env['PATH'] ?? '', HOME: top } },
+  );
   return python;
 }
 
@@ -58,8 +71,8 @@ describe('pip', () => {
   itWith('python3', 'python3-venv').each([
     ['py3-none-any.whl', 'the wheel'],
     ['tidemark_py-1.3.1.tar.gz', 'the sdist, through its in-tree backend'],
-  ])('installs %s, %s, and reads its metadata back', (ending) => {
-    const python = installByPip(artifact(ending));
+  ])('installs %s, %s, and reads its metadata back', async (ending) => {
+    const python = await installByPip(artifact(ending));
 
     const question = 'import importlib.metadata as m, json; d = m.metadata("tidemark-py"); print(json.dumps(d.json))';
     const metadata = JSON.parse(run(python, ['-c', question]));
@@ -93,7 +106,7 @@ describe('pip', () => {
       r.checkOut();
       const { result } = await bevelstoneJson(['build'], { cwd: r.folder });
       const [release] = result.releases;
-      const python = installByPip(path.join(release.folder, release.artifacts[0].file));
+      const python = await installByPip(path.join(release.folder, release.artifacts[0].file));
 
       expect(release.artifacts[0]).toMatchObject({
         platform: 'linux-x64',
@@ -118,7 +131,7 @@ for name, digest, size in rows:
     assert int(size) == len(content), name
 print(len(rows), archive.namelist()[-1] == record)`;
 
-    expect(run('python3', ['-c', check, artifact('.whl')])).toBe('9 True\n');
+    expect(run('python3', ['-c', check, artifact('.whl')])).toBe('10 True\n');
   });
 });
 

@@ -109,9 +109,15 @@ describe.each([
     });
   });
 
+  const supplied = [
+    'saltmarsh-angles==1.4.2 --hash=sha256:f3713720b1067dc2a510f717f39df4b618160676d5f3a453f9cf2c708b793d32',
+    'saltmarsh-lunar==2.1.0 --hash=sha256:448d984c5d0cd3d43fc8c7918625e6bd345b37b6b78d6793dbd3e798ef6259c2',
+  ];
+
   itWith('python3-venv')('install with pip, alone and beside another index', async () => {
     const { lines, setUp, pick, visitor } = await delivered('tidemark-py');
-    const requirement = pick(lines, 'pip')[0]?.text ?? '';
+    // Where one requirement has digests, pip wants them for everything that it needs in turn.
+    const requirement = [pick(lines, 'pip')[0]?.text ?? '', ...supplied].join('\n');
     const empty = await listener();
     const beside = pick(setUp, 'pip, beside another index')[0]?.text ?? '';
     const tries = [

@@ -24,8 +24,8 @@ describe('notes', () => {
       }) => [name, version, sections.map(({ title, items }) => `${title} ${items.length}`), contributors],
     );
     expect(told).toEqual([
-      ['tidemark', '1.4.0', ['Added 2', 'Fixed 1'], ['Survey boat', 'Harbour desk']],
-      ['gauges', '0.2.1', ['Fixed 1'], ['Survey boat']],
+      ['tidemark', '1.4.0', ['Added 2', 'Fixed 1'], ['Harbour desk', 'Survey boat']],
+      ['gauges', '0.2.1', ['Fixed 1'], ['Harbour desk', 'Survey boat']],
     ]);
     expect(result.written).toEqual([]);
   });
@@ -120,12 +120,13 @@ describe('survey', () => {
           `${change.kind} ${change.weight} ${change.counted} ${change.why}`,
       ),
     ).toEqual([
+      'build none true build',
       'test none true test',
       'feat minor true feat',
       'fix patch true amended by the configuration',
       'feat minor true feat',
     ]);
-    expect(tidemark.changes[3]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
+    expect(tidemark.changes[4]).toMatchObject({ scope: 'stations', issues: ['12'], authors: ['Survey boat'] });
     expect(result.others.map((item: { why: string }) => item.why)).toEqual([
       'not in any package',
       'not in any package',

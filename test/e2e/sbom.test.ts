@@ -153,8 +153,9 @@ it('merges, shows and compares SBOMs', async () => {
 
   expect(merged.result.files).toBeGreaterThan(10);
   expect(checked.stdout).toMatch(/is valid CycloneDX 1\.6$/);
-  expect(shown.stdout).toMatch(/^tidemark 1\.4\.0 {2}MIT\n[\s\S]*\ngauges 0\.2\.1 {2}MIT\n/);
-  expect(compared.result.added).toEqual([{ name: 'tidemark', version: '1.4.0', licence: 'MIT' }]);
+  expect(shown.stdout).toMatch(/^tidemark 1\.4\.0 {2}MIT\ngauges 0\.2\.1 {2}MIT\nCycloneDX 1\.6, /);
+  expect(compared.result.added).toContainEqual({ name: 'tidemark', version: '1.4.0', licence: 'MIT' });
+  expect(compared.result.added.map(({ name }: { name: string }) => name)).toContain('@saltmarsh/rings');
 });
 
 it.each([
@@ -203,7 +204,7 @@ it('shows an SBOM from outside without its escapes, even one that is a single lo
   const shown = await bevelstone(['sbom', 'show', 'long.cdx.json'], { cwd: folder });
   const compared = await bevelstone(['sbom', 'show', 'long.cdx.json', '--against', 'none.cdx.json'], { cwd: folder });
 
-  expect(shown.stdout.split('\n')[1]).toMatch(/^ {2}c19999 1\?\[31m {2}licence unknown$/);
+  expect(shown.stdout.split('\n')[4]).toMatch(/^ {2}c19999 1\?\[31m {2}licence unknown$/);
   expect(compared.stdout).toMatch(/^added\n {2}c0 1\?\[31m/);
   expect(shown.stdout + compared.stdout).not.toContain('\u001b');
 });

@@ -8,7 +8,7 @@ type Arguments = { readonly file: string; readonly against: string | null };
 export const sbomCheck: Command<Arguments, SbomCheck> = {
   options: (yargs) =>
     yargs
-      .positional('file', { type: 'string', describe: 'SPDX 2.3 or CycloneDX 1.6 in JSON' })
+      .positional('file', { type: 'string', describe: 'SPDX or CycloneDX in JSON' })
       .option('against', { type: 'string', describe: 'Artifact or folder described by the SBOM' }),
   examples: [
     ['sbom check theirs.spdx.json', 'Does it follow its specification?'],

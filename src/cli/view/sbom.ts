@@ -1,5 +1,5 @@
-import { sbomTitles } from '../../core/name/form.ts';
-import { dependencyKinds, type Sbom, type SbomPackage } from '../../core/sbom/sbom.ts';
+import { type OverviewRow, overviewOf, type SbomOverview, titleOf } from '../../core/sbom/overview.ts';
+import type { SbomPackage } from '../../core/sbom/sbom.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { SbomCheck, SbomMerge, SbomView } from '../../flow/sbom/sbom-check.ts';
 import type { SbomsWritten } from '../../flow/sbom/sbom-write.ts';
@@ -54,7 +54,7 @@ export function writtenJson({ sboms, sources, unknown }: SbomsWritten): unknown 
 
 /** What is wrong with an SBOM, each with its place; the verdict is the last line. */
 export function renderSbomCheck(
-  { file, kind, problems, missing, extra, altered, against }: SbomCheck,
+  { file, format, checked, problems, missing, extra, altered, against }: SbomCheck,
   screen: Screen,
 ): string {
   const refused = sign('refused', screen);
@@ -70,17 +70,22 @@ export function renderSbomCheck(
   const most = 40;
   const cut =
     lines.length > most ? [...lines.slice(0, most), `  and ${lines.length - most} more; --json has them all`] : lines;
-  const name = sbomTitles[kind];
   const compared =
     against === null
       ? ''
       : missing.length + extra.length + altered.length === 0
-        ? ` and lists exactly the files of ${cleanText(against)}`
+        ? `${checked ? ' and' : ', and it'} lists exactly the files of ${cleanText(against)}`
         : '';
   const verdict =
     problems.length > 0
-      ? beside(`${refused} `, `${cleanText(file)} is not valid ${name}`, screen)
-      : beside(`${sign('done', screen)} `, `${cleanText(file)} is valid ${name}${compared}`, screen);
+      ? beside(`${refused} `, `${cleanText(file)} is not valid ${cleanText(format)}`, screen)
+      : checked
+        ? beside(`${sign('done', screen)} `, `${cleanText(file)} is valid ${cleanText(format)}${compared}`, screen)
+        : beside(
+            `${sign('nothing', screen)} `,
+            `${cleanText(file)} is ${cleanText(format)}, which Bevelstone reads and does not check${compared}`,
+            screen,
+          );
   return [...(cut.length === 0 ? [] : [cut.join('\n')]), verdict].join('\n\n');
 }
 
@@ -91,85 +96,139 @@ export function renderMerge({ file, components, files }: SbomMerge, screen: Scre
 
 /** An SBOM as a tree with licences, or what changed since another. */
 export function renderSbom(view: SbomView, screen: Screen): string {
-  return view.comparison === null ? renderTree(view.sbom, screen) : renderChanges(view, screen);
+  if (view.page !== null) return `${sign('done', screen)} page  ${displayPath(view.page)}`;
+  return view.comparison === null ? renderTree(view, screen) : renderChanges(view, screen);
 }
 
 const deepest = 20;
 
-function renderTree(sbom: Sbom, screen: Screen): string {
-  const { colours } = screen;
-  const byId = new Map(sbom.packages.map((pkg) => [pkg.id, pkg]));
-  const needs = new Map<string, { to: string; type: string }[]>();
-  for (const { from, to, type } of sbom.relations) needs.set(from, [...(needs.get(from) ?? []), { to, type }]);
-  const seen = new Set<string>();
-  const lines: string[] = [];
-  // Without recursion: an SBOM from outside may be one long chain.
-  const waiting = [...sbom.subjects].reverse().map((id) => ({ id, depth: 0, kind: '' }));
-  for (let next = waiting.pop(); next !== undefined; next = waiting.pop()) {
-    const { id, depth, kind } = next;
-    const item = byId.get(id);
-    if (item === undefined) continue;
-    const isAgain = seen.has(id);
-    seen.add(id);
-    lines.push(`${'  '.repeat(Math.min(depth, deepest))}${describe({ sbomPackage: item, kind, isAgain, screen })}`);
-    const inner = isAgain ? [] : [...(needs.get(id) ?? [])].sort((x, y) => rank(y.type) - rank(x.type));
-    for (const { to, type } of inner) waiting.push({ id: to, depth: depth + 1, kind: type });
-  }
-  const rest = sbom.packages.filter(({ id }) => !seen.has(id));
-  if (rest.length > 0)
-    lines.push(
-      '',
-      colours.dim('listed, but not a dependency of anything in the SBOM'),
-      ...rest.map((pkg) => `  ${describe({ sbomPackage: pkg, kind: '', isAgain: false, screen })}`),
-    );
-  const dependencies = sbom.packages.filter(({ role }) => role === 'dependency');
-  const unknown = sbom.unknown.map((text) => beside(`${sign('warning', screen)} unknown  `, cleanText(text), screen));
-  const unlicensed = dependencies.filter(({ licence }) => licence === null).length;
-  const parts = [
-    counted(dependencies.length, 'component'),
-    ...(unlicensed === 0 ? [] : [`${unlicensed} without a licence`]),
-    ...licenceCounts(dependencies),
+/** How an SBOM says what it is about, what that needs, under which licences, and what is not known. */
+function renderTree({ sbom, format }: SbomView, screen: Screen): string {
+  const overview = overviewOf(sbom);
+  const blocks = [
+    headOf(overview, { format, date: sbom.created.slice(0, 10), organisation: sbom.organisation }, screen),
+    section(
+      'What it needs',
+      overview.tree.map((row) => rowOf(row, screen)),
+      screen,
+    ),
+    section(
+      'Copies inside',
+      overview.contained.map((pkg) => packageLine(pkg, '', screen)),
+      screen,
+    ),
+    section(
+      'Listed, but needed by nothing',
+      overview.loose.map((pkg) => packageLine(pkg, '', screen)),
+      screen,
+    ),
+    section('Licences of third-party packages', licenceLines(overview, screen), screen),
+    section('Not known', openLines(overview, screen), screen),
+  ].filter((block) => block !== '');
+  return [...blocks, verdictOf(overview, screen)].join('\n\n');
+}
+
+function headOf(
+  { subjects, artifacts, commit }: SbomOverview,
+  {
+    format,
+    date,
+    organisation,
+  }: { readonly format: string; readonly date: string; readonly organisation: string | null },
+  { colours }: Screen,
+): string {
+  const about = [format, date, ...(organisation === null ? [] : [organisation])].map(cleanText).join(', ');
+  const width = Math.max(0, ...artifacts.map(({ name }) => cleanText(name).length));
+  const from = commit === null ? '' : `, from commit ${cleanText(commit.slice(0, 12))}`;
+  return [
+    ...subjects.map(
+      (pkg) => `${colours.bold(cleanText(titleOf(pkg)))}  ${colours.dim(cleanText(pkg.licence ?? 'licence unknown'))}`,
+    ),
+    colours.dim(`${about}${from}`),
+    ...artifacts.map(
+      ({ name, files }) =>
+        `  ${cleanText(name).padEnd(width)}  ${colours.dim(files === null ? 'files not listed' : counted(files.length, 'file'))}`,
+    ),
+  ].join('\n');
+}
+
+function section(title: string, lines: readonly string[], { colours }: Screen): string {
+  return lines.length === 0 ? '' : [colours.bold(title), ...lines].join('\n');
+}
+
+function rowOf({ pkg, kind, depth, isAgain, isOwn }: OverviewRow, screen: Screen): string {
+  const words = [
+    ...(isOwn ? ['first-party'] : []),
+    ...(kind === 'run' ? [] : [kind]),
+    ...(isAgain ? ['its needs stand above'] : []),
   ];
-  const sum = beside('', parts.join(', '), screen);
-  return [lines.join('\n'), ...(unknown.length === 0 ? [] : [unknown.join('\n')]), sum].join('\n\n');
+  return `${'  '.repeat(Math.min(depth, deepest))}${packageLine(pkg, words.join(', '), screen)}`;
 }
 
-function rank(type: string): number {
-  return ['contains', 'generated-from', ...dependencyKinds].indexOf(type);
+function packageLine(pkg: SbomPackage, words: string, { colours }: Screen): string {
+  const title = pkg.version === null ? `${pkg.name} (version unknown)` : titleOf(pkg);
+  const licence = cleanText((pkg.licence ?? 'licence unknown').split('\n')[0] ?? '');
+  return `  ${cleanText(title)}  ${colours.dim(words === '' ? licence : `${licence}, ${words}`)}`;
 }
 
-function describe({
-  sbomPackage: { name, version, licence, files, role },
-  kind,
-  isAgain,
-  screen: { colours },
-}: {
-  readonly sbomPackage: SbomPackage;
-  readonly kind: string;
-  readonly isAgain: boolean;
-  readonly screen: Screen;
-}): string {
-  const shownVersion = version === null ? '(version unknown)' : role === 'source' ? version.slice(0, 12) : version;
-  const title = role === 'artifact' ? cleanText(name) : `${cleanText(name)} ${cleanText(shownVersion)}`;
-  const word =
-    kind === '' || kind === 'run' || kind === 'contains'
-      ? ''
-      : kind === 'generated-from'
-        ? ' made from this commit'
-        : ` ${kind}`;
-  const more = [
-    role === 'artifact' || role === 'source' ? null : (licence ?? 'licence unknown'),
-    files === null ? null : counted(files.length, 'file'),
-  ].filter((part) => part !== null);
-  return `${title}  ${colours.dim(cleanText(`${more.join(', ')}${word}${isAgain ? ' (above)' : ''}`.trim()))}`.trimEnd();
+/** The most frequent ones, with names where they are few. */
+const mostLicences = 12;
+const mostNames = 4;
+
+function licenceLines({ licences }: SbomOverview, screen: Screen): string[] {
+  const shown = licences.slice(0, mostLicences);
+  const width = Math.max(0, ...shown.map(({ licence }) => licenceName(licence).length));
+  const digits = String(Math.max(0, ...shown.map(({ names }) => names.length))).length;
+  const lines = shown.map(({ licence, names }) =>
+    beside(
+      `  ${licenceName(licence).padEnd(width)}  ${String(names.length).padStart(digits)}  `,
+      screen.colours.dim(namesOf(names)),
+      screen,
+    ),
+  );
+  const rest = licences.length - shown.length;
+  return rest > 0 ? [...lines, `  and ${rest} more`] : lines;
 }
 
-function licenceCounts(dependencies: readonly SbomPackage[]): string[] {
-  const counts = new Map<string, number>();
-  for (const { licence } of dependencies) if (licence !== null) counts.set(licence, (counts.get(licence) ?? 0) + 1);
-  const sorted = [...counts].sort((a, b) => b[1] - a[1]);
-  return sorted.map(([licence, count]) => `${count} ${cleanText(licence.split('\n')[0] ?? '')}`).slice(0, 8);
+function licenceName(licence: string | null): string {
+  return cleanText((licence ?? 'unknown').split('\n')[0]?.slice(0, 40) ?? '');
 }
+
+function namesOf(names: readonly string[]): string {
+  const first = names.slice(0, mostNames).map(cleanText).join(', ');
+  return names.length > mostNames ? `${first} and ${names.length - mostNames} more` : first;
+}
+
+function openLines({ open, unknown }: SbomOverview, screen: Screen): string[] {
+  const facts = open.map(({ what, why, names }) =>
+    beside(`  ${what.padEnd(7)}  `, `of ${namesOf(names)}: ${cleanText(why)}`, screen),
+  );
+  const sentences = unknown.map((text) => beside(`${sign('warning', screen)} `, cleanText(text), screen));
+  return [...facts, ...sentences];
+}
+
+function verdictOf({ firstParty, thirdParty, kinds, unknown }: SbomOverview, screen: Screen): string {
+  const why = kinds.map(({ kind, count }) => `${count} ${kindWords[kind]}`).join(', ');
+  const open = thirdParty.filter(({ licence }) => licence === null).length;
+  const licences = open === 0 ? '' : `; ${counted(open, 'licence')} unknown`;
+  const counts = `${counted(thirdParty.length, 'third-party package')}${why === '' ? '' : ` (${why})`}, ${firstParty.length} first-party${licences}`;
+  return unknown.length === 0
+    ? beside(`${sign('done', screen)} complete  `, counts, screen)
+    : beside(
+        `${sign('warning', screen)} incomplete  `,
+        `${counts}; ${counted(unknown.length, 'thing')} could not be determined`,
+        screen,
+      );
+}
+
+const kindWords: Readonly<Record<SbomOverview['kinds'][number]['kind'], string>> = {
+  run: 'to run',
+  peer: 'brought by users',
+  optional: 'optional',
+  build: 'to build',
+  development: 'to develop',
+  contained: 'inside',
+};
 
 function renderChanges({ comparison, against, file }: SbomView, screen: Screen): string {
   if (comparison === null) return '';
@@ -193,10 +252,12 @@ function renderChanges({ comparison, against, file }: SbomView, screen: Screen):
 }
 
 /** The `result` of `sbom show --json`. */
-export function sbomViewJson({ file, kind, sbom, comparison }: SbomView): unknown {
+export function sbomViewJson({ file, kind, format, sbom, comparison, page }: SbomView): unknown {
+  const { firstParty, licences, kinds, open } = overviewOf(sbom);
+  const own = new Set(firstParty.map(({ id }) => id));
   const components = sbom.packages
     .filter(({ role }) => role === 'dependency')
-    .map(({ name, version, purl, licence, supplier, digests, foundIn }) => ({
+    .map(({ id, name, version, purl, licence, supplier, digests, foundIn }) => ({
       name,
       version,
       purl,
@@ -204,9 +265,13 @@ export function sbomViewJson({ file, kind, sbom, comparison }: SbomView): unknow
       supplier,
       digests,
       foundIn,
+      party: own.has(id) ? 'first' : 'third',
     }));
   const subjects = sbom.subjects.flatMap((id) => sbom.packages.find((pkg) => pkg.id === id)?.name ?? []);
-  return { file, kind, subjects, components, unknown: sbom.unknown, ...(comparison ?? {}) };
+  const { unknown } = sbom;
+  const complete = unknown.length === 0;
+  const shown = { file, kind, format, subjects, components, licences, kinds, open, complete, unknown };
+  return { ...shown, ...(page === null ? {} : { page }), ...(comparison ?? {}) };
 }
 
 function counted(count: number, what: string): string {

@@ -16,6 +16,7 @@ import {
   textLike,
 } from './problem.ts';
 import { purlProblem } from './purl.ts';
+import { newerCycloneDx } from './version-rules.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -188,7 +189,7 @@ const documentShape = record(['bomFormat', 'specVersion'], {
   signature: any,
 });
 
-/** Every way in which a document is not CycloneDX 1.6: structure, references, digests, licences, package URLs. */
+/** Every way in which a document is not CycloneDX of its version: structure, references, digests, licences, package URLs. */
 export function checkCycloneDx(document: Json): SbomProblem[] {
   const components = [
     ...walk(objectOf(document['metadata'])['component'], '/metadata/component'),
@@ -196,6 +197,7 @@ export function checkCycloneDx(document: Json): SbomProblem[] {
   ];
   return [
     ...checkShape(document, documentShape),
+    ...newerCycloneDx(document, shownText(document['specVersion'])),
     ...referenceProblems(document, components),
     ...components.flatMap(({ entry, pointer }) => contentProblems(entry, pointer)),
   ];

@@ -122,8 +122,14 @@ function toPackage({
     fileName: values('bevelstone:file')[0] ?? null,
     location: textOf(address),
     foundIn: values('bevelstone:found-in'),
-    comment: values('bevelstone:comment')[0] ?? null,
+    comment: values('bevelstone:comment')[0] ?? rangeOf(entry),
   });
+}
+
+/** A component from outside may have a range in place of a version (CycloneDX 1.7, `versionRange`). */
+function rangeOf(entry: Json): string | null {
+  const range = textOf(entry['versionRange']);
+  return range === null ? null : `asked for as ${range}`;
 }
 
 function licenceOf(item: Json): string | null {

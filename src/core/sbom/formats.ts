@@ -1,5 +1,5 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
-import { objectOf } from '../manifest/fields.ts';
+import { objectOf, shownText } from '../manifest/fields.ts';
 import type { SbomKind } from '../name/form.ts';
 import { parseJson } from '../text/json.ts';
 import { checkCycloneDx } from './cyclonedx-check.ts';
@@ -10,13 +10,30 @@ import type { Sbom } from './sbom.ts';
 import { checkSpdx } from './spdx-check.ts';
 import { readSpdx } from './spdx-read.ts';
 import { formatSpdx } from './spdx-write.ts';
+import { readSpdx3, spdx3Version } from './spdx3-read.ts';
 
 /** An SBOM's text as JSON, with its kind. */
 export type SbomDocument = { readonly kind: SbomKind; readonly json: Readonly<Record<string, unknown>> };
 
+type Json = SbomDocument['json'];
+
 const formats = {
-  spdx: { ending: '.spdx.json', format: formatSpdx, read: readSpdx, check: checkSpdx },
-  cyclonedx: { ending: '.cdx.json', format: formatCycloneDx, read: readCycloneDx, check: checkCycloneDx },
+  spdx: {
+    ending: '.spdx.json',
+    format: formatSpdx,
+    read: readSpdx,
+    check: checkSpdx,
+    title: (json: Json) => `SPDX ${spdx3Version(json) ?? shownText(json['spdxVersion']).replace(/^SPDX-/, '')}`,
+    isCheckable: (json: Json) => spdx3Version(json) === null,
+  },
+  cyclonedx: {
+    ending: '.cdx.json',
+    format: formatCycloneDx,
+    read: readCycloneDx,
+    check: checkCycloneDx,
+    title: (json: Json) => `CycloneDX ${shownText(json['specVersion'] ?? 'of no version')}`,
+    isCheckable: (json: Json) => json['specVersion'] !== '1.7',
+  },
 } as const;
 
 /** What a file with an SBOM of this kind is called. */
@@ -43,26 +60,36 @@ export function parseSbom(text: string, file: string): SbomDocument {
   } catch (cause) {
     throw unreadable(file, cause instanceof Error ? cause.message : 'it is no JSON', cause);
   }
-  if (json['spdxVersion'] !== undefined) return { kind: 'spdx', json };
+  if (spdx3Version(json) !== null || json['spdxVersion'] !== undefined) return { kind: 'spdx', json };
   if (json['bomFormat'] !== undefined) return { kind: 'cyclonedx', json };
-  throw unreadable(file, 'it has neither `spdxVersion` nor `bomFormat`');
+  throw unreadable(file, 'it has neither `spdxVersion`, nor `bomFormat`, nor the context of SPDX 3');
 }
 
 /** The SBOM that a document holds, as far as it is understood. */
 export function readSbom({ kind, json }: SbomDocument): Sbom {
-  return formats[kind].read(json);
+  return spdx3Version(json) === null ? formats[kind].read(json) : readSpdx3(json);
 }
 
-/** What is wrong with a document by its specification. */
-export function checkSbom({ kind, json }: SbomDocument): SbomProblem[] {
-  return formats[kind].check(json);
+/** Format and version of a document in words, such as `SPDX 2.2`. */
+export function titleOf({ kind, json }: SbomDocument): string {
+  return formats[kind].title(json);
+}
+
+/** Whether the rules of a document's version are known here, so that it can be checked and not only read. */
+export function isCheckable({ kind, json }: SbomDocument): boolean {
+  return formats[kind].isCheckable(json);
+}
+
+/** What is wrong with a document by the specification of its own version; nothing where those rules are not known here. */
+export function checkSbom(document: SbomDocument): SbomProblem[] {
+  return isCheckable(document) ? formats[document.kind].check(document.json) : [];
 }
 
 function unreadable(file: string, why: string, cause?: unknown): BevelstoneError {
   return new BevelstoneError('SBOM_UNREADABLE', {
-    message: `${file} is not an SBOM in SPDX 2.3 or CycloneDX 1.6`,
+    message: `${file} is not an SBOM in SPDX or CycloneDX`,
     why,
-    fix: 'Give an SPDX 2.3 or CycloneDX 1.6 document in JSON',
+    fix: 'Give a document in JSON of SPDX 2.2, 2.3 or 3.0.1, or of CycloneDX 1.2 to 1.7',
     where: { file },
     ...(cause === undefined ? {} : { cause }),
   });

@@ -2,7 +2,14 @@ import type { PurlType } from '../ecosystem/definition.ts';
 import { type LockedPackage, lockedPackage } from './lockfile/reading.ts';
 import { publicLocation } from './public-location.ts';
 import { purlOf } from './purl.ts';
-import { type DependencyKind, dependencyKinds, type SbomPackage, type SbomRelation, sbomPackage } from './sbom.ts';
+import {
+  type DependencyKind,
+  dependencyKinds,
+  type SbomPackage,
+  type SbomRelation,
+  sbomPackage,
+  workspaceComment,
+} from './sbom.ts';
 
 /** Packages and relations as they are found, each package once. */
 export class GraphStore {
@@ -44,7 +51,7 @@ export class GraphStore {
     foundIn: readonly string[],
   ): string {
     const pkg = lockedPackage({ key: own.name, ...own });
-    return this.put(pkg, { foundIn, supplier, comment: 'a package of the same workspace' });
+    return this.put(pkg, { foundIn, supplier, comment: workspaceComment });
   }
 
   /** Of several reasons for one need the strongest counts. */

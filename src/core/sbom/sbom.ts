@@ -71,6 +71,14 @@ export type Sbom = {
   readonly unknown: readonly string[];
 };
 
+/** The comment by which a package of the workspace is known in both formats. */
+export const workspaceComment = 'a package of the same workspace';
+
+/** Whether a package is first-party by its comment. */
+export function isOfWorkspace({ comment }: Pick<SbomPackage, 'comment'>): boolean {
+  return comment?.startsWith(workspaceComment) === true;
+}
+
 /** The kinds of dependency, from what matters most at run time to what matters least. */
 export const dependencyKinds: readonly DependencyKind[] = ['run', 'peer', 'optional', 'build', 'development'];
 

@@ -4,6 +4,7 @@ import { isLicenceExpression } from './licence-reference.ts';
 import { any, checkShape, flag, listOf, number, oneOf, record, type SbomProblem, text, textLike } from './problem.ts';
 import { purlProblem } from './purl.ts';
 import { verificationCode } from './verification-code.ts';
+import { otherSpdx } from './version-rules.ts';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -202,9 +203,14 @@ const documentShape = record(['spdxVersion', 'dataLicense', 'SPDXID', 'name', 'd
   version: number,
 });
 
-/** Every way in which a document is not SPDX 2.3: structure, identifiers, references, digests, licences, package URLs, codes. */
+/** Every way in which a document is not SPDX of its version, 2.2 or 2.3: structure, identifiers, references, digests, licences, package URLs, codes. */
 export function checkSpdx(document: Json): SbomProblem[] {
-  return [...checkShape(document, documentShape), ...checkReferences(document), ...checkContents(document)];
+  return [
+    ...checkShape(document, documentShape),
+    ...otherSpdx(document, shownText(document['spdxVersion']).replace(/^SPDX-/, '')),
+    ...checkReferences(document),
+    ...checkContents(document),
+  ];
 }
 
 function checkReferences(document: Json): SbomProblem[] {

@@ -128,8 +128,16 @@ function toPackage({
     fileName: textOf(entry['packageFileName']),
     location: known(entry['downloadLocation']),
     files: entry['filesAnalyzed'] === false ? null : (owned.get(id) ?? null),
-    comment: textOf(entry['comment']),
+    ...commentOf(textOf(entry['comment'])),
   });
+}
+
+/** A comment of our own ends with the files that name the package. */
+function commentOf(text: string | null): Pick<SbomPackage, 'comment' | 'foundIn'> {
+  const parts = (text ?? '').split('; ').filter(Boolean);
+  const found = /^found in (.*)$/.exec(parts.at(-1) ?? '')?.[1];
+  const rest = found === undefined ? parts : parts.slice(0, -1);
+  return { comment: rest.length === 0 ? null : rest.join('; '), foundIn: found?.split(', ') ?? [] };
 }
 
 function digestsOf(item: Json): Digest[] {

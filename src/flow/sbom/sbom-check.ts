@@ -1,15 +1,18 @@
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { SbomKind } from '../../core/name/form.ts';
+import { renderSbomPage } from '../../core/page/sbom-page.ts';
 import { compareFiles, type FileDifferences } from '../../core/sbom/compare-files.ts';
 import { compareSboms, type SbomComparison } from '../../core/sbom/compare-sboms.ts';
 import {
   checkSbom,
   formatSbom,
+  isCheckable,
   kindOfFileName,
   parseSbom,
   readSbom,
   type SbomDocument,
+  titleOf,
 } from '../../core/sbom/formats.ts';
 import { mergeSboms } from '../../core/sbom/merge.ts';
 import type { SbomProblem } from '../../core/sbom/problem.ts';
@@ -25,7 +28,11 @@ import { readArtifactFiles, readFolderFiles } from './artifact-files.ts';
 export type SbomCheck = FileDifferences & {
   readonly file: string;
   readonly kind: SbomKind;
+  /** Format and version, such as `SPDX 2.2`. */
+  readonly format: string;
   readonly valid: boolean;
+  /** Whether the rules of its version are known here; a document of another one is read and not checked. */
+  readonly checked: boolean;
   readonly problems: readonly SbomProblem[];
   /** What it was compared with; null for nothing. */
   readonly against: string | null;
@@ -37,7 +44,18 @@ export async function checkSbomFile(context: Context, file: string, against: str
   const problems = checkSbom(document);
   const differences = against === null ? null : await compareWith(context, { sbom: readSbom(document), file, against });
   const { missing, extra, altered } = differences ?? { missing: [], extra: [], altered: [] };
-  return { file, kind: document.kind, valid: problems.length === 0, problems, missing, extra, altered, against };
+  return {
+    file,
+    kind: document.kind,
+    format: titleOf(document),
+    valid: problems.length === 0,
+    checked: isCheckable(document),
+    problems,
+    missing,
+    extra,
+    altered,
+    against,
+  };
 }
 
 /** The error of an SBOM that is wrong; null for a good one. */
@@ -104,17 +122,28 @@ export async function mergeSbomFiles(context: Context, files: readonly string[],
 export type SbomView = {
   readonly file: string;
   readonly kind: SbomKind;
+  /** Format and version, such as `SPDX 2.2`. */
+  readonly format: string;
   readonly sbom: Sbom;
   readonly comparison: SbomComparison | null;
   readonly against: string | null;
+  /** Where it was written as a page; null for nowhere. */
+  readonly page: string | null;
 };
 
-/** Reads an SBOM for showing. @throws SBOM_UNREADABLE, FILE_NOT_FOUND */
-export async function showSbom(context: Context, file: string, against: string | null): Promise<SbomView> {
+/** What is to be shown. */
+export type SbomQuestion = { readonly file: string; readonly against: string | null; readonly page: string | null };
+
+/** Reads an SBOM for showing, and writes it as a page when one is asked for. @throws SBOM_UNREADABLE, FILE_NOT_FOUND */
+export async function showSbom(context: Context, { file, against, page }: SbomQuestion): Promise<SbomView> {
   const document = await readDocument(context, file);
   const sbom = readSbom(document);
   const other = against === null ? null : readSbom(await readDocument(context, against));
-  return { file, kind: document.kind, sbom, against, comparison: other === null ? null : compareSboms(other, sbom) };
+  const format = titleOf(document);
+  const comparison = other === null ? null : compareSboms(other, sbom);
+  const about = { format, file: path.basename(file), against, comparison };
+  if (page !== null) await writeWhole(path.resolve(context.folder, page), renderSbomPage(sbom, about));
+  return { file, kind: document.kind, format, sbom, against, page, comparison };
 }
 
 /** @throws SBOM_UNREADABLE for one that is too large to be read whole. */

@@ -207,7 +207,7 @@ describe('the check of a wrong SBOM reports', () => {
 
   it.each([
     ['{', /JSON/],
-    ['{"name": "x"}', /neither `spdxVersion` nor `bomFormat`/],
+    ['{"name": "x"}', /neither `spdxVersion`, nor `bomFormat`/],
   ])('%s is unreadable', (text, why) => {
     expect(() => parseSbom(text, 'x.json')).toThrow(
       expect.objectContaining({ code: 'SBOM_UNREADABLE', why: expect.stringMatching(why) }),
