@@ -5,7 +5,7 @@ import { type Screen, sign } from './screen.ts';
 
 /** Each text as it is pasted, below where it goes. */
 export function renderLines(
-  { package: name, version, lines, setUp, withdrawals }: ReleaseLines,
+  { package: name, version, lines, setUp, sboms, withdrawals }: ReleaseLines,
   screen: Screen,
 ): string {
   const { bold } = screen.colours;
@@ -24,7 +24,18 @@ export function renderLines(
   ];
   if (setUp.length > 0)
     parts.push(bold('Once per machine or project'), ...setUp.map((consumerLine) => block(consumerLine, screen)));
+  if (sboms.length > 0)
+    parts.push(bold('What is in it, as SBOMs'), sboms.map((place) => sbomText(place, screen)).join('\n'));
   return parts.join('\n\n');
+}
+
+/** An address to fetch it from, and the digest to check it by. */
+function sbomText({ file, sha256, destination, address }: ReleaseLines['sboms'][number], { colours }: Screen): string {
+  const where =
+    destination === null
+      ? 'at no destination: none of them has a place for SBOMs'
+      : `${colours.cyan(cleanText(destination))} ${cleanText(address ?? file)}`;
+  return `${cleanText(file)}  ${where}\n  ${colours.dim(`SHA-256 ${sha256}`)}`;
 }
 
 /** Nothing is indented: what is selected with a mouse must work as it is. */

@@ -40,6 +40,7 @@ export const ruleIds = [
   'metadata/licence-policy',
   'metadata/licence-text-missing',
   'metadata/link-malformed',
+  'metadata/lockfile-outdated',
   'metadata/name-invalid',
   'metadata/name-lookalike',
   'metadata/range-impossible',

@@ -67,6 +67,8 @@ export type RuleSettings = {
   readonly last: LastArtifact | null;
   /** Third-party dependencies; null when they were not searched for. */
   readonly components: readonly LicensedComponent[] | null;
+  /** What is wrong with the lockfiles of the release's package, one sentence each. */
+  readonly lockfiles: readonly string[];
   readonly browser: BrowserReach | null;
   /** Seconds since 1970. */
   readonly now: number;

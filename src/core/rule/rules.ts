@@ -44,6 +44,7 @@ import { licenceInvalid } from './metadata/licence-invalid.ts';
 import { licencePolicy } from './metadata/licence-policy.ts';
 import { licenceTextMissing } from './metadata/licence-text-missing.ts';
 import { linkMalformed } from './metadata/link-malformed.ts';
+import { lockfileOutdated } from './metadata/lockfile-outdated.ts';
 import { nameInvalid } from './metadata/name-invalid.ts';
 import { nameLookalike } from './metadata/name-lookalike.ts';
 import { rangeImpossible } from './metadata/range-impossible.ts';
@@ -132,6 +133,7 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'metadata/licence-policy': licencePolicy,
   'metadata/licence-text-missing': licenceTextMissing,
   'metadata/link-malformed': linkMalformed,
+  'metadata/lockfile-outdated': lockfileOutdated,
   'metadata/name-invalid': nameInvalid,
   'metadata/name-lookalike': nameLookalike,
   'metadata/range-impossible': rangeImpossible,

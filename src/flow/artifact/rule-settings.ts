@@ -24,6 +24,7 @@ export function plainSettings(context: Pick<Context, 'now'>): RuleSettings {
     beside: null,
     last: null,
     components: null,
+    lockfiles: [],
     browser: null,
     now: context.now().getTime() / 1000,
   };

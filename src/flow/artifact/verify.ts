@@ -21,7 +21,7 @@ import {
 } from '../release-folder/built-release.ts';
 import { useLimitsOf } from '../workspace/limits.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
-import { licensedComponents } from './licensed-components.ts';
+import { releaseNeeds } from './release-needs.ts';
 import { ownPlaces, plainSettings, releaseSettings } from './rule-settings.ts';
 import { listRules } from './rules.ts';
 
@@ -86,10 +86,10 @@ async function examineReleases(
   const { root } = workspace.repository;
   const places = ownPlaces(context, root, temporaryFolder());
   const lastOf = artifactsOnRecord(context, workspace.repository);
-  const componentsOf = licensedComponents(context, workspace);
+  const needsOf = releaseNeeds(context, workspace);
   const jobs: Job[] = [];
   for (const { folder, record } of releases) {
-    const components = await componentsOf(record);
+    const needs = await needsOf(record);
     for (const listed of record.artifacts) {
       context.signal.throwIfAborted();
       const file = path.join(folder, listed.file);
@@ -102,7 +102,7 @@ async function examineReleases(
         platform: listed.platform,
       };
       const last = await lastOf(question);
-      const settings = { ...releaseSettings(context, { workspace, record, artifactRecord: listed }), last, components };
+      const settings = { ...releaseSettings(context, { workspace, record, artifactRecord: listed }), last, ...needs };
       // A step may bring a file whose form only the configuration knows.
       jobs.push({ file, artifact: { ...artifact, form: listed.form }, settings, workspaceFolder: null });
     }

@@ -1,3 +1,4 @@
+import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
 import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
@@ -15,8 +16,18 @@ export type ReleaseLines = {
   readonly version: string;
   readonly lines: readonly ConsumerLine[];
   readonly setUp: readonly ConsumerLine[];
+  /** Where the SBOMs of the release lie. */
+  readonly sboms: readonly SbomPlace[];
   /** Where it was taken back, and why. */
   readonly withdrawals: LedgerRelease['withdrawals'];
+};
+
+/** An SBOM of a release, and one place that has it; a release whose destinations have no place for SBOMs has it in its record only. */
+export type SbomPlace = {
+  readonly file: string;
+  readonly sha256: string;
+  readonly destination: string | null;
+  readonly address: string | null;
 };
 
 /** What a consumer types or pastes to get exactly this release, from each destination that has it. @throws RELEASE_NOT_RECORDED */
@@ -31,8 +42,20 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
     version: release.version,
     lines: offers.flatMap(consumerLines),
     setUp: isSetUp ? offers.flatMap(setUpLines) : [],
+    sboms: release.isVouched ? sbomPlaces(release, offers) : [],
     withdrawals: release.withdrawals,
   };
+}
+
+function sbomPlaces(release: LedgerRelease, offers: readonly Offer[]): SbomPlace[] {
+  return release.artifacts.filter(isSbom).flatMap(({ file, sha256 }): SbomPlace[] => {
+    const places = offers.flatMap(({ destination, delivered }) =>
+      delivered
+        .filter(({ artifact }) => artifact === file)
+        .map(({ address }) => ({ file, sha256, destination, address: address ?? null })),
+    );
+    return places.length > 0 ? places : [{ file, sha256, destination: null, address: null }];
+  });
 }
 
 /**

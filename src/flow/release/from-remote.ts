@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { noRun } from '../../core/plan/choose-run.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
@@ -29,7 +30,8 @@ import type { ReleaseOptions } from '../run/options.ts';
 import { beginRun, newRunId, type Run, runsFolder } from '../run/run.ts';
 import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
 import { surveyOfRelease } from '../survey/released-survey.ts';
-import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
+import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
+import { learntBy, rehearseReleases } from '../trial/rehearse.ts';
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
@@ -285,15 +287,7 @@ async function rebuild(
   const output = path.join(run.folder, 'again');
   const at = { ...survey, packages, commit: first.commit };
   await buildSurveyed(context, { survey: at, options: plainBuild, target: { output, source: first.source } });
-  await writeReleaseSbomsFor(context, {
-    workspace: survey.workspace,
-    releases: await readFolders(output),
-    wish: {
-      commit: first.commit,
-      kinds: [],
-      to: null,
-    },
-  });
+  await rebuildSboms(context, { survey: at, output, missing });
   const built = await readFolders(output);
   for (const [release, artifacts] of missing) {
     const own = built.find(({ record }) => record.package === release.package);
@@ -311,6 +305,29 @@ async function rebuild(
       if (!isSame) await replaceInRecord(folder, made);
     }
   }
+}
+
+/** Writes SBOMs again; what no lockfile says came from a rehearsal then, so that there is one now where the bytes differ. */
+async function rebuildSboms(
+  context: Context,
+  {
+    survey,
+    output,
+    missing,
+  }: {
+    readonly survey: Survey;
+    readonly output: string;
+    readonly missing: ReadonlyMap<LedgerRelease, readonly ArtifactRecord[]>;
+  },
+): Promise<void> {
+  const { workspace, commit } = survey;
+  const wish = { commit, kinds: [], to: null };
+  await writeReleaseSbomsFor(context, { workspace, releases: await readFolders(output), wish });
+  const built = await readFolders(output);
+  const made = new Set(built.flatMap(({ record }) => record.sboms.map(({ sha256 }) => sha256)));
+  if ([...missing.values()].flat().every((planned) => !isSbom(planned) || made.has(planned.sha256))) return;
+  const learnt = learntBy(await rehearseReleases(context, { workspace, built, everyone: false }));
+  await writeReleaseSbomsFor(context, { workspace, releases: built, wish: { ...wish, learnt } });
 }
 
 async function replaceInRecord(folder: string, made: ArtifactRecord): Promise<void> {

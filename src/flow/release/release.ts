@@ -44,7 +44,7 @@ import { removeOwnTags } from '../run/own-tags.ts';
 import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run, refuseNewer } from '../run/run.ts';
 import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
-import { type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
+import { learntBy, type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { makeCard } from './card.ts';
@@ -289,8 +289,13 @@ async function prepare(context: Context, repository: Repository, { run, options,
   }
   context.report({ type: 'group', title: 'Checks' });
   const verification = await verifyAll(context, { run, survey: at, releases });
-  const withSboms = inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases }));
-  const rehearsal = await rehearseAll(context, { run, survey: at, releases: withSboms });
+  const rehearsed = inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases, learnt: new Map() }));
+  const rehearsal = await rehearseAll(context, { run, survey: at, releases: rehearsed });
+  const learnt = learntBy(rehearsal);
+  const withSboms =
+    learnt.size === 0
+      ? rehearsed
+      : inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases: rehearsed, learnt }));
   const shipments = await planShipments(context, {
     workspace: at.workspace,
     releases: withSboms,
@@ -518,13 +523,20 @@ async function writeAllSboms(
     run,
     survey,
     releases,
-  }: { readonly run: Run; readonly survey: Survey; readonly releases: readonly ReleaseFolder[] },
+    learnt,
+  }: {
+    readonly run: Run;
+    readonly survey: Survey;
+    readonly releases: readonly ReleaseFolder[];
+    /** What the rehearsal said of packages that no lockfile says more of. */
+    readonly learnt: ReturnType<typeof learntBy>;
+  },
 ): Promise<ReleaseFolder[]> {
   faultPoint('sbom', '', 'before');
   await writeReleaseSbomsFor(context, {
     workspace: survey.workspace,
     releases,
-    wish: { commit: survey.commit, kinds: [], to: null },
+    wish: { commit: survey.commit, kinds: [], to: null, learnt },
   });
   faultPoint('sbom', '', 'after-effect');
   const withSboms = await readFolders(outOf(run));

@@ -1,11 +1,7 @@
 import path from 'node:path';
 import { joinPath } from '../../core/contents/inner-path.ts';
-import type { PurlType } from '../../core/ecosystem/definition.ts';
 import { ecosystemDefinitions, manifestFiles } from '../../core/ecosystem/definitions.ts';
-import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { parseCoreMetadata } from '../../core/form/python/core-metadata.ts';
-import { objectOf, textOf } from '../../core/manifest/fields.ts';
-import { parsePackageJson } from '../../core/manifest/package-json.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import {
   type DependencyGraph,
   type DependencyInput,
@@ -13,13 +9,11 @@ import {
   findDependencies,
 } from '../../core/sbom/dependency-graph.ts';
 import { formatOf, isCompanion, isUnknownLockfile } from '../../core/sbom/lockfile/formats.ts';
-import type { LockedPackage } from '../../core/sbom/lockfile/reading.ts';
 import { limitsInForce } from '../../world/archive/budget.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import { workingTreeAround } from '../../world/git/repository.ts';
 import { workingFiles } from '../../world/git/worktree.ts';
-import { pythonMetadata, readTextNow } from '../../world/installed-licence.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { type Context, warn } from '../context.ts';
 import type { Workspace } from '../workspace/workspace.ts';
@@ -147,53 +141,4 @@ export function packageDependencies({
     },
     root,
   );
-}
-
-/** What copies that a trial installed in a folder say of licence and author: `node_modules`, virtual environments. */
-export function installedFacts(root: string): DependencyInput['installed'] {
-  let python: Map<string, string> | null = null;
-  const readers: Partial<Readonly<Record<PurlType, DependencyInput['installed']>>> = {
-    npm: (locked, folder) => npmFacts(locked, root, folder),
-    pypi: (locked) => {
-      python ??= pythonMetadata(root);
-      return pythonFacts(locked, python);
-    },
-  };
-  return (locked, folder) => readers[locked.type]?.(locked, folder) ?? null;
-}
-
-function pythonFacts({ name, version }: LockedPackage, installed: ReadonlyMap<string, string>) {
-  const text = readTextNow(installed.get(name) ?? '');
-  if (text === null) return null;
-  const { fields } = parseCoreMetadata(text);
-  if (version !== null && fields['Version']?.[0] !== version) return null;
-  return {
-    licence: textOf(fields['License-Expression']?.[0] ?? fields['License']?.[0] ?? null),
-    supplier: textOf(fields['Author']?.[0] ?? null),
-  };
-}
-
-function npmFacts(pkg: LockedPackage, root: string, folder: string) {
-  const places = [
-    ...(pkg.installedAt === null ? [] : [path.join(root, folder, pkg.installedAt)]),
-    path.join(root, folder, 'node_modules', pkg.name),
-    path.join(root, 'node_modules', pkg.name),
-  ];
-  for (const place of places) {
-    const text = readTextNow(path.join(place, 'package.json'));
-    if (text === null) continue;
-    try {
-      const json = parsePackageJson(text, place);
-      // Another version may be under another licence.
-      if (pkg.version !== null && json['version'] !== pkg.version) continue;
-      const author = textOf(json['author']) ?? textOf(objectOf(json['author'])['name']);
-      return {
-        licence: textOf(json['license']) ?? textOf(objectOf(json['license'])['type']),
-        supplier: author?.replace(/\s*[<(].*$/, '') ?? null,
-      };
-    } catch (error) {
-      if (!isBevelstoneError(error, 'MANIFEST_INVALID')) throw error;
-    }
-  }
-  return null;
 }

@@ -5,7 +5,12 @@ import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Form, SbomKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { type InnerSbom, withBundled } from '../../core/sbom/bundled.ts';
-import { type DependencyGraph, type DependencySource, findDependencies } from '../../core/sbom/dependency-graph.ts';
+import {
+  type DependencyGraph,
+  type DependencyInput,
+  type DependencySource,
+  findDependencies,
+} from '../../core/sbom/dependency-graph.ts';
 import { hexDigest } from '../../core/sbom/digest.ts';
 import { formatSbom, kindOfFileName, sbomFileName } from '../../core/sbom/formats.ts';
 import { formatPurl } from '../../core/sbom/purl.ts';
@@ -18,6 +23,7 @@ import { alteredArtifact, builtReleases, type ReleaseFolder } from '../release-f
 import { recordSboms } from '../release-folder/release-sboms.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { copyrightOf, readArtifactFiles, readFolderFiles } from './artifact-files.ts';
+import { fromFacts, type LearntFact } from './installed-facts.ts';
 import {
   type DependencyFiles,
   dependencyFilesAround,
@@ -98,21 +104,28 @@ export async function writeReleaseSbomsFor(
   {
     workspace,
     releases,
-    wish: { commit, kinds, to },
+    wish: { commit, kinds, to, learnt = new Map() },
   }: {
     readonly workspace: Workspace;
     readonly releases: readonly ReleaseFolder[];
-    readonly wish: { readonly commit: string } & Pick<SbomOptions, 'kinds' | 'to'>;
+    readonly wish: {
+      readonly commit: string;
+      /** By release: what its rehearsal said of packages that no lockfile says more of. Only these are written then. */
+      readonly learnt?: ReadonlyMap<string, readonly LearntFact[]>;
+    } & Pick<SbomOptions, 'kinds' | 'to'>;
   },
 ): Promise<SbomsWritten> {
   const files = await dependencyFilesAt(context, workspace, commit);
   const versions = new Map(releases.map(({ record }) => [record.package, record.version]));
+  const chosen = releases.filter(({ record }) => learnt.size === 0 || (learnt.get(record.package) ?? []).length > 0);
   const parts: SbomsWritten[] = [];
-  for (const release of releases) {
+  for (const release of chosen) {
     context.signal.throwIfAborted();
-    const what = `SBOM of ${release.record.package} ${release.record.version}`;
+    const facts = learnt.get(release.record.package) ?? [];
+    const installed = fromFacts(facts);
+    const what = `SBOM of ${release.record.package} ${release.record.version}${facts.length === 0 ? '' : ', with licences from the rehearsal'}`;
     const made = await during(context, what, () =>
-      sbomOfRelease(context, { workspace, releaseFolder: release, found: { files, versions }, what }),
+      sbomOfRelease(context, { workspace, releaseFolder: release, found: { files, versions, installed }, what }),
     );
     const configured =
       workspace.packages.find(({ name }) => name === release.record.package)?.config.sbom.kinds ??
@@ -142,7 +155,11 @@ async function sbomOfRelease(
   }: {
     readonly workspace: Workspace;
     readonly releaseFolder: ReleaseFolder;
-    readonly found: { readonly files: DependencyFiles; readonly versions: ReadonlyMap<string, string> };
+    readonly found: {
+      readonly files: DependencyFiles;
+      readonly versions: ReadonlyMap<string, string>;
+      readonly installed: DependencyInput['installed'];
+    };
     readonly what: string;
   },
 ): Promise<MadeSbom> {
@@ -185,6 +202,7 @@ async function sbomOfRelease(
     name: record.package,
     versions: found.versions,
     root: subject.id,
+    installed: found.installed,
   });
   const relations: SbomRelation[] = [
     ...artifacts.flatMap((each): SbomRelation[] => [

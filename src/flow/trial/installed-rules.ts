@@ -2,12 +2,13 @@ import path from 'node:path';
 import type { Finding } from '../../core/rule/rule.ts';
 import { checkInstalled } from '../../core/rule/rules.ts';
 import { temporaryFolder } from '../../world/platform.ts';
-import type { ComponentsOf } from '../artifact/licensed-components.ts';
+import type { NeedsOf } from '../artifact/release-needs.ts';
 import { ownPlaces, releaseSettings } from '../artifact/rule-settings.ts';
 import type { Context } from '../context.ts';
 import { examineArtifact } from '../read/read-artifact.ts';
 import { browserReachOf } from '../read/readable-package.ts';
 import type { ReleaseFolder } from '../release-folder/built-release.ts';
+import type { InstalledPlaces } from '../sbom/installed-facts.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 import type { InstalledTree } from './client/client.ts';
 
@@ -15,8 +16,8 @@ import type { InstalledTree } from './client/client.ts';
 type InstalledRelease = {
   readonly workspace: Workspace;
   readonly release: ReleaseFolder;
-  readonly componentsOf: ComponentsOf;
-  readonly folder: string;
+  readonly needsOf: NeedsOf;
+  readonly places: InstalledPlaces;
   readonly trees: readonly InstalledTree[];
 };
 
@@ -26,10 +27,10 @@ type InstalledRelease = {
  */
 export async function installedFindings(
   context: Context,
-  { workspace, release: { folder: built, record }, componentsOf, folder, trees }: InstalledRelease,
+  { workspace, release: { folder: built, record }, needsOf, places: installed, trees }: InstalledRelease,
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
-  const [alone, components] = [await componentsOf(record), await componentsOf(record, folder)];
+  const [{ components: alone }, { components }] = [await needsOf(record), await needsOf(record, installed)];
   for (const tree of trees) {
     const listed = record.artifacts.find(({ file }) => file === tree.artifact);
     if (listed === undefined || tree.type !== 'folder') continue;

@@ -13,11 +13,13 @@ import { type Standin, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
-import { licensedComponents } from '../artifact/licensed-components.ts';
+import { releaseNeeds } from '../artifact/release-needs.ts';
 import { type Context, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
 import { planShipment } from '../deliver/publish-plan.ts';
 import { builtReleases, type ReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
+import { type InstalledPlaces, type LearntFact, noteFacts } from '../sbom/installed-facts.ts';
+import { dependencyFilesAt, packageDependencies } from '../sbom/sbom-dependencies.ts';
 import { openDestination, readerUrl } from '../workspace/open-destination.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
@@ -29,7 +31,13 @@ import { standinAddress } from './standin.ts';
 import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
 
 /** What came of one release. */
-export type TriedRelease = { readonly package: string; readonly version: string; readonly steps: readonly TrialStep[] };
+export type TriedRelease = {
+  readonly package: string;
+  readonly version: string;
+  readonly steps: readonly TrialStep[];
+  /** What the registries' documents said of what was installed along; nothing where none was read. */
+  readonly learnt?: readonly LearntFact[];
+};
 
 /** The answer of `rehearse`. */
 export type Rehearsal = {
@@ -38,6 +46,12 @@ export type Rehearsal = {
   readonly everyone: readonly TrialStep[];
   readonly error: BevelstoneError | null;
 };
+
+/** What a rehearsal said of third-party packages, by the release that needs them; releases that it said nothing for are left out. */
+export function learntBy(rehearsal: Rehearsal | null): ReadonlyMap<string, readonly LearntFact[]> {
+  const learnt = (rehearsal?.releases ?? []).map((tried) => [tried.package, tried.learnt ?? []] as const);
+  return new Map(learnt.filter(([, facts]) => facts.length > 0));
+}
 
 /** Names of the environment in which a rehearsal's own token lies. */
 const tokenName = 'BEVELSTONE_REHEARSAL_TOKEN';
@@ -196,12 +210,10 @@ async function tryAll(
   const releases = new Map<string, TriedRelease>();
   for (const rehearsed of stage) {
     const { package: name, version } = rehearsed.release.record;
-    const before = releases.get(name)?.steps ?? [];
-    releases.set(name, {
-      package: name,
-      version,
-      steps: [...before, ...(await tryOne(context, { workspace, missing }, rehearsed))],
-    });
+    const before = releases.get(name);
+    const learnt: LearntFact[] = [...(before?.learnt ?? [])];
+    const steps = await tryOne(context, { workspace, missing, learnt }, rehearsed);
+    releases.set(name, { package: name, version, steps: [...(before?.steps ?? []), ...steps], learnt });
   }
   const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
   const tried = [...releases.values()];
@@ -216,7 +228,16 @@ async function tryAll(
 
 async function tryOne(
   context: Context,
-  { workspace, missing }: { readonly workspace: Workspace; readonly missing: ReadonlyMap<string, string> },
+  {
+    workspace,
+    missing,
+    learnt,
+  }: {
+    readonly workspace: Workspace;
+    readonly missing: ReadonlyMap<string, string>;
+    /** Gets what installs said of other packages. */
+    readonly learnt: LearntFact[];
+  },
   rehearsed: Rehearsed,
 ): Promise<TrialStep[]> {
   const { config, packages, repository } = workspace;
@@ -247,7 +268,7 @@ async function tryOne(
     ];
   }
   const wanted = wantedFrom(rehearsed);
-  const componentsOf = licensedComponents(context, workspace);
+  const needsOf = releaseNeeds(context, workspace);
   const list = await requireContentsIn(release.folder);
   const steps: TrialStep[] = [];
   for (const trial of trialsFor(own.config.trial, wanted)) {
@@ -258,12 +279,30 @@ async function tryOne(
       entriesOf: async (artifact) => entriesIn(list, artifact),
       commonFolder: repository.commonFolder,
       outside,
-      inspect: (folder, trees) => inspect(context, { workspace, release, componentsOf, folder, trees }),
+      inspect: async (places, trees) => {
+        learnt.push(...(await factsOf(context, { workspace, release, places })));
+        return inspect(context, { workspace, release, needsOf, places, trees });
+      },
     });
     reportStep(context, what, step);
     steps.push(step);
   }
   return steps;
+}
+
+/** What an install says of the packages that a release needs. */
+async function factsOf(
+  context: Context,
+  {
+    workspace,
+    release: { record },
+    places,
+  }: { readonly workspace: Workspace; readonly release: ReleaseFolder; readonly places: InstalledPlaces },
+): Promise<LearntFact[]> {
+  const { installed, learnt } = noteFacts(places);
+  const files = await dependencyFilesAt(context, workspace, record.commit);
+  packageDependencies({ workspace, files, name: record.package, versions: new Map(), root: 'release', installed });
+  return learnt();
 }
 
 /** Runs the rules over what was installed: what refuses is what is wrong, the rest is a warning. */

@@ -9,6 +9,7 @@ import { makeOwnFolder } from '../../world/leftovers.ts';
 import { freePort, startServer, waitForAnswer } from '../../world/server-step.ts';
 import { runStep } from '../../world/step.ts';
 import type { Context } from '../context.ts';
+import type { InstalledPlaces } from '../sbom/installed-facts.ts';
 import type { Client, ClientTool, Installed, InstalledTree, Stage, Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { missingNames } from './outside.ts';
@@ -34,8 +35,8 @@ export type TrialInput = {
   readonly commonFolder: string;
   /** Names that an install needs from elsewhere: when it fails, they are asked for. */
   readonly outside: readonly string[];
-  /** Looks at what was installed in a folder. @returns what is wrong with it; null for nothing. */
-  readonly inspect?: (folder: string, trees: readonly InstalledTree[]) => Promise<string | null>;
+  /** Looks at what was installed. @returns what is wrong with it; null for nothing. */
+  readonly inspect?: (places: InstalledPlaces, trees: readonly InstalledTree[]) => Promise<string | null>;
 };
 
 /** Commands of one entry of `trial`, and the server that they need. */
@@ -148,7 +149,7 @@ async function installAndRun(
   const { isInstalled = true } = installed;
   const why =
     (await compareTrees(installed, wanted, entriesOf)) ??
-    (await inspect(stage.folder, installed.trees)) ??
+    (await inspect(stage, installed.trees)) ??
     (await runAll(stage, { run, wanted, installed }));
   return { why, isInstalled };
 }

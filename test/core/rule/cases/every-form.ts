@@ -233,6 +233,12 @@ export const breaking: readonly BreakingCase[] = [
     { components: [component], licences: policy },
   ],
   [
+    'metadata/lockfile-outdated',
+    npmArtifact(),
+    /package-lock\.json has nothing for harmonics/,
+    { lockfiles: ['package-lock.json has nothing for harmonics, which the manifest asks for'] },
+  ],
+  [
     'metadata/licence-policy',
     npmArtifact(),
     /licence of tide-store 2\.0\.0 is unknown/,
@@ -427,6 +433,7 @@ export const nearlyBreaking: readonly NearlyCase[] = [
     npmArtifact({ engines: { node: '^20 || >=22' }, dependencies: { a: 'latest', b: '*', c: '', d: 'npm:x@^1' } }),
   ],
   ['metadata/commit-missing', npmArtifact(), { release }],
+  ['metadata/lockfile-outdated', npmArtifact(), { lockfiles: [] }],
   [
     'metadata/licence-policy',
     npmArtifact(),
