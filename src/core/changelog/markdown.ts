@@ -24,6 +24,7 @@ export function renderMarkdown(notes: ReleaseNotes, { links, withPackage, level 
   }
   if (notes.contributors.length > 0)
     blocks.push(`With thanks to ${notes.contributors.map(escapeMarkdown).join(', ')}.`);
+  for (const { file, sha256 } of notes.sboms ?? []) blocks.push(`SBOM: \`${file}\`, SHA-256 \`${sha256}\``);
   return `${blocks.map((block) => block.trimEnd()).join('\n\n')}\n`;
 }
 

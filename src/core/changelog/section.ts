@@ -39,6 +39,8 @@ export type ReleaseNotes = {
   readonly sections: readonly NoteSection[];
   /** Empty unless asked for. */
   readonly contributors: readonly string[];
+  /** SBOMs of a release on record. */
+  readonly sboms?: readonly { readonly file: string; readonly sha256: string }[];
 };
 
 /** An item on one line: `The light vessel (stations, #12)`. */

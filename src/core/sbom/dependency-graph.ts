@@ -48,6 +48,8 @@ export type DependencyInput = {
   readonly paths: readonly string[];
   readonly texts: ReadonlyMap<string, string>;
   readonly manifests: readonly FoundManifest[];
+  /** Manifests that could not be read, and why. */
+  readonly broken?: ReadonlyMap<string, string>;
   readonly organisation: string | null;
   /** What is too large to be read, in bytes. */
   readonly limits: Pick<LimitsConfig, 'yaml' | 'lockfile'>;
@@ -115,6 +117,7 @@ class GraphBuilder {
   build(): DependencyGraph {
     this.#findOwners();
     for (const path of this.#input.paths.filter((path) => this.#counts(path)).sort()) this.#readFile(path);
+    for (const [path, why] of this.#input.broken ?? []) if (!this.#isNamed(path)) this.#leaveInside(path, why);
     for (const path of [...this.#input.texts.keys()].sort()) this.#nameOpen(path);
     for (const owner of this.#owners)
       for (const found of this.#input.manifests)
@@ -218,11 +221,18 @@ class GraphBuilder {
     }
   }
 
+  #isNamed(path: string): boolean {
+    return this.#sources.some((source) => source.path === path);
+  }
+
+  #leaveInside(path: string, why: string): void {
+    if (this.#owners.some((owner) => this.#holds(owner, parentOf(path)))) this.#leave(path, why);
+  }
+
   /** A file of the package that needs something which cannot be told from its text. */
   #nameOpen(path: string): void {
-    if (!this.#owners.some((owner) => this.#holds(owner, parentOf(path)))) return;
     const why = openProblem(path, this.#input.texts);
-    if (why !== null) this.#leave(path, why);
+    if (why !== null) this.#leaveInside(path, why);
   }
 
   /** A file that was not read; one above the package counts only where nothing else settles what it needs. */
@@ -384,7 +394,7 @@ class GraphBuilder {
 
   #nameUnreadAbove(folder: string): void {
     for (const [path, why] of this.#unreadAbove) {
-      if (!isWithin(folder, parentOf(path)) || this.#sources.some((source) => source.path === path)) continue;
+      if (!isWithin(folder, parentOf(path)) || this.#isNamed(path)) continue;
       this.#sources.push({ ...noSource, path, format: 'lockfile', unread: why });
       this.#unknown.add(`${path} was found and not read: ${why}`);
     }

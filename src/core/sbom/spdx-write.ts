@@ -35,7 +35,11 @@ export function formatSpdx(sbom: Sbom): string {
     creationInfo: {
       created: sbom.created,
       creators: [`Tool: ${sbom.tool}`, ...(sbom.organisation === null ? [] : [`Organization: ${sbom.organisation}`])],
-      ...(sbom.unknown.length === 0 ? {} : { comment: `What could not be determined: ${sbom.unknown.join('; ')}` }),
+      ...(sbom.unknown.length === 0
+        ? {}
+        : {
+            comment: `What could not be determined: ${sbom.unknown.map((text) => text.replaceAll('; ', ', ')).join('; ')}`,
+          }),
     },
     packages,
     ...(files.length === 0 ? {} : { files }),

@@ -4,6 +4,7 @@ import { renderDebianStanza, renderPlainText } from '../../core/changelog/plain-
 import { contributorsOf, type ReleaseNotes, sectionsOf } from '../../core/changelog/section.ts';
 import type { LinksConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { isSbom } from '../../core/form/definitions.ts';
 import { counterOf } from '../../core/version/stream.ts';
 import { isNormal } from '../../core/version/version.ts';
 import { readTextIfThere } from '../../world/files.ts';
@@ -11,6 +12,7 @@ import { readFilesAt } from '../../world/git/read-objects.ts';
 import { commitTime } from '../../world/git/repository.ts';
 import { gitLine } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
 import { noteUncommitted } from '../workspace/workspace.ts';
 import { extendChangelogFile } from './changelog-file.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from './survey.ts';
@@ -53,12 +55,11 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
   const releases: WrittenNotes[] = [];
   for (const pkg of chosen) {
     const intro = pkg.here === null ? await readIntro(context, survey, pkg) : null;
-    const notes = notesOf(survey, pkg, {
-      at,
-      intro,
-      contributors: options.contributors,
-      range: rangeName(options, survey),
-    });
+    const range = rangeName(options, survey);
+    const notes = {
+      ...notesOf(survey, pkg, { at, intro, contributors: options.contributors, range }),
+      ...(pkg.here === null ? {} : { sboms: await sbomsOf(context, survey, pkg) }),
+    };
     releases.push({ notes, text: await render({ survey, pkg, notes, format: options.format, at }) });
   }
   const written = options.write ? await writeChangelogs(context, survey, releases) : [];
@@ -68,6 +69,13 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
       ? releases.map((release) => release.text).join('\n')
       : await fromTemplate(context, { file: options.template, notes: all, links: survey.workspace.config.links });
   return { releases, text, written };
+}
+
+/** The SBOMs of a release that the ledger knows: some destinations have no place for them, and users have to know that they exist. */
+async function sbomsOf(context: Context, { workspace }: Survey, { name, here }: SurveyedPackage) {
+  const releases = await readLedger(context, workspace.repository);
+  const release = releases.find((each) => each.package === name && each.version === here?.version);
+  return release?.isVouched === true ? release.artifacts.filter(isSbom) : [];
 }
 
 /** How the notes of one release are made. */

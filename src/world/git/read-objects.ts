@@ -1,4 +1,5 @@
-import { type GitPlace, git, gitLine } from './run-git.ts';
+import { writeStream } from '../files.ts';
+import { type GitPlace, git, gitChunks, gitLine } from './run-git.ts';
 
 /** Texts of files at a commit, null where there is none. One git process. */
 export async function readFilesAt(
@@ -21,6 +22,11 @@ export async function readFilesAt(
     at += Number(size) + 1;
   }
   return found;
+}
+
+/** Writes a file of a commit as it is, whatever it holds. */
+export async function writeFileAt(place: GitPlace, object: string, file: string): Promise<void> {
+  await writeStream(file, gitChunks(place, ['cat-file', 'blob', object]));
 }
 
 /** Paths and blob ids of all files of a commit's tree below a folder ('' for all). */
