@@ -52,6 +52,28 @@ itWith('npm')('a browser entry that reaches Node.js through a dependency stops a
   expect(w.git('ls-remote', 'origin', 'refs/tags/*')).toBe('');
 });
 
+itWith('npm')('a licence that only the registry knows stands in the SBOM of the release', async () => {
+  const { w, env } = await withAlmanac({ code: 'export const depth = 4;\n', licence: 'ISC' });
+  const lock = {
+    lockfileVersion: 3,
+    packages: { '': { dependencies: { almanac: '^0.1.0' } }, 'node_modules/almanac': { version: '0.1.0' } },
+  };
+  w.commit('build: a lockfile', { 'soundings/package-lock.json': JSON.stringify(lock) });
+  w.git('push', '--quiet');
+  expect((await w.release([], env)).error).toBeNull();
+  const folder = path.join(w.folder, 'bevelstone-out/soundings-0.1.0');
+  const sbom = JSON.parse(readFileSync(path.join(folder, 'soundings-0.1.0.cdx.json'), 'utf8'));
+  const record = JSON.parse(readFileSync(path.join(folder, 'release.json'), 'utf8'));
+  const lines = await bevelstoneJson(['ledger', 'lines', 'soundings'], { cwd: w.folder, env: { ...w.env, ...env } });
+
+  expect(sbom.components).toContainEqual(
+    expect.objectContaining({ name: 'almanac', licenses: [{ license: { id: 'ISC' } }] }),
+  );
+  expect(lines.result.sboms.map(({ sha256 }: { sha256: string }) => sha256).sort()).toEqual(
+    record.sboms.map(({ sha256 }: { sha256: string }) => sha256).sort(),
+  );
+});
+
 itWith('npm')('what lies in the node_modules of a clone changes neither findings nor SBOMs', async () => {
   const { w } = await withAlmanac({ code: 'export const depth = 4;\n', licence: 'MIT' });
   const before = await verified(w);

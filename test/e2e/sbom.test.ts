@@ -158,6 +158,52 @@ it('merges, shows and compares SBOMs', async () => {
   expect(compared.result.added.map(({ name }: { name: string }) => name)).toContain('@saltmarsh/rings');
 });
 
+it('reads the lockfile above a folder, and writes what it shows as a page', async () => {
+  const top = temporaryFolder();
+  write(top, {
+    'package-lock.json': JSON.stringify({
+      lockfileVersion: 3,
+      packages: {
+        'packages/a': { dependencies: { store: '^2' } },
+        'node_modules/store': { version: '2.1.0', license: 'MIT' },
+      },
+    }),
+    'packages/a/package.json': '{"name":"a","version":"1.0.0","dependencies":{"store":"^2"}}',
+    'packages/a/node_modules/store/package.json': '{"name":"store","version":"2.1.0","license":"ISC"}',
+  });
+  execFileSync('git', ['init', '--quiet'], { cwd: top });
+  const options = { cwd: path.join(top, 'packages') };
+  const written = await bevelstoneJson(['sbom', 'write', 'a', '--to', 'sboms'], options);
+  const { result } = await bevelstoneJson(['sbom', 'show', 'sboms/a-1.0.0.spdx.json', '--page', 'a.html'], options);
+
+  expect(written.result.sources).toMatchObject([{ path: 'package-lock.json', direct: 1, lacking: [], unread: null }]);
+  expect(result).toMatchObject({
+    format: 'SPDX 2.3',
+    complete: true,
+    components: [{ name: 'store', licence: 'MIT', party: 'third', foundIn: ['package-lock.json'] }],
+    page: 'a.html',
+  });
+  expect(readFileSync(path.join(top, 'packages/a.html'), 'utf8')).toContain('What is in a 1.0.0');
+});
+
+it.each([
+  ['spdx', { spdxVersion: 'SPDX-2.1' }, 3, /is not valid SPDX 2\.1/],
+  [
+    'cdx',
+    { bomFormat: 'CycloneDX', specVersion: '1.7' },
+    0,
+    /is CycloneDX 1\.7, which Bevelstone reads and does not check/,
+  ],
+])('names the version of an SBOM from outside: %s', async (_, json, exitCode, said) => {
+  const folder = temporaryFolder();
+  write(folder, { 'theirs.json': JSON.stringify(json) });
+
+  const run = await bevelstone(['sbom', 'check', 'theirs.json'], { cwd: folder });
+
+  expect(run.exitCode).toBe(exitCode);
+  expect(run.stdout).toMatch(said);
+});
+
 it.each([
   [['sbom', 'check', 'none.json'], 'FILE_NOT_FOUND', 2],
   [['sbom', 'check', '.'], 'FILE_NOT_FOUND', 2],

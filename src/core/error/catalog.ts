@@ -115,7 +115,7 @@ export const errorCatalog = {
     exitCode: 3,
     summary: 'An entry would be written outside the folder or over an existing file',
   },
-  SBOM_UNREADABLE: { exitCode: 2, summary: 'A file is not an SBOM in SPDX 2.3 or CycloneDX 1.6 as JSON' },
+  SBOM_UNREADABLE: { exitCode: 2, summary: 'A file is not an SBOM in SPDX or CycloneDX as JSON' },
   SBOM_WRONG: {
     exitCode: 3,
     summary: 'An SBOM violates its specification or does not match what it describes',

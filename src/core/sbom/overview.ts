@@ -133,7 +133,7 @@ function openFacts(packages: readonly SbomPackage[]): OpenFact[] {
   const facts = [
     { what: 'licence', isOpen: ({ licence }: SbomPackage) => licence === null, why: whyNoLicence },
     { what: 'version', isOpen: ({ version }: SbomPackage) => version === null, why: whyNoVersion },
-    { what: 'digest', isOpen: ({ digests }: SbomPackage) => digests.length === 0, why: whyNoDigest },
+    { what: 'digest', isOpen: (pkg: SbomPackage) => pkg.digests.length === 0 && !isHere(pkg), why: whyNoDigest },
   ] as const;
   return facts.flatMap(({ what, isOpen, why }) =>
     [...groupBy(packages.filter(isOpen), why)].map(([reason, group]) => ({
@@ -155,9 +155,12 @@ function whyNoVersion({ foundIn, comment }: SbomPackage): string {
   return asked === undefined ? `${where} names none` : `${where} asks for ${asked}, and no lockfile says what that is`;
 }
 
-function whyNoDigest({ foundIn, comment, purl }: SbomPackage): string {
-  if (comment?.startsWith('a copy in') === true) return 'it lies in the repository';
-  if (purl?.includes('vcs_url=') === true) return 'it comes from a repository at a commit';
+/** A copy is among the files of the release, and a repository at a commit has the commit: neither needs a digest of an archive. */
+function isHere({ comment, purl }: SbomPackage): boolean {
+  return comment?.startsWith('a copy in') === true || purl?.includes('vcs_url=') === true;
+}
+
+function whyNoDigest({ foundIn, comment }: SbomPackage): string {
   const several = /(\d+) files with digests of their own/.exec(comment ?? '')?.[0];
   if (several !== undefined) return 'each of its files has its own';
   return foundIn.length === 0 ? 'the SBOM names none' : `${foundIn[0]} names none`;

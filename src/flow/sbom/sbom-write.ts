@@ -144,6 +144,13 @@ export async function writeReleaseSbomsFor(
   return joinParts(parts);
 }
 
+/** What the dependencies of a release are found in. */
+type Found = {
+  readonly files: DependencyFiles;
+  readonly versions: ReadonlyMap<string, string>;
+  readonly installed: DependencyInput['installed'];
+};
+
 /** The SBOM of a release: the package, its artifacts with their files, the commit they come from, and all it depends on. */
 async function sbomOfRelease(
   context: Context,
@@ -155,11 +162,7 @@ async function sbomOfRelease(
   }: {
     readonly workspace: Workspace;
     readonly releaseFolder: ReleaseFolder;
-    readonly found: {
-      readonly files: DependencyFiles;
-      readonly versions: ReadonlyMap<string, string>;
-      readonly installed: DependencyInput['installed'];
-    };
+    readonly found: Found;
     readonly what: string;
   },
 ): Promise<MadeSbom> {
@@ -196,14 +199,7 @@ async function sbomOfRelease(
     description:
       item?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
   });
-  const graph = packageDependencies({
-    workspace,
-    files: found.files,
-    name: record.package,
-    versions: found.versions,
-    root: subject.id,
-    installed: found.installed,
-  });
+  const graph = packageDependencies({ workspace, name: record.package, root: subject.id, ...found });
   const relations: SbomRelation[] = [
     ...artifacts.flatMap((each): SbomRelation[] => [
       { from: subject.id, to: each.id, type: 'contains' },
