@@ -93,11 +93,12 @@ export class GraphStore {
 
   /** Names that differ in other signs only get ids of their own. */
   #idOf({ type, name, version, qualifiers }: Pick<LockedPackage, 'type' | 'name' | 'version' | 'qualifiers'>): string {
-    const identity = JSON.stringify([type, name, version, qualifiers]);
+    const more = Object.entries(qualifiers).flat();
+    const identity = [type, name, version ?? '', ...more].join('\0');
     const known = this.#ids.get(identity);
     if (known !== undefined) return known;
-    const more = [qualifiers['classifier'], qualifiers['platform']].filter((part) => part !== undefined);
-    const parts = [type, name, ...(version === null ? [] : [version]), ...more];
+    const own = [qualifiers['classifier'], qualifiers['platform']].filter((part) => part !== undefined);
+    const parts = [type, name, ...(version === null ? [] : [version]), ...own];
     const plain = parts.join('-').replace(/[^A-Za-z0-9.-]+/g, '-');
     let id = plain;
     for (let count = 2; this.#packages.has(id); count++) id = `${plain}-${count}`;
