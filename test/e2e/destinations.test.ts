@@ -169,7 +169,7 @@ describe('rehearse', () => {
           / {4}trial:\n {6}- node -e "import\('tidemark'\).*\n/,
           '    trial:\n      - { run: node -e "process.exit(3)" }\n      - { client: npm, versions: ["7"] }\n',
         )
-        .replace(/^rehearse:[^]*?^confirm:.*$/m, 'rehearse: { required: true }'),
+        .replace(/^rehearse:[\s\S]*?^confirm:.*$/m, 'rehearse: { required: true }'),
     );
     await bevelstone(['build', ...nodePackages], { cwd: w.folder });
 
