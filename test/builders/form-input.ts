@@ -65,6 +65,7 @@ export function formInput(
       contributors: [],
     },
     programVersion: '0.1.0',
+    needsSbom: async () => null,
     files,
     tracked: new Set(files.map(({ path }) => path)),
     isStamped: true,

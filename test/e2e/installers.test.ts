@@ -131,7 +131,7 @@ for name, digest, size in rows:
     assert int(size) == len(content), name
 print(len(rows), archive.namelist()[-1] == record)`;
 
-    expect(run('python3', ['-c', check, artifact('.whl')])).toBe('10 True\n');
+    expect(run('python3', ['-c', check, artifact('.whl')])).toBe('11 True\n');
   });
 });
 

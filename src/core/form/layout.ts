@@ -31,6 +31,8 @@ export type FormInput = {
   readonly tracked: ReadonlySet<string>;
   /** Whether the version was written into a file of the package. */
   readonly isStamped: boolean;
+  /** An SBOM of what the package needs, for forms that have a place for one; null when there is nothing to say. */
+  readonly needsSbom: () => Promise<{ readonly fileName: string; readonly text: string } | null>;
   /** Text of a file of the package's folder, null when there is none. */
   readonly read: (path: string) => Promise<string | null>;
 };

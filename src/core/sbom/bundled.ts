@@ -16,7 +16,7 @@ export function withBundled(sbom: Sbom, root: string, inner: readonly InnerSbom[
   const contained = new Set<string>();
   const unknown: string[] = [];
   for (const { artifact, path, text } of inner) {
-    const found = packagesIn(text, path);
+    const found = packagesIn(text, path, packages.get(root)?.purl ?? null);
     if (found === null)
       unknown.push(`${path} in ${artifact} could not be read as an SBOM; the packages it lists are missing here`);
     for (const pkg of found ?? []) {
@@ -35,9 +35,11 @@ export function withBundled(sbom: Sbom, root: string, inner: readonly InnerSbom[
   };
 }
 
-function packagesIn(text: string, path: string): SbomPackage[] | null {
+/** An SBOM about the package itself says what it needs, which is known already, and nothing of what is bundled. */
+function packagesIn(text: string, path: string, own: string | null): SbomPackage[] | null {
   try {
     const sbom = readSbom(parseSbom(text, path));
+    if (own !== null && sbom.packages.some(({ id, purl }) => sbom.subjects.includes(id) && purl === own)) return [];
     return sbom.packages.filter(({ id, role }) => role === 'dependency' && !sbom.subjects.includes(id));
   } catch (error) {
     if (isBevelstoneError(error, 'SBOM_UNREADABLE')) return null;

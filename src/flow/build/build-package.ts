@@ -17,6 +17,7 @@ import { readInside } from '../../world/place-inside.ts';
 import { hostPlatform } from '../../world/platform.ts';
 import { countMoved } from '../context.ts';
 import { builtFolder } from '../release-folder/built-release.ts';
+import { needsSbom } from '../sbom/needs-sbom.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
@@ -240,6 +241,12 @@ function sourceOf({ pkg, folder, out, checkout, survey }: BuildJob, prepared: Pr
   return { locate, originOf };
 }
 
+async function needsOf({ context, survey, pkg, version, versions, sourceTime }: BuildJob) {
+  const { workspace, commit } = survey;
+  const named = [...versions].map(([index, each]) => [workspace.packages[index]?.name ?? '', each] as const);
+  return needsSbom(context, { workspace, commit, pkg, version, versions: new Map(named), sourceTime });
+}
+
 async function formInput({
   job,
   prepared,
@@ -276,5 +283,6 @@ async function formInput({
     tracked: whole === null ? prepared.tracked : new Set(whole.keys()),
     isStamped: prepared.stamped.size > 0,
     read: (file) => readInside(checkout, path.join(folder, file), file),
+    needsSbom: () => needsOf(job),
   };
 }

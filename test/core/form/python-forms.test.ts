@@ -43,6 +43,16 @@ describe('a wheel', () => {
     ]);
   });
 
+  it('has a place for an SBOM of what it needs', async () => {
+    const needsSbom = async () => ({ fileName: 'tide-mark.cdx.json', text: '{}' });
+    const plan = await planArtifact({ ...formInput('wheel', { ...source, 'tide_mark.py': '' }), needsSbom });
+
+    expect(pathsOf(plan).slice(-2)).toEqual([
+      'tide_mark-1.4.0.dist-info/sboms/tide-mark.cdx.json',
+      'tide_mark-1.4.0.dist-info/RECORD',
+    ]);
+  });
+
   it('writes RECORD of what was packed: SHA-256 in URL-safe base64 without padding, commas quoted', async () => {
     const plan = await planArtifact(formInput('wheel', { ...source, 'tide_mark.py': '' }));
     const origin = { type: 'generated' } as const;

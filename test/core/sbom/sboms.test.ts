@@ -440,6 +440,18 @@ describe('SBOMs inside artifacts', () => {
       expect(checkSbom(parseSbom(formatSbom(whole, kind), 'x'))).toEqual([]);
   });
 
+  it('about the package itself add nothing: what it needs is not bundled', () => {
+    const own = sbom().packages.find(({ id }) => id === root)?.purl ?? '';
+    const list = inner({
+      ...bundle,
+      metadata: { component: { ...component('tidemark'), purl: own } },
+      components: [component('gauge')],
+    });
+
+    expect(own).toContain('pkg:npm/');
+    expect(withBundled(sbom(), root, [list]).packages).toHaveLength(sbom().packages.length);
+  });
+
   it('that cannot be read are among what is not known', () => {
     const { packages, unknown } = withBundled(sbom(), root, [inner({ tides: true }), { ...inner({}), text: '{' }]);
 

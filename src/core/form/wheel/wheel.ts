@@ -5,7 +5,7 @@ import type { FormInput, Layout } from '../layout.ts';
 import { type PackedSoFar, type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { readPython, selectModules } from '../python/python.ts';
 
-/** A wheel (PEP 427 and the "Binary distribution format" specification, licences by PEP 639). No Python is needed to pack it. */
+/** A wheel (PEP 427 and the "Binary distribution format" specification, licences by PEP 639, SBOMs by PEP 770). No Python is needed to pack it. */
 export const wheel: Layout = {
   select: async (input) => {
     const text = await input.read('pyproject.toml');
@@ -20,6 +20,7 @@ export const wheel: Layout = {
     const tag = tagOf(modules, input);
     const isPure = tag.endsWith('-none-any');
     const entryPoints = formatEntryPoints(project);
+    const sbom = await input.needsSbom();
     // PEP 427 asks for the metadata at the end of the archive, and RECORD is made of all the others.
     const entries = [
       ...modules,
@@ -27,6 +28,8 @@ export const wheel: Layout = {
       plannedText(`${info}/WHEEL`, formatWheel(tag, isPure, input.programVersion)),
       ...(entryPoints === '' ? [] : [plannedText(`${info}/entry_points.txt`, entryPoints)]),
       ...licences.map((source) => plannedFile({ source, path: `${info}/licenses/${source.path}`, mode: 0o644 })),
+      // PEP 770, "Specification": SBOMs lie in a folder of their own.
+      ...(sbom === null ? [] : [plannedText(`${info}/sboms/${sbom.fileName}`, sbom.text)]),
       recordEntry(`${info}/RECORD`),
     ];
     return { fileName: `${stem}-${tag}.whl`, container: 'zip', entries, comment: null, metadata: '' };
