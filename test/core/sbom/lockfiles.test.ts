@@ -482,3 +482,18 @@ it.each([
 
   expect(read(name, text).packages).toMatchObject([{ digests: [], badDigest: expect.any(String) }]);
 });
+
+it('takes what `resolutions` put in place of a range', () => {
+  const text = `__metadata:\n  version: 8\n\n"store@npm:3.0.0":\n  version: 3.0.0\n  resolution: "store@npm:3.0.0"\n`;
+  const manifests = new Map([['', manifest([{ name: 'store', range: '^2.0.0', kind: 'run' }])]]);
+  const rootManifest = (resolutions: object) => (name: string) =>
+    name === 'package.json' ? JSON.stringify({ resolutions }) : null;
+  const asked = (resolutions: object) => [
+    ...(read('yarn.lock', text, { manifests, beside: rootManifest(resolutions) })
+      .asked.get('')
+      ?.keys() ?? []),
+  ];
+
+  expect(asked({ 'a/store@npm:^2': '3.0.0' })).toEqual(['store']);
+  expect(asked({ other: '3.0.0' })).toEqual([]);
+});

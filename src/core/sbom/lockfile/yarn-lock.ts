@@ -2,6 +2,7 @@ import { objectOf, shownText, textOf } from '../../manifest/fields.ts';
 import { isOptionalPeer } from '../../manifest/package-json.ts';
 import type { ManifestDependency } from '../../manifest/package-manifest.ts';
 import { parseYaml } from '../../manifest/yaml.ts';
+import { jsonOrNull } from '../../text/json.ts';
 import { checkedIntegrity, hexDigest } from '../digest.ts';
 import type { DependencyKind, Digest } from '../sbom.ts';
 import { npmRepository } from './npm-lock.ts';
@@ -74,7 +75,11 @@ function readSecond(text: string, context: ReadingContext): DependencyReading {
     const name = key.slice(0, key.indexOf('@', 1));
     byName.set(name, [...(byName.get(name) ?? []), to]);
   }
-  const find: Find = (name, range) => keys.get(`${name}@${range}`) ?? keys.get(`${name}@npm:${range}`) ?? null;
+  const resolved = resolvedNames(context);
+  const find: Find = (name, range) =>
+    keys.get(`${name}@${range}`) ??
+    keys.get(`${name}@npm:${range}`) ??
+    (resolved.has(name) ? (byName.get(name)?.[0] ?? null) : null);
   // Peers stand in no entry of their own: what the workspace has by this name is what they get.
   const findPeer = (name: string) => {
     const found = byName.get(name) ?? [];
@@ -109,6 +114,14 @@ function readSecond(text: string, context: ReadingContext): DependencyReading {
     asked: askedOf(context, find),
     unknown,
   });
+}
+
+/** Names whose range `resolutions` in the manifest at the root replaces: the lockfile has the other range alone. */
+function resolvedNames({ beside }: ReadingContext): Set<string> {
+  const text = beside('package.json');
+  const json = text === null ? {} : objectOf(jsonOrNull(text));
+  const patterns = Object.keys(objectOf(json['resolutions']));
+  return new Set(patterns.flatMap((pattern) => /((?:@[^/@]+\/)?[^/@]+)(?:@[^/]*)?$/.exec(pattern)?.[1] ?? []));
 }
 
 /** `https://host/repository.git#commit=…` as the second generation writes it. */
