@@ -1,3 +1,4 @@
+import { parentOf } from '../../core/contents/inner-path.ts';
 import type { ReleaseRecord } from '../../core/record/release-record.ts';
 import type { LicensedComponent } from '../../core/rule/rule.ts';
 import { reachKinds } from '../../core/sbom/reach-kinds.ts';
@@ -21,8 +22,8 @@ export type NeedsOf = (record: ReleaseRecord, installedIn?: InstalledPlaces | nu
 export function releaseNeeds(context: Context, workspace: Workspace): NeedsOf {
   let files: Promise<DependencyFiles> | null = null;
   return async (record, installedIn = null) => {
-    const config = workspace.packages.find(({ name }) => name === record.package)?.config;
-    if (config === undefined) return { components: null, lockfiles: [] };
+    const pkg = workspace.packages.find(({ name }) => name === record.package);
+    if (pkg === undefined) return { components: null, lockfiles: [] };
     const { dependencyFilesAt, packageDependencies } = await import('../sbom/sbom-dependencies.ts');
     const { installedFacts } = await import('../sbom/installed-facts.ts');
     files ??= dependencyFilesAt(context, workspace, record.commit);
@@ -41,11 +42,20 @@ export function releaseNeeds(context: Context, workspace: Workspace): NeedsOf {
       .filter(({ id }) => isShipped(id))
       .map(({ name, version, licence }) => ({ name, version: version ?? '', licence }));
     return {
-      components: config.verify.licences === null ? null : components,
-      lockfiles: found.sources.flatMap(({ path, lacking, unread }) => [
-        ...(lacking.length === 0 ? [] : [`${path} has nothing for ${lacking.join(', ')}, which the manifest asks for`]),
-        ...(unread === null ? [] : [`${path} was not read: ${unread}`]),
-      ]),
+      components: pkg.config.verify.licences === null ? null : components,
+      // Those further inside belong to examples and tests; the SBOM names them all the same.
+      lockfiles: found.sources
+        .filter(({ path }) => isAtOrAbove(parentOf(path), pkg.folder))
+        .flatMap(({ path, lacking, unread }) => [
+          ...(lacking.length === 0
+            ? []
+            : [`${path} has nothing for ${lacking.join(', ')}, which the manifest asks for`]),
+          ...(unread === null ? [] : [`${path} was not read: ${unread}`]),
+        ]),
     };
   };
+}
+
+function isAtOrAbove(folder: string, inner: string): boolean {
+  return folder === '' || folder === inner || inner.startsWith(`${folder}/`);
 }

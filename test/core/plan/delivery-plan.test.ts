@@ -32,7 +32,7 @@ it.each<[Protocol, readonly string[] | null, Form, boolean]>([
   ['python-index', null, 'sdist', true],
   ['nuget-v3', null, 'snupkg', true],
   ['maven-layout', null, 'pom', true],
-  ['maven-layout', null, 'spdx', false],
+  ['maven-layout', null, 'spdx', true],
   ['oci', null, 'spdx', true],
   ['folder', null, 'deb', true],
   ['s3', ['deb'], 'zip', false],
