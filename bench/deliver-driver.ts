@@ -2,8 +2,8 @@
 import { createHash } from 'node:crypto';
 import { createReadStream, readFileSync, statSync } from 'node:fs';
 import { parseConfig } from '../src/core/config/parse-config.ts';
-import type { Parcel } from '../src/destination/destination.ts';
 import { openDestination } from '../src/flow/workspace/open-destination.ts';
+import type { Parcel } from '../src/store/parcel.ts';
 import { readStamp } from '../src/world/file-stamp.ts';
 import { closeConnections } from '../src/world/http.ts';
 

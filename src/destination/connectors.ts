@@ -1,5 +1,5 @@
 import type { Protocol } from '../core/name/protocol.ts';
-import type { Connect } from './connection.ts';
+import type { Connect } from './destination.ts';
 
 /** What opens a destination of each protocol, loaded when it is used: some of the code is large. */
 export const connectors: Readonly<Record<Protocol, () => Promise<Connect>>> = {

@@ -1,9 +1,9 @@
 import { encodeForm } from '../core/protocol/multipart.ts';
 import { packageRight, writePermission } from '../core/protocol/untested.ts';
+import { aboutServer, deniedAccess, isDenied } from '../store/access.ts';
+import type { Access } from '../store/parcel.ts';
+import { callText, isDone, notThisProtocol, refused, strangeAnswer, textBody, type Web } from '../store/web.ts';
 import type { HttpRequest } from '../world/http.ts';
-import { aboutServer, deniedAccess, isDenied } from './access.ts';
-import type { Access } from './destination.ts';
-import { callText, isDone, notThisProtocol, refused, strangeAnswer, textBody, type Web } from './web.ts';
 
 /** Where uploads go, and the texts that a form there begins with. */
 export type EmptyForm = {

@@ -1,6 +1,7 @@
 import type { ArtifactRecord, ReleaseRecord } from '../../src/core/record/release-record.ts';
-import type { Destination, Parcel } from '../../src/destination/destination.ts';
+import type { Destination } from '../../src/destination/destination.ts';
 import type { Shipment } from '../../src/flow/deliver/deliver.ts';
+import type { Parcel } from '../../src/store/parcel.ts';
 
 /** Parcels of one release on their way to a destination that said it has none of them. */
 export function shipmentOf(destination: Destination, parcels: readonly Parcel[], confirmForMs = 8000): Shipment {

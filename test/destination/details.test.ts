@@ -1,9 +1,9 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
-import type { Parcel } from '../../src/destination/destination.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
 import type { Standin } from '../../src/standin/server.ts';
+import type { Parcel } from '../../src/store/parcel.ts';
 import { testContext } from '../builders/context.ts';
 import { destinationAt, destinationConfig, parcelFor, placeAt, quietly, testStandin } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';

@@ -4,8 +4,9 @@ import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import { expect } from 'vitest';
 import type { Protocol } from '../../src/core/name/protocol.ts';
-import type { Destination, Parcel } from '../../src/destination/destination.ts';
+import type { Destination } from '../../src/destination/destination.ts';
 import { openDestination } from '../../src/flow/workspace/open-destination.ts';
+import type { Parcel } from '../../src/store/parcel.ts';
 import { testContext } from '../builders/context.ts';
 import { asking, bytesAt, destinationConfig, parcelFor, parcelOfBytes, placeAt, quietly } from '../builders/parcel.ts';
 import {

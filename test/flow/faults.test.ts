@@ -1,9 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { type RemoteProtocol, remoteProtocols } from '../../src/core/name/protocol.ts';
-import type { Parcel } from '../../src/destination/destination.ts';
 import { type Delivery, deliverShipments } from '../../src/flow/deliver/deliver.ts';
 import type { Fault } from '../../src/standin/fault.ts';
+import type { Parcel } from '../../src/store/parcel.ts';
 import { testContext } from '../builders/context.ts';
 import { bytesAt, destinationAt, parcelFor, testStandin } from '../builders/parcel.ts';
 import { temporaryFolder } from '../builders/repository.ts';

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import type { CredentialConfig } from '../../src/core/config/config.ts';
 import { secretReferences, secretVariables } from '../../src/core/config/secret-references.ts';
-import { authorizationHeaders, usualCredential } from '../../src/destination/authorization.ts';
+import { authorizationHeaders, usualCredential } from '../../src/store/authorization.ts';
 import { type Credential, readCredential } from '../../src/world/credential.ts';
 import { keepCredential, keptFile, readKept } from '../../src/world/kept-credentials.ts';
 import { destinationConfig } from '../builders/parcel.ts';

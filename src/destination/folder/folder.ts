@@ -3,25 +3,20 @@ import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fill } from '../../core/protocol/address-template.ts';
 import { formatSums, parseSums, renderShelf, type ShelfFile } from '../../core/protocol/folder/shelf-page.ts';
+import { nothingKnown } from '../../store/access.ts';
+import type { Connection } from '../../store/connection.ts';
+import type { Access, Asking, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import { hashFile, readBytes } from '../../world/file-bytes.ts';
 import { exists, namesBelow, readTextIfThere, removeFile, whyNotWritable } from '../../world/files.ts';
 import { Incoming } from '../../world/incoming.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import { systemFault } from '../../world/system-fault.ts';
-import { nothingKnown } from '../access.ts';
-import type { Connection } from '../connection.ts';
 import {
-  type Access,
-  type Asking,
   type Destination,
   makeDestination,
-  type NameState,
-  type Parcel,
   type Pointed,
-  type Presence,
   type Sending,
-  type Subject,
   type Withdrawal,
   type WithdrawOrder,
 } from '../destination.ts';

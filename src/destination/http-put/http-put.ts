@@ -3,26 +3,20 @@ import { fill } from '../../core/protocol/address-template.ts';
 import { formatSums, parseSums } from '../../core/protocol/folder/shelf-page.ts';
 import { collectionsOf, parseMultistatus } from '../../core/protocol/http-put/webdav.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
-import { type Connection, webOf } from '../connection.ts';
+import { type Connection, webOf } from '../../store/connection.ts';
+import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel } from '../../store/http-files.ts';
+import { once } from '../../store/once.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
+import { callText, isDone, openAddress, refused, type Web } from '../../store/web.ts';
+import { accessByFile } from '../../store/written-access.ts';
 import {
-  type Access,
-  type Asking,
   type Destination,
-  type ListedParcel,
   makeDestination,
-  type NameState,
-  type Parcel,
   type Pointed,
-  type Presence,
   type Sending,
-  type Subject,
   type Withdrawal,
   type WithdrawOrder,
 } from '../destination.ts';
-import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel } from '../http-files.ts';
-import { once } from '../once.ts';
-import { callText, isDone, openAddress, refused, type Web } from '../web.ts';
-import { accessByFile } from '../written-access.ts';
 
 /** Where the store is. */
 export type HttpPutSettings = { readonly web: Web; readonly url: string; readonly under: string };

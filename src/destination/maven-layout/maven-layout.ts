@@ -19,26 +19,27 @@ import {
 } from '../../core/protocol/maven-layout/maven-layout.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
-import { hashFile } from '../../world/file-bytes.ts';
-import { type Connection, webOf } from '../connection.ts';
+import { type Connection, webOf } from '../../store/connection.ts';
 import {
-  type Access,
-  type Asking,
+  changeRemoteText,
+  deleteAt,
+  ensureRemoteText,
+  presenceAt,
+  putParcel,
+  readRemoteText,
+} from '../../store/http-files.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
+import { callText, notThisProtocol, openAddress, unexpectedAnswer, type Web } from '../../store/web.ts';
+import { accessByFile } from '../../store/written-access.ts';
+import { hashFile } from '../../world/file-bytes.ts';
+import {
   type Destination,
-  type ListedParcel,
   makeDestination,
-  type NameState,
-  type Parcel,
   type Pointed,
-  type Presence,
   type Sending,
-  type Subject,
   type Withdrawal,
   type WithdrawOrder,
 } from '../destination.ts';
-import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from '../http-files.ts';
-import { callText, notThisProtocol, openAddress, unexpectedAnswer, type Web } from '../web.ts';
-import { accessByFile } from '../written-access.ts';
 
 /** What is known of a repository; `base` ends with a slash. */
 type Repository = {

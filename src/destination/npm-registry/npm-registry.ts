@@ -16,25 +16,9 @@ import { withSlash } from '../../core/protocol/traits.ts';
 import { theAddress, writePermission } from '../../core/protocol/untested.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
-import type { HttpRequest } from '../../world/http.ts';
-import { sentBytes } from '../../world/sent-file.ts';
-import { aboutServer, deniedAccess, isDenied } from '../access.ts';
-import { type Connection, webOf } from '../connection.ts';
-import {
-  type Access,
-  type Asking,
-  type Destination,
-  type ListedParcel,
-  makeDestination,
-  type NameState,
-  type Parcel,
-  type Pointed,
-  type Presence,
-  type Sending,
-  type Subject,
-  type Withdrawal,
-  type WithdrawOrder,
-} from '../destination.ts';
+import { aboutServer, deniedAccess, isDenied } from '../../store/access.ts';
+import { type Connection, webOf } from '../../store/connection.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import {
   callText,
   expectDone,
@@ -47,7 +31,17 @@ import {
   textBody,
   unexpectedAnswer,
   type Web,
-} from '../web.ts';
+} from '../../store/web.ts';
+import type { HttpRequest } from '../../world/http.ts';
+import { sentBytes } from '../../world/sent-file.ts';
+import {
+  type Destination,
+  makeDestination,
+  type Pointed,
+  type Sending,
+  type Withdrawal,
+  type WithdrawOrder,
+} from '../destination.ts';
 
 /** What is known of a registry; `url` ends with a slash. */
 type Registry = Pick<Connection, 'oneTime'> & {

@@ -12,26 +12,11 @@ import {
   type RegistrationLeaf,
 } from '../../core/protocol/nuget-v3/nuget.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
-import { sentBytes } from '../../world/sent-file.ts';
-import { nothingKnown, shownPlaces } from '../access.ts';
-import { type Connection, webOf } from '../connection.ts';
-import {
-  type Access,
-  type Asking,
-  type Destination,
-  type ListedParcel,
-  makeDestination,
-  type NameState,
-  type Parcel,
-  type Presence,
-  type Sending,
-  type Subject,
-  type Withdrawal,
-} from '../destination.ts';
-import { accessByEmptyForm } from '../empty-form.ts';
-import { presenceAt } from '../http-files.ts';
-import { once } from '../once.ts';
-import { surrounded } from '../surrounded.ts';
+import { nothingKnown, shownPlaces } from '../../store/access.ts';
+import { type Connection, webOf } from '../../store/connection.ts';
+import { presenceAt } from '../../store/http-files.ts';
+import { once } from '../../store/once.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import {
   callText,
   expectDone,
@@ -41,7 +26,11 @@ import {
   refused,
   unexpectedAnswer,
   type Web,
-} from '../web.ts';
+} from '../../store/web.ts';
+import { sentBytes } from '../../world/sent-file.ts';
+import { type Destination, makeDestination, type Sending, type Withdrawal } from '../destination.ts';
+import { accessByEmptyForm } from '../empty-form.ts';
+import { surrounded } from '../surrounded.ts';
 
 /** What is known of a server; its service index is asked for once, when it is needed. */
 type Server = { readonly web: Web; readonly url: string; readonly services: () => Promise<NugetServices> };

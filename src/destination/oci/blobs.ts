@@ -1,7 +1,7 @@
+import type { Parcel } from '../../store/parcel.ts';
+import { expectDone, isDone, refused, textBody, unexpectedAnswer } from '../../store/web.ts';
 import { drain, type HttpRequest } from '../../world/http.ts';
 import { sentBytes } from '../../world/sent-file.ts';
-import type { Parcel } from '../destination.ts';
-import { expectDone, isDone, refused, textBody, unexpectedAnswer } from '../web.ts';
 import type { Registry, Repository } from './registry.ts';
 
 /** What is sent in one request; beyond it a blob goes in chunks. */

@@ -1,10 +1,18 @@
 import { objectOf, textOf } from '../../core/manifest/fields.ts';
 import { type Challenge, parseChallenge, tokenAllows } from '../../core/protocol/oci/oci.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
+import { basic } from '../../store/authorization.ts';
+import {
+  call,
+  isOwnOrigin,
+  refused,
+  type TextAnswer,
+  untrustedOrigin,
+  type Web,
+  withoutBody,
+} from '../../store/web.ts';
 import type { Credential } from '../../world/credential.ts';
 import { drain, type HttpAnswer, type HttpRequest, readText } from '../../world/http.ts';
-import { basic } from '../authorization.ts';
-import { call, isOwnOrigin, refused, type TextAnswer, untrustedOrigin, type Web, withoutBody } from '../web.ts';
 
 /** Talks to a registry that asks for tokens: each scope's token is fetched once and kept for the run. */
 export class OciSession {

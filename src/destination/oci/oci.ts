@@ -17,24 +17,9 @@ import {
 import { writePermission } from '../../core/protocol/untested.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
 import { pointerFor } from '../../core/version/pointer.ts';
-import { readText } from '../../world/http.ts';
-import { sentBytes } from '../../world/sent-file.ts';
-import { aboutServer, deniedAccess, isDenied, shownPlaces } from '../access.ts';
-import type { Connection } from '../connection.ts';
-import {
-  type Access,
-  type Asking,
-  type Destination,
-  type ListedParcel,
-  makeDestination,
-  type NameState,
-  type Parcel,
-  type Pointed,
-  type Presence,
-  type Sending,
-  type Subject,
-  type Withdrawal,
-} from '../destination.ts';
+import { aboutServer, deniedAccess, isDenied, shownPlaces } from '../../store/access.ts';
+import type { Connection } from '../../store/connection.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import {
   expectDone,
   isDone,
@@ -44,7 +29,10 @@ import {
   textBody,
   unexpectedAnswer,
   type Web,
-} from '../web.ts';
+} from '../../store/web.ts';
+import { readText } from '../../world/http.ts';
+import { sentBytes } from '../../world/sent-file.ts';
+import { type Destination, makeDestination, type Pointed, type Sending, type Withdrawal } from '../destination.ts';
 import { chunkBytes, locationOf, putBlob, putChunked } from './blobs.ts';
 import { OciSession } from './oci-session.ts';
 import type { Registry, Repository } from './registry.ts';

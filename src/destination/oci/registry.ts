@@ -1,4 +1,4 @@
-import type { Web } from '../web.ts';
+import type { Web } from '../../store/web.ts';
 import type { OciSession } from './oci-session.ts';
 
 /** What is known of a registry. */

@@ -9,24 +9,14 @@ import {
   uploadFields,
 } from '../../core/protocol/python-index/python-index.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
+import { type Connection, webOf } from '../../store/connection.ts';
+import type { Access, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
+import { callText, expectDone, openAddress, refused, unexpectedAnswer, type Web } from '../../store/web.ts';
 import { hashFile } from '../../world/file-bytes.ts';
 import { sentBytes } from '../../world/sent-file.ts';
-import { type Connection, webOf } from '../connection.ts';
-import {
-  type Access,
-  type Destination,
-  type ListedParcel,
-  makeDestination,
-  type NameState,
-  type Parcel,
-  type Presence,
-  type Sending,
-  type Subject,
-  type Withdrawal,
-} from '../destination.ts';
+import { type Destination, makeDestination, type Sending, type Withdrawal } from '../destination.ts';
 import { accessByEmptyForm } from '../empty-form.ts';
 import { surrounded } from '../surrounded.ts';
-import { callText, expectDone, openAddress, refused, unexpectedAnswer, type Web } from '../web.ts';
 
 /** What is known of an index: where uploads go, and where readers look, with `/` behind. */
 type Index = { readonly web: Web; readonly url: string; readonly readUrl: string };

@@ -9,28 +9,7 @@ import {
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
 import { conditionalWrites, theAddress, writePermission } from '../../core/protocol/untested.ts';
-import { isStatus, storeCode } from '../../world/object-store-call.ts';
-import { makeObjectStoreClient } from '../../world/object-store-client.ts';
-import { readSpan } from '../../world/sent-file.ts';
-import { nothingKnown, shownPlaces } from '../access.ts';
-import type { Connection } from '../connection.ts';
-import {
-  type Access,
-  type Asking,
-  type Destination,
-  type ListedParcel,
-  makeDestination,
-  type NameState,
-  type Parcel,
-  type Pointed,
-  type Presence,
-  type Sending,
-  type Subject,
-  type Withdrawal,
-  type WithdrawOrder,
-} from '../destination.ts';
-import { once } from '../once.ts';
-import { unexpectedAnswer } from '../web.ts';
+import { nothingKnown, shownPlaces } from '../../store/access.ts';
 import {
   about,
   addressOf,
@@ -45,8 +24,23 @@ import {
   readObject,
   run,
   type SendOptions,
-} from './bucket.ts';
-import { beginAndAbort, putParts } from './multipart.ts';
+} from '../../store/bucket.ts';
+import type { Connection } from '../../store/connection.ts';
+import { beginAndAbort, putParts } from '../../store/multipart.ts';
+import { once } from '../../store/once.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
+import { unexpectedAnswer } from '../../store/web.ts';
+import { isStatus, storeCode } from '../../world/object-store-call.ts';
+import { makeObjectStoreClient } from '../../world/object-store-client.ts';
+import { readSpan } from '../../world/sent-file.ts';
+import {
+  type Destination,
+  makeDestination,
+  type Pointed,
+  type Sending,
+  type Withdrawal,
+  type WithdrawOrder,
+} from '../destination.ts';
 
 /** Files up to this size go in one request. */
 const wholeBytes = 16 << 20;

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
-import type { Parcel } from '../../destination/destination.ts';
+import type { Parcel } from '../../store/parcel.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { readStamp } from '../../world/file-stamp.ts';
 import { readArtifact } from '../read/read-artifact.ts';

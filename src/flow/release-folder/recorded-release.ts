@@ -5,7 +5,7 @@ import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
 import { nearest } from '../../core/text/nearest.ts';
 import { isVersion } from '../../core/version/version.ts';
-import type { Subject } from '../../destination/destination.ts';
+import type { Subject } from '../../store/parcel.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 import type { ReleaseFolder } from './built-release.ts';
 

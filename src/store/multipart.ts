@@ -8,10 +8,10 @@ import {
   ListPartsCommand,
   UploadPartCommand,
 } from '@aws-sdk/client-s3';
-import { isStatus } from '../../world/object-store-call.ts';
-import { readSpan } from '../../world/sent-file.ts';
-import type { Parcel } from '../destination.ts';
+import { isStatus } from '../world/object-store-call.ts';
+import { readSpan } from '../world/sent-file.ts';
 import { about, type Bucket, keyOf, putIfAbsent, run } from './bucket.ts';
+import type { Parcel } from './parcel.ts';
 
 const partBytes = 8 << 20;
 const maxParts = 9000;

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { theAddress, writePermission } from '../core/protocol/untested.ts';
 import { aboutServer, deniedAccess, isDenied } from './access.ts';
-import type { Access } from './destination.ts';
+import type { Access } from './parcel.ts';
 import {
   callText,
   isDone,

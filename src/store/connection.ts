@@ -1,7 +1,6 @@
 import type { DestinationConfig } from '../core/config/config.ts';
 import type { Credential } from '../world/credential.ts';
 import { authorizationHeaders } from './authorization.ts';
-import type { Destination } from './destination.ts';
 import type { Web } from './web.ts';
 
 /** All that a destination is opened with: its configuration, addresses and credential looked up. */
@@ -21,9 +20,6 @@ export type Connection = {
   /** A one-time password, asked for when the server wants one; null when there is no terminal to ask in. */
   readonly oneTime: () => Promise<string | null>;
 };
-
-/** Opens a destination of one protocol, without sending a request. */
-export type Connect = (connection: Connection) => Destination;
 
 /** A connection that sends the credential in a header of every request. @throws CREDENTIAL_KIND */
 export function webOf({ name, config, credential, origins, signal, secrets }: Connection): Web {

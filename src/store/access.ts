@@ -1,5 +1,5 @@
 import type { HttpAnswer } from '../world/http.ts';
-import type { Access } from './destination.ts';
+import type { Access } from './parcel.ts';
 import { refused, serverOf, skewOf, type TextAnswer, type Web } from './web.ts';
 
 /** How many repositories, buckets or packages a probe lists. */

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { drain } from '../world/http.ts';
 import { sentBytes } from '../world/sent-file.ts';
-import type { Parcel, Presence } from './destination.ts';
+import type { Parcel, Presence } from './parcel.ts';
 import {
   call,
   callText,

@@ -6,16 +6,16 @@ import {
   PutObjectCommand,
   type S3Client,
 } from '@aws-sdk/client-s3';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { fill } from '../../core/protocol/address-template.ts';
-import { contentTypeOf } from '../../core/protocol/content-type.ts';
-import { formatSums, parseSums } from '../../core/protocol/folder/shelf-page.ts';
-import { guarded } from '../../world/http.ts';
-import { callStore, isStatus } from '../../world/object-store-call.ts';
-import type { StoreSeen } from '../../world/object-store-client.ts';
-import type { Connection } from '../connection.ts';
-import type { Parcel, Subject } from '../destination.ts';
-import { untrustedOrigin } from '../web.ts';
+import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { fill } from '../core/protocol/address-template.ts';
+import { contentTypeOf } from '../core/protocol/content-type.ts';
+import { formatSums, parseSums } from '../core/protocol/folder/shelf-page.ts';
+import { guarded } from '../world/http.ts';
+import { callStore, isStatus } from '../world/object-store-call.ts';
+import type { StoreSeen } from '../world/object-store-client.ts';
+import type { Connection } from './connection.ts';
+import type { Parcel, Subject } from './parcel.ts';
+import { untrustedOrigin } from './web.ts';
 
 /** What is known of a bucket. */
 export type Bucket = Pick<Connection, 'name' | 'url' | 'signal' | 'secrets' | 'credential'> & {
