@@ -1,4 +1,4 @@
-import type { Protocol } from '../core/name/protocol.ts';
+import type { Protocol, StoreName } from '../core/name/protocol.ts';
 import type { Connection } from '../store/connection.ts';
 import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../store/parcel.ts';
 
@@ -27,6 +27,8 @@ export type Sending = {
 export type Destination = {
   readonly name: string;
   readonly speaks: Protocol;
+  /** The store of a layout's files; null for a server of its own. */
+  readonly over: StoreName | null;
   /** Where it is, for people. */
   readonly url: string;
   /**
@@ -46,13 +48,15 @@ export type Destination = {
   readonly isListed: (parcel: ListedParcel) => Promise<string | true>;
   /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
   readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
+  /** Removes prereleases that `keep` has no place for. @returns their versions. */
+  readonly tidy: (subject: Subject) => Promise<readonly string[]>;
   /** Makes every pointer that leads to a release lead to another one that is there; none where clients choose by version. */
   readonly fallBack: (subject: Subject, to: Subject) => Promise<Pointed[]>;
   /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
   readonly withdraw: (subject: Subject, order: WithdrawOrder) => Promise<Withdrawal>;
 };
 
-type MethodName = Exclude<keyof Destination, 'name' | 'speaks' | 'url'>;
+type MethodName = Exclude<keyof Destination, 'name' | 'speaks' | 'over' | 'url'>;
 
 /** What a protocol does, as functions of whatever state it needs. */
 export type DestinationMethods<State> = {
@@ -62,11 +66,14 @@ export type DestinationMethods<State> = {
   ) => ReturnType<Destination[Name]>;
 };
 
+/** For protocols that keep every version. */
+const keepsAll = async (..._: readonly unknown[]): Promise<readonly string[]> => [];
+
 /** A destination whose methods get the same state at every call. */
 export function makeDestination<State>(
-  about: Pick<Destination, 'name' | 'speaks' | 'url'>,
+  about: Pick<Destination, 'name' | 'speaks' | 'over' | 'url'>,
   state: State,
-  methods: DestinationMethods<State>,
+  methods: Omit<DestinationMethods<State>, 'tidy'> & Partial<Pick<DestinationMethods<State>, 'tidy'>>,
 ): Destination {
   return {
     ...about,
@@ -77,6 +84,7 @@ export function makeDestination<State>(
     open: (address) => methods.open(state, address),
     isListed: (parcel) => methods.isListed(state, parcel),
     point: (all) => methods.point(state, all),
+    tidy: (subject) => (methods.tidy ?? keepsAll)(state, subject),
     fallBack: (subject, to) => methods.fallBack(state, subject, to),
     withdraw: (subject, order) => methods.withdraw(state, subject, order),
   };
@@ -86,4 +94,4 @@ export function makeDestination<State>(
 export type Delivered = { readonly artifact: string; readonly address: string; readonly sha256: string };
 
 /** Opens a destination of one protocol, without sending a request. */
-export type Connect = (connection: Connection) => Destination;
+export type Connect = (connection: Connection) => Destination | Promise<Destination>;

@@ -45,10 +45,12 @@ export function makeGuard(tokens: readonly StandinToken[], isPrivate: boolean): 
   return { read, write, tokenOf, tokens, isPrivate };
 }
 
-/** The secret of a request: a bearer token, a password (of any user), or a key in a header. */
+/** The secret of a request: a bearer token, a password (of any user), a key in a header, or the header itself. */
 export function secretOf({ headers }: FastifyRequest): string | null {
   const key = headers['x-nuget-apikey'];
   if (typeof key === 'string') return key;
+  // Registries of crates want the token alone.
+  if (/^[^\s]+$/.test(headers.authorization ?? '')) return headers.authorization ?? null;
   const [, scheme = '', value = ''] = /^(\w+) +(.+)$/.exec(headers.authorization ?? '') ?? [];
   if (scheme.toLowerCase() === 'bearer') return value;
   if (scheme.toLowerCase() !== 'basic') return null;

@@ -4,6 +4,7 @@ import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { Lack } from '../core/name/lack.ts';
 import { type RemoteProtocol, remoteProtocols } from '../core/name/protocol.ts';
 import { makeFolder } from '../world/files.ts';
+import { crateRegistry } from './crate-registry/crate-registry.ts';
 import { addFaults, type Fault, Faults } from './fault.ts';
 import { makeGuard, type StandinToken } from './guard.ts';
 import { httpPut } from './http-put/http-put.ts';
@@ -16,6 +17,7 @@ import { pythonIndex } from './python-index/python-index.ts';
 import { Refusal } from './refusal.ts';
 import { s3 } from './s3/s3.ts';
 import { plainService, type StandinService, type Upstream } from './service.ts';
+import { staticService } from './static/static.ts';
 import { removeIncoming, Store } from './store.ts';
 
 /** What serves each protocol. */
@@ -24,6 +26,12 @@ const services: Readonly<Record<RemoteProtocol, StandinService>> = {
   'python-index': pythonIndex,
   'nuget-v3': nugetV3,
   'maven-layout': mavenLayout,
+  'crate-registry': crateRegistry,
+  'simple-index': staticService('simple-index'),
+  'npm-static': staticService('npm-static'),
+  'crate-index': staticService('crate-index'),
+  'go-proxy': staticService('go-proxy'),
+  'nuget-static': staticService('nuget-static'),
   'http-put': httpPut,
   s3,
   oci,

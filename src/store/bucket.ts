@@ -7,14 +7,13 @@ import {
   type S3Client,
 } from '@aws-sdk/client-s3';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { fill } from '../core/protocol/address-template.ts';
 import { contentTypeOf } from '../core/protocol/content-type.ts';
-import { formatSums, parseSums } from '../core/protocol/folder/shelf-page.ts';
 import { guarded } from '../world/http.ts';
 import { callStore, isStatus } from '../world/object-store-call.ts';
 import type { StoreSeen } from '../world/object-store-client.ts';
 import type { Connection } from './connection.ts';
-import type { Parcel, Subject } from './parcel.ts';
+import type { Parcel } from './parcel.ts';
+import type { TaggedText, Written } from './store.ts';
 import { untrustedOrigin } from './web.ts';
 
 /** What is known of a bucket. */
@@ -23,8 +22,6 @@ export type Bucket = Pick<Connection, 'name' | 'url' | 'signal' | 'secrets' | 'c
   readonly bucket: string;
   /** Where its objects are for people, with `/` behind. */
   readonly base: string;
-  /** Template of the folder of a release. */
-  readonly under: string;
   /** What the store said of itself so far. */
   readonly seen: StoreSeen;
   /** Whether the store writes on conditions; null until the first write. */
@@ -52,16 +49,6 @@ export function run<Value>(
 ): Promise<Value> {
   const call = { destination: name, what, url, signal, secrets, sizeBytes };
   return callStore(call, (abortSignal) => send({ abortSignal }));
-}
-
-/** The folder of a release, without slashes around it. */
-export function folderOf({ under }: Bucket, subject: Subject): string {
-  return fill(under, subject).replace(/^\/+|\/+$/g, '');
-}
-
-/** The key of a file of a release. */
-export function keyOf(bucket: Bucket, parcel: Subject & { readonly fileName: string }): string {
-  return [folderOf(bucket, parcel), parcel.fileName].filter(Boolean).join('/');
 }
 
 /** The address of an object. */
@@ -146,51 +133,6 @@ export async function readObject(bucket: Bucket, key: string): Promise<AsyncIter
   return guarded(got.Body as unknown as AsyncIterable<Uint8Array>, url);
 }
 
-const tries = 5;
-
-/**
- * Changes the list of digests of a release, united with what others have written, on the condition that it is still the same.
- * @returns whether anything was changed.
- */
-export async function changeSums(
-  bucket: Bucket,
-  subject: Subject,
-  change: (sums: ReadonlyMap<string, string>) => ReadonlyMap<string, string>,
-): Promise<boolean> {
-  const { client } = bucket;
-  const key = keyOf(bucket, { ...subject, fileName: 'SHA256SUMS' });
-  for (let attempt = 1; ; attempt++) {
-    const before = await readText(bucket, key);
-    const text = formatSums(change(parseSums(before?.text ?? '')));
-    if (text === (before?.text ?? '')) return false;
-    if (text === '') {
-      await deleteObject(bucket, key);
-      return true;
-    }
-    const isConditional = bucket.writes.isConditional !== false;
-    const condition = before === null ? { IfNoneMatch: '*' } : { IfMatch: before.etag };
-    const input = { Bucket: bucket.bucket, Key: key, Body: text, ContentType: contentTypeOf(key) };
-    const put = new PutObjectCommand({ ...input, ...(isConditional ? condition : {}) });
-    try {
-      await run(bucket, { what: key, send: (options) => client.send(put, options) });
-      // Without a condition the last writer wins: what is there now decides.
-      if (isConditional || (await readText(bucket, key))?.text === text) return true;
-      if (attempt >= tries) throw othersWrite(bucket, key);
-    } catch (error) {
-      if (isConditional && isStatus(error, 501)) bucket.writes.isConditional = false;
-      else if (!isStatus(error, 412) || attempt >= tries) throw error;
-    }
-  }
-}
-
-function othersWrite({ name }: Bucket, key: string): BevelstoneError {
-  return new BevelstoneError('DESTINATION_BUSY', {
-    message: `cannot update ${key} at ${name}`,
-    why: `others wrote to it during each of ${tries} attempts`,
-    fix: 'Run the same command again; finished uploads are kept',
-  });
-}
-
 /** Deletes an object; it need not be there. */
 export async function deleteObject(bucket: Bucket, key: string): Promise<void> {
   const input = { Bucket: bucket.bucket, Key: key };
@@ -198,14 +140,40 @@ export async function deleteObject(bucket: Bucket, key: string): Promise<void> {
   await run(bucket, { what, send: (options) => bucket.client.send(new DeleteObjectCommand(input), options) });
 }
 
-async function readText(bucket: Bucket, key: string): Promise<{ text: string; etag: string } | null> {
+/** A small text with its entity tag; both null when there is none. */
+export async function readTagged(bucket: Bucket, key: string): Promise<TaggedText> {
   const input = { Bucket: bucket.bucket, Key: key };
   const { client } = bucket;
   try {
     const got = await run(bucket, { what: key, send: (options) => client.send(new GetObjectCommand(input), options) });
-    return { text: (await got.Body?.transformToString()) ?? '', etag: got.ETag ?? '' };
+    return { text: (await got.Body?.transformToString()) ?? '', tag: got.ETag ?? null };
   } catch (error) {
-    if (isStatus(error, 404)) return null;
+    if (isStatus(error, 404)) return { text: null, tag: null };
     throw error;
+  }
+}
+
+/**
+ * Writes a small text on the condition that what is there is what was read before. A store that knows no conditions answers 501
+ * to one; it is asked without from then on.
+ */
+export async function writeTagged(
+  bucket: Bucket,
+  key: string,
+  { text, before }: { readonly text: string; readonly before: TaggedText },
+): Promise<Written> {
+  const { client } = bucket;
+  const isConditional = bucket.writes.isConditional !== false;
+  const condition = before.text === null ? { IfNoneMatch: '*' } : before.tag === null ? {} : { IfMatch: before.tag };
+  const input = { Bucket: bucket.bucket, Key: key, Body: text, ContentType: contentTypeOf(key) };
+  const put = new PutObjectCommand({ ...input, ...(isConditional ? condition : {}) });
+  try {
+    await run(bucket, { what: key, send: (options) => client.send(put, options) });
+    return isConditional && Object.keys(condition).length > 0 ? 'written' : 'unconditional';
+  } catch (error) {
+    if (isStatus(error, 412) || isStatus(error, 409)) return 'changed-meanwhile';
+    if (!isConditional || !isStatus(error, 501)) throw error;
+    bucket.writes.isConditional = false;
+    return writeTagged(bucket, key, { text, before });
   }
 }

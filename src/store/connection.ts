@@ -1,4 +1,5 @@
 import type { DestinationConfig } from '../core/config/config.ts';
+import { carrierOf } from '../core/name/protocol.ts';
 import type { Credential } from '../world/credential.ts';
 import { authorizationHeaders } from './authorization.ts';
 import type { Web } from './web.ts';
@@ -23,7 +24,7 @@ export type Connection = {
 
 /** A connection that sends the credential in a header of every request. @throws CREDENTIAL_KIND */
 export function webOf({ name, config, credential, origins, signal, secrets }: Connection): Web {
-  const headers = authorizationHeaders(config.speaks, credential);
+  const headers = authorizationHeaders(carrierOf(config), credential);
   for (const value of Object.values(headers)) secrets.add(value.replace(/^\w+ /, ''));
   return { name, headers, signal, origins, secrets };
 }

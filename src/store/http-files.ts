@@ -1,8 +1,11 @@
 import { createHash } from 'node:crypto';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { contentTypeOf } from '../core/protocol/content-type.ts';
 import { drain } from '../world/http.ts';
 import { sentBytes } from '../world/sent-file.ts';
+import { changeText } from './change-text.ts';
 import type { Parcel, Presence } from './parcel.ts';
+import type { TaggedText, Written } from './store.ts';
 import {
   call,
   callText,
@@ -14,9 +17,6 @@ import {
   unexpectedAnswer,
   type Web,
 } from './web.ts';
-
-/** A text with the tag that a server gave it, for conditional writing; both null when there is none. */
-export type TaggedText = { readonly text: string | null; readonly tag: string | null };
 
 /** A small text, null when there is none. */
 export async function readRemoteText(web: Web, url: string): Promise<TaggedText> {
@@ -42,7 +42,7 @@ async function writeRemoteText({
   const answer = await callText(web, {
     method: 'PUT',
     url,
-    headers: { 'content-type': 'text/plain', ...headers },
+    headers: { 'content-type': contentTypeOf(url), ...headers },
     body: textBody(text),
   });
   expectDone(web, url, answer);
@@ -53,51 +53,37 @@ export async function ensureRemoteText(web: Web, url: string, text: string): Pro
   if ((await readRemoteText(web, url)).text !== text) await writeRemoteText({ web, url, text });
 }
 
-const tries = 5;
-
-/**
- * Changes a text that others may change too: read, changed, written on the condition that it is still the one that was
- * read (RFC 9110 §13.1.1, §13.1.2), read back. Where the server knows no conditions, the reading back decides.
- * @param change gives null when nothing is to be changed. @returns whether anything was.
- */
+/** Changes a text that others may change too. @param change gives null when nothing is to be changed. @returns whether anything was. */
 export async function changeRemoteText({
   web,
   url,
   change,
-  written = async () => {},
 }: {
   readonly web: Web;
   readonly url: string;
   readonly change: (text: string | null) => string | null;
-  readonly written?: (text: string) => Promise<void>;
 }): Promise<boolean> {
-  let isChanged = false;
-  for (let attempt = 0; attempt < tries; attempt++) {
-    const { text, tag } = await readRemoteText(web, url);
-    const wanted = change(text);
-    if (wanted === null || wanted === text) {
-      // What follows a change may be missing still.
-      if (!isChanged && text !== null) await written(text);
-      return isChanged;
-    }
-    const condition = tag !== null ? { 'if-match': tag } : text === null ? { 'if-none-match': '*' } : {};
-    const answer = await callText(web, {
-      method: 'PUT',
-      url,
-      headers: { 'content-type': 'text/plain', ...condition },
-      body: textBody(wanted),
-    });
-    // Somebody else was quicker: what they wrote is read and kept.
-    if (answer.status === 412 || answer.status === 409) continue;
-    expectDone(web, url, answer);
-    await written(wanted);
-    isChanged = true;
-  }
-  throw new BevelstoneError('DESTINATION_BUSY', {
-    message: `cannot update ${url}`,
-    why: `others pushed to it during each of ${tries} attempts`,
-    fix: 'Run the same command again; finished uploads are kept',
+  const { isChanged } = await changeText({
+    what: url,
+    read: () => readRemoteText(web, url),
+    write: (text, before) => writeOnCondition(web, { url, text, before }),
+    change,
   });
+  return isChanged;
+}
+
+/** Writes a text on the condition that what is there is what was read before (RFC 9110 §13.1.1, §13.1.2). */
+export async function writeOnCondition(
+  web: Web,
+  { url, text, before }: { readonly url: string; readonly text: string; readonly before: TaggedText },
+): Promise<Written> {
+  const { tag } = before;
+  const condition = tag !== null ? { 'if-match': tag } : before.text === null ? { 'if-none-match': '*' } : {};
+  const headers = { 'content-type': contentTypeOf(url), ...condition };
+  const answer = await callText(web, { method: 'PUT', url, headers, body: textBody(text) });
+  if (answer.status === 412 || answer.status === 409) return 'changed-meanwhile';
+  expectDone(web, url, answer);
+  return Object.keys(condition).length > 0 ? 'written' : 'unconditional';
 }
 
 /** What lies at an address, compared with a parcel: by the digest beside it where there is one, else by its bytes. */

@@ -10,7 +10,7 @@ import {
 } from '@aws-sdk/client-s3';
 import { isStatus } from '../world/object-store-call.ts';
 import { readSpan } from '../world/sent-file.ts';
-import { about, type Bucket, keyOf, putIfAbsent, run } from './bucket.ts';
+import { about, type Bucket, putIfAbsent, run } from './bucket.ts';
 import type { Parcel } from './parcel.ts';
 
 const partBytes = 8 << 20;
@@ -33,8 +33,11 @@ type KnownParts = ReadonlyMap<number, KeptPart>;
  * Uploads a file in parts. Those that an upload which was cut short has left, and that have our digests, are not sent again.
  * @param moved gets the number of bytes that left.
  */
-export async function putParts(bucket: Bucket, parcel: Parcel, moved: (bytes: number) => void): Promise<void> {
-  const key = keyOf(bucket, parcel);
+export async function putParts(
+  bucket: Bucket,
+  key: string,
+  { parcel, moved }: { readonly parcel: Parcel; readonly moved: (bytes: number) => void },
+): Promise<void> {
   const open = await openUpload(bucket, key);
   const upload: Upload = { key, uploadId: open ?? (await beginUpload(bucket, parcel, key)) };
   const known: KnownParts = open === null ? new Map() : await partsOf(bucket, upload);

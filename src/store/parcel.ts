@@ -21,6 +21,8 @@ export type Parcel = {
   readonly stream: { readonly name: string; readonly type: string; readonly pointer: string };
   /** The manifest inside and the readme, for protocols that show them; null when the form has none. */
   readonly manifest: Readonly<Record<string, unknown>> | null;
+  /** The text of that manifest as it is in the file. */
+  readonly manifestText: string | null;
   readonly readme: string | null;
   /** When its commit was made: seconds since 1970. */
   readonly sourceTime: number;

@@ -1,8 +1,11 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomInt } from 'node:crypto';
 import { link, mkdir, open, rename, rmdir, stat } from 'node:fs/promises';
 import path from 'node:path';
+import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { exists } from './files.ts';
 import { ownFile, sweepLeftovers } from './leftovers.ts';
+import { countDown, pauseFor } from './poll.ts';
+import { takeLock } from './run-lock.ts';
 
 /**
  * Writes files into a folder that others may be looking at. Whatever is half-written lies outside of it, in a hidden folder
@@ -28,6 +31,20 @@ export class Incoming {
       await this.#writeVia({ place, target, chunks, isNew });
     } finally {
       await removeEmpty(place);
+    }
+  }
+
+  /**
+   * Runs work while no other process, here or on another machine that sees the folder, runs work of this kind on it.
+   * @throws DESTINATION_BUSY when others are at work for a minute.
+   */
+  async alone<Value>(work: () => Promise<Value>): Promise<Value> {
+    this.#place ??= this.#prepare();
+    const release = await takeSoon(path.join(await this.#place, 'lock'), this.#served);
+    try {
+      return await work();
+    } finally {
+      await release();
     }
   }
 
@@ -82,6 +99,28 @@ export class Incoming {
     await mkdir(place, { recursive: true, mode: 0o700 });
     await sweepLeftovers(place);
     return place;
+  }
+}
+
+const patienceMs = 60_000;
+
+/** Takes a lock as soon as whoever has it is done: an index is written in a moment. */
+async function takeSoon(lock: string, served: string): Promise<() => Promise<void>> {
+  const left = countDown(patienceMs);
+  for (;;) {
+    try {
+      return await takeLock(lock);
+    } catch (cause) {
+      if (!isBevelstoneError(cause, 'RUN_BUSY')) throw cause;
+      if (left() <= 0)
+        throw new BevelstoneError('DESTINATION_BUSY', {
+          message: `cannot write to ${served}`,
+          why: `others have been writing there for a minute: ${cause.why}`,
+          fix: `Run the same command again; finished uploads are kept. If nobody writes there, delete ${lock}`,
+          cause,
+        });
+      await pauseFor(randomInt(5, 40));
+    }
   }
 }
 

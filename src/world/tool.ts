@@ -43,7 +43,7 @@ export async function findTool(
       throw error;
     });
     if (end === null || end.type === 'missing' || end.exitCode !== 0) continue;
-    const version = /(?<![\w.])v?(\d+(?:\.\d+)+)/.exec(end.all)?.[1];
+    const version = /(?<![\w.])(?:v|go)?(\d+(?:\.\d+)+)/.exec(end.all)?.[1];
     if (version !== undefined) return { name, path: place, version, sha256 };
   }
   return { name, path: place, version: null, sha256 };

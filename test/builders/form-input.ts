@@ -69,7 +69,9 @@ export function formInput(
     files,
     tracked: new Set(files.map(({ path }) => path)),
     isStamped: true,
+    folder: '',
     read: async (path) => texts[path] ?? null,
+    readAbove: async (path) => texts[path] ?? null,
     ...more,
   };
 }

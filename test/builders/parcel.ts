@@ -43,6 +43,7 @@ export function parcelOfBytes(bytes: Buffer, more: Partial<Parcel> = {}): Parcel
     spellings: { semver: '1.4.0', python: '1.4.0', maven: '1.4.0', nuget: '1.4.0' },
     stream: { name: 'stable', type: 'stable', pointer: 'stable' },
     manifest: null,
+    manifestText: null,
     readme: null,
     sourceTime: 1_795_000_000,
     stamp: stampOf(statSync(file, { bigint: true })),
@@ -72,12 +73,15 @@ export function nupkgBytes(version: string, inside = 'tides'): Promise<Buffer> {
   });
 }
 
+const wheelMetadata = (version: string) =>
+  `Metadata-Version: 2.4\nName: tidemark-py\nVersion: ${version}\nSummary: Tides\n`;
+
 /** A parcel that a protocol takes, with bytes that depend on `inside`. */
 export async function parcelFor(speaks: Protocol, inside = 'tides', version = '1.4.0'): Promise<Parcel> {
   const spellings = { semver: version, python: version, maven: version, nuget: version };
   const common = { version, spellings };
   const bytes = Buffer.from(`${inside} of ${version}`);
-  if (speaks === 'npm-registry') {
+  if (speaks === 'npm-registry' || speaks === 'npm-static') {
     const manifest = { name: 'tidemark', version, description: 'Tides' };
     return parcelOfBytes(bytes, {
       ...common,
@@ -87,16 +91,23 @@ export async function parcelFor(speaks: Protocol, inside = 'tides', version = '1
       readme: '# Tides',
     });
   }
-  if (speaks === 'python-index') {
+  if (speaks === 'python-index' || speaks === 'simple-index') {
     const manifest = { 'Metadata-Version': ['2.4'], Name: ['tidemark-py'], Version: [version], Summary: ['Tides'] };
     const names = {
       name: 'tidemark-py',
       packageName: 'tidemark-py',
       fileName: `tidemark_py-${version}-py3-none-any.whl`,
     };
-    return parcelOfBytes(bytes, { ...common, ...names, form: 'wheel', manifest, readme: 'About tides' });
+    return parcelOfBytes(bytes, {
+      ...common,
+      ...names,
+      form: 'wheel',
+      manifest,
+      manifestText: wheelMetadata(version),
+      readme: 'About tides',
+    });
   }
-  if (speaks === 'nuget-v3') {
+  if (speaks === 'nuget-v3' || speaks === 'nuget-static') {
     const names = {
       name: 'Fenmarsh.Tides',
       packageName: 'Fenmarsh.Tides',
@@ -111,6 +122,20 @@ export async function parcelFor(speaks: Protocol, inside = 'tides', version = '1
       fileName: `tidemark-${version}.jar`,
     };
     return parcelOfBytes(bytes, { ...common, ...names, form: 'jar' });
+  }
+  if (speaks === 'crate-registry' || speaks === 'crate-index') {
+    const manifest = {
+      package: { name: 'tidemark', version, description: 'Tides', license: 'MIT', edition: '2021' },
+      dependencies: { 'clock-words': '^0.3' },
+    };
+    const fileName = `tidemark-${version}.crate`;
+    return parcelOfBytes(bytes, { ...common, fileName, form: 'crate', manifest, readme: '# Tides' });
+  }
+  if (speaks === 'go-proxy') {
+    const name = 'fenmarsh.example/tidemark';
+    const manifestText = `module ${name}\n\ngo 1.19\n`;
+    const fileName = `fenmarsh.example-tidemark-v${version}.zip`;
+    return parcelOfBytes(bytes, { ...common, name, fileName, form: 'go-module', manifest: {}, manifestText });
   }
   return parcelOfBytes(bytes, { ...common, fileName: `tidemark-${version}.tar.gz` });
 }

@@ -142,7 +142,7 @@ function wantedAt({
     { artifact: 'soundings-1.0.0.jar', record: { form: 'jar', file: 'soundings-1.0.0.jar', platform: null } },
   ];
   const offer = { destination: 'office', config: destinationConfig(speaks, url), url, release, delivered };
-  return { offer: offer as unknown as Wanted['offer'], credential: { type: 'none' }, upstream, files: null };
+  return { offer: offer as unknown as Wanted['offer'], credential: { type: 'none' }, upstream, files: null, moved: [] };
 }
 
 it('the stand-in gives files of another index their whole address', async () => {

@@ -2,7 +2,7 @@ import type { Amendment } from '../history/meaning.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
 import type { BuiltForm, SbomKind } from '../name/form.ts';
-import type { Protocol } from '../name/protocol.ts';
+import type { Protocol, StoreName } from '../name/protocol.ts';
 import type { LimitsConfig } from '../text/limits.ts';
 import type { StreamConfig } from '../version/stream.ts';
 import type { TagPattern } from '../version/tag-pattern.ts';
@@ -169,6 +169,8 @@ export type CredentialConfig =
 /** One entry of `destinations`. */
 export type DestinationConfig = {
   readonly speaks: Protocol;
+  /** The store that a layout's files are kept in; of a store itself that one, of all other protocols null. */
+  readonly over: StoreName | null;
   /** An address, a path for a folder, or `env:NAME`. */
   readonly url: string;
   readonly credential: CredentialConfig;
@@ -184,6 +186,10 @@ export type DestinationConfig = {
   readonly 'confirm-for': number;
   /** Whether it takes snapshots, and nothing else (maven-layout). */
   readonly snapshots: boolean;
+  /** Index of the crates that a crate needs and that are not at this destination; null when they are in the same index. */
+  readonly 'others-from': string | null;
+  /** How many prereleases stay listed; null for all. Older ones are removed after a release. */
+  readonly keep: { readonly prereleases: number } | null;
   readonly bucket: string | null;
   readonly region: string | null;
   readonly 'path-style': boolean;
@@ -210,7 +216,13 @@ export type TrialConfig = {
 };
 
 /** Protocols of which names outside the workspace can come from elsewhere in a rehearsal. */
-export const upstreamProtocols = ['npm-registry', 'python-index', 'maven-layout'] as const;
+export const upstreamProtocols = [
+  'npm-registry',
+  'python-index',
+  'maven-layout',
+  'crate-registry',
+  'go-proxy',
+] as const;
 
 /** One of these protocols. */
 export type UpstreamProtocol = (typeof upstreamProtocols)[number];

@@ -121,7 +121,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.sbom.namespace': 'Address that SPDX document namespaces begin with.',
   'packages.*.re-exports': 'Dependencies whose interface is part of this one: their breaking changes break it too.',
   'packages.*.trial': 'Commands run after the install of a rehearsal and by `confirm`.',
-  'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet or fetch.',
+  'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet, cargo, go or fetch.',
   'packages.*.trial[].versions': 'Versions of the runtime to try, such as "3.11".',
   'packages.*.trial[].run': 'Command or commands to run after the install.',
   'packages.*.trial[].start': 'A server to run meanwhile; {port} is chosen for it.',
@@ -130,6 +130,8 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   together: 'Groups of packages that always share one version, by name.',
   destinations: 'Destinations by name.',
   'destinations.*.speaks': 'Protocol.',
+  'destinations.*.over':
+    'Store of a layout: folder, http-put or s3. By default http-put for an address and folder for a path.',
   'destinations.*.url': 'Address, or a path for a folder. env:NAME takes the address from an environment variable.',
   'destinations.*.credential':
     'Where the credential is: none, chain, env:NAME, file:PATH, kept:NAME, or a mapping. Never the secret itself.',
@@ -149,6 +151,10 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'destinations.*.one-time': 'Where the one-time password is.',
   'destinations.*.confirm-for': 'How long to wait until an upload can be downloaded again, such as 5 min.',
   'destinations.*.snapshots': 'Whether this Maven repository is for snapshots only.',
+  'destinations.*.others-from':
+    'Index of the crates that a crate needs and that this destination does not have, such as sparse+https://….',
+  'destinations.*.keep': 'What stays listed at a layout when a release is added.',
+  'destinations.*.keep.prereleases': 'How many prereleases stay; older ones are removed, stable versions never.',
   'destinations.*.bucket': 'Name of the S3 bucket.',
   'destinations.*.region': 'Region of the S3 bucket.',
   'destinations.*.path-style': 'Whether the S3 bucket is named in the path instead of the host.',
@@ -186,6 +192,8 @@ function upstreamKeys(path: string): Record<string, string> {
     [`${path}.npm-registry`]: 'Address of an npm registry.',
     [`${path}.python-index`]: 'Address of a Python index.',
     [`${path}.maven-layout`]: 'Address of a Maven repository.',
+    [`${path}.crate-registry`]: 'Address of a sparse index of crates.',
+    [`${path}.go-proxy`]: 'Address of a module proxy for Go.',
   };
 }
 

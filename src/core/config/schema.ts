@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { trialClients } from '../name/client.ts';
 import { ecosystems } from '../name/ecosystem.ts';
 import { type BuiltForm, builtForms, sbomKinds } from '../name/form.ts';
-import { protocols } from '../name/protocol.ts';
+import { layouts, plainLayoutName, protocols, type StoreName, stores } from '../name/protocol.ts';
 import { ruleIds } from '../name/rule.ts';
 import { parseBytes } from '../text/bytes.ts';
 import { parseDuration } from '../text/duration.ts';
@@ -462,8 +462,15 @@ const origin = () =>
 const destination = () =>
   Joi.object<DestinationConfig>({
     speaks: Joi.string()
-      .valid(...protocols)
+      .valid(...protocols, plainLayoutName)
       .required(),
+    over: Joi.string()
+      .valid(...stores)
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { is: Joi.valid(...stores), then: Joi.valid(Joi.ref('speaks')) })
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { not: Joi.valid(...stores, ...layouts, plainLayoutName), then: Joi.forbidden() })
+      .default(storeOf),
     url: url().required(),
     credential: credential(),
     takes: texts().default(null),
@@ -474,10 +481,23 @@ const destination = () =>
     'one-time': secret().default(null),
     'confirm-for': duration().default(5 * 60_000),
     snapshots: Joi.boolean().default(false),
+    'others-from': Joi.string()
+      .pattern(/^(?:sparse\+)?https?:\/\/\S+$|^registry\+\S+$/, 'the address of an index')
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { not: Joi.valid('crate-index', 'crate-registry'), then: Joi.forbidden() })
+      .default(null),
+    keep: Joi.object({ prereleases: Joi.number().integer().min(1).required() })
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { not: Joi.valid(...layouts), then: Joi.forbidden() })
+      .default(null),
     bucket: Joi.string()
       .pattern(/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/, 'the name of a bucket')
-      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
-      .when('speaks', { is: 's3', then: Joi.required(), otherwise: Joi.forbidden() })
+      .when('over', {
+        is: 's3',
+        // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+        then: Joi.required(),
+        otherwise: Joi.forbidden(),
+      })
       .default(null),
     region: Joi.string().default(null),
     'path-style': Joi.boolean().default(false),
@@ -485,7 +505,20 @@ const destination = () =>
     'also-trusts': Joi.array().items(origin()).default([]),
     confirm: Joi.string().valid('now', 'later').default('now'),
     probe: Joi.string().valid('read', 'write').default('read'),
-  });
+  }).custom(plainAsStore);
+
+/** Where a layout's files are kept when nobody says: an address takes files by PUT, a path is a folder. */
+function storeOf({ speaks, url }: { readonly speaks: string; readonly url: string }): StoreName | null {
+  const own = stores.find((store) => store === speaks);
+  if (own !== undefined) return own;
+  if (speaks !== plainLayoutName && !layouts.some((layout) => layout === speaks)) return null;
+  return /^(?:https?:\/\/|env:)/.test(url) ? 'http-put' : 'folder';
+}
+
+/** A store without an index is the store itself. */
+function plainAsStore(config: { readonly speaks: string; readonly over: StoreName | null }): unknown {
+  return config.speaks === plainLayoutName ? { ...config, speaks: config.over } : config;
+}
 
 const trial = () =>
   Joi.alternatives().conditional(Joi.object(), {

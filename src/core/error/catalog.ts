@@ -76,6 +76,8 @@ export const errorCatalog = {
 
   CONTENTS_NO_MATCH: { exitCode: 2, summary: 'A `files` rule matches no file' },
   CONTENTS_COLLISION: { exitCode: 2, summary: 'Two `files` rules write the same path' },
+  CRATE_NEEDS: { exitCode: 3, summary: 'A crate needs something that its users could not get' },
+  MODULE_REFUSED: { exitCode: 3, summary: 'A module for Go breaks a rule for module zips' },
   CONTENTS_NEEDED: {
     exitCode: 2,
     summary: 'An artifact has no `files`, and its form has no default contents',

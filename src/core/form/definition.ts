@@ -1,3 +1,4 @@
+import type { Entry } from '../contents/entry.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
@@ -121,6 +122,8 @@ export type FormDefinition = {
   readonly cLibraryLimit: (artifact: Pick<Artifact, 'fileName' | 'manifest'>) => string | null;
   /** Whether a path inside is one that the form itself asks for, whatever such a file would be elsewhere. */
   readonly isOwnFile: (path: string) => boolean;
+  /** Hashes of its own that its clients check, by name; empty for none. */
+  readonly hashes: (entries: readonly Pick<Entry, 'path' | 'type' | 'sha256'>[]) => Readonly<Record<string, string>>;
   /** It can be built only with one of these inside; empty for a form that is used as it is. */
   readonly buildFiles: readonly string[];
   /** Why a file of the package is not inside when the form chose; `hasList`: whether the manifest lists its contents. */

@@ -1,6 +1,8 @@
 import type { Form } from '../name/form.ts';
+import { crate } from './crate/definition.ts';
 import { deb } from './deb/definition.ts';
 import type { FormDefinition } from './definition.ts';
+import { goModule } from './go-module/definition.ts';
 import { documentationJar, jar, sourcesJar } from './jar/definition.ts';
 import { npmTarball } from './npm-tarball/definition.ts';
 import { nupkg, snupkg } from './nupkg/definition.ts';
@@ -15,6 +17,8 @@ import { wheel } from './wheel/definition.ts';
 /** Every form. */
 export const formDefinitions: Readonly<Record<Form, FormDefinition>> = {
   deb,
+  crate,
+  'go-module': goModule,
   pom,
   wheel,
   nupkg,

@@ -1,9 +1,11 @@
 import { commonFolder } from '../contents/entry.ts';
 import { type Form, forms } from '../name/form.ts';
+import { describeCrate } from './crate/describe-crate.ts';
 import { describeDeb } from './deb/describe-deb.ts';
 import type { Describe } from './definition.ts';
 import { formDefinitions } from './definitions.ts';
 import type { Description, RawArtifact } from './description.ts';
+import { describeModule } from './go-module/describe-module.ts';
 import { describeJar } from './jar/describe-jar.ts';
 import { describeNpm } from './npm-tarball/describe-npm.ts';
 import { describeNupkg } from './nupkg/describe-nupkg.ts';
@@ -17,11 +19,12 @@ export function isDescribing(path: string): boolean {
 
 const wanted = new RegExp(
   [
-    '^(?:[^/]+/)?(?:package\\.json|readme(?:\\.[a-z]+)?|PKG-INFO)$',
+    '^(?:[^/]+/)?(?:package\\.json|Cargo\\.toml|\\.cargo_vcs_info\\.json|readme(?:\\.[a-z]+)?|PKG-INFO)$',
     '^[^/]+\\.dist-info/(?:METADATA|WHEEL)$',
     '^META-INF/MANIFEST\\.MF$',
     '^[^/]+\\.(?:nuspec|pom)$',
     '^pom\\.xml$',
+    '^(?:[^/]+/)*[^/]+@v\\d[^/]*/(?:go\\.mod|readme(?:\\.[a-z]+)?)$',
   ].join('|'),
   'i',
 );
@@ -71,6 +74,8 @@ function recognise(raw: RawArtifact, prefix: string): ReturnType<Describe> {
  */
 const describers: Readonly<Record<Form, Describe | null>> = {
   deb: describeDeb,
+  crate: describeCrate,
+  'go-module': describeModule,
   pom: describePom,
   wheel: describeWheel,
   nupkg: describeNupkg,

@@ -33,6 +33,10 @@ export type FormInput = {
   readonly isStamped: boolean;
   /** An SBOM of what the package needs, for forms that have a place for one; null when there is nothing to say. */
   readonly needsSbom: () => Promise<{ readonly fileName: string; readonly text: string } | null>;
+  /** The package's folder in the repository, '' for its root. */
+  readonly folder: string;
+  /** Text of a file of the repository, by its path there; null when there is none. */
+  readonly readAbove: (path: string) => Promise<string | null>;
   /** Text of a file of the package's folder, null when there is none. */
   readonly read: (path: string) => Promise<string | null>;
 };

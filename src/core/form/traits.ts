@@ -41,6 +41,7 @@ export const plainTraits: Omit<
   installer: null,
   cLibraryLimit: () => null,
   isOwnFile: () => false,
+  hashes: () => ({}),
   buildFiles: [],
 };
 

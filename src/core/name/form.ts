@@ -10,6 +10,8 @@ export const builtForms = [
   'nupkg',
   'snupkg',
   'deb',
+  'crate',
+  'go-module',
   'tar.gz',
   'zip',
   'source-archive',

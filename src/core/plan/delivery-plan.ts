@@ -75,7 +75,7 @@ export function planRoutes<Release extends { readonly record: ReleaseRecord }>(
       const config = destinations[destination];
       if (config === undefined) throw new Error(`unchecked destination ${destination}`);
       const { record } = release;
-      if (record.uncommitted && isRemote(config.speaks)) throw uncommittedRefused(record, destination);
+      if (record.uncommitted && isRemote(config)) throw uncommittedRefused(record, destination);
       const refusal = record.uncommitted ? null : refusesRelease(config, record);
       return { release, destination, config, refusal };
     }),

@@ -12,6 +12,7 @@ const types: readonly (readonly [string, string])[] = [
   ['.deb', 'application/vnd.debian.binary-package'],
   ['.pom', 'application/xml'],
   ['.json', 'application/json'],
+  ['/', 'text/html; charset=utf-8'],
   ['.html', 'text/html; charset=utf-8'],
   ['SHA256SUMS', 'text/plain; charset=utf-8'],
 ];

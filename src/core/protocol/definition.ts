@@ -1,4 +1,4 @@
-import type { DestinationConfig } from '../config/config.ts';
+import type { DestinationConfig, UpstreamProtocol } from '../config/config.ts';
 import type { TrialClient } from '../name/client.ts';
 import type { Form } from '../name/form.ts';
 import type { Spellings } from '../version/spelling.ts';
@@ -30,6 +30,8 @@ export type ProtocolDefinition = {
   readonly client: TrialClient;
   /** The forms that can be compared after the client has installed a release, whole file or entry by entry. */
   readonly compared: readonly Form[] | null;
+  /** The key of `upstream` that has names which are not here; null for a protocol without one. */
+  readonly upstream: UpstreamProtocol | null;
   /** Where readers find what lies at a destination's `url`. */
   readonly readerUrl: (url: string) => string;
   /** What a destination's `url` is for a stand-in that serves the protocol below an address. */

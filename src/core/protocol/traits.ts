@@ -16,6 +16,7 @@ export const plainProtocol: Omit<
 > = {
   usesAccessKeys: false,
   oneWay: [],
+  upstream: null,
   readerUrl: (url) => url,
   standinUrl: (served) => served,
   furtherOrigins: () => [],

@@ -12,6 +12,7 @@ import {
   isSha256,
   isText,
   object,
+  orLeftOut,
   orNull,
   type Shape,
 } from './schema.ts';
@@ -20,6 +21,14 @@ import {
 export const isTagName: Check = (value) =>
   isLine(value) &&
   !/[\s~^:?*[\\]|\.\.|@\{|\/\/|\.lock(?:\/|$)|(?:^|\/)\.|\.$|\/$|^[-/@]/.test((value as string).replace(/^@(?=.)/, ''));
+
+/** Hashes by their names: plain texts, and few. */
+const isHashes: Check = (value) =>
+  typeof value === 'object' &&
+  value !== null &&
+  !Array.isArray(value) &&
+  Object.keys(value).length <= 10 &&
+  Object.entries(value).every(([name, text]) => /^[a-z0-9-]{1,20}$/.test(name) && isLine(text));
 
 /** An artifact as it is recorded. */
 export const artifactSchema = object({
@@ -32,6 +41,7 @@ export const artifactSchema = object({
   sha1: isHex(40),
   contentDigest: isSha256,
   entries: isCount,
+  hashes: orLeftOut(isHashes),
 });
 
 const streamTypes = ['stable', 'maintained', 'labelled', 'preview'];

@@ -32,6 +32,8 @@ export type ArtifactRecord = {
   readonly contentDigest: string;
   /** How many entries it has. */
   readonly entries: number;
+  /** Hashes of its form that clients check, such as `h1` of a module for Go; left out where there are none. */
+  readonly hashes?: Readonly<Record<string, string>>;
 };
 
 /** An artifact of a platform that is to be built elsewhere. */

@@ -54,10 +54,12 @@ function problemInFields(
   { shape, isOpen }: Pick<ObjectSchema, 'shape' | 'isOpen'>,
   at: string,
 ): string | null {
-  const missing = Object.keys(shape).find((name) => !Object.hasOwn(fields, name));
+  const isOptional = (name: string) => optional.has(shape[name] as Check);
+  const missing = Object.keys(shape).find((name) => !Object.hasOwn(fields, name) && !isOptional(name));
   if (missing !== undefined) return `\`${below(at, missing)}\` is missing`;
+  const given = Object.entries(shape).filter(([name]) => Object.hasOwn(fields, name));
   const wrong = firstProblem(
-    Object.entries(shape).map(
+    given.map(
       ([name, schema]) =>
         () =>
           problemIn(fields[name], schema, below(at, name)),
@@ -66,6 +68,16 @@ function problemInFields(
   if (wrong !== null || isOpen) return wrong;
   const added = Object.keys(fields).find((name) => !Object.hasOwn(shape, name));
   return added === undefined ? null : `${titleOf(at)} has an unknown field "${added.slice(0, 40)}"`;
+}
+
+/** Checks of fields that may be left out. */
+const optional = new WeakSet<Check>();
+
+/** A field that may be left out. */
+export function orLeftOut(check: Check): Check {
+  const own: Check = (value) => check(value);
+  optional.add(own);
+  return own;
 }
 
 function firstProblem(questions: readonly (() => string | null)[]): string | null {

@@ -1,13 +1,13 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fill } from '../../core/protocol/address-template.ts';
 import { formatSums, parseSums } from '../../core/protocol/folder/shelf-page.ts';
-import { collectionsOf, parseMultistatus } from '../../core/protocol/http-put/webdav.ts';
+import { parseMultistatus } from '../../core/protocol/http-put/webdav.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
+import { type Collections, collectionsBelow } from '../../store/collections.ts';
 import { type Connection, webOf } from '../../store/connection.ts';
 import { changeRemoteText, deleteAt, ensureRemoteText, presenceAt, putParcel } from '../../store/http-files.ts';
-import { once } from '../../store/once.ts';
 import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
-import { callText, isDone, openAddress, refused, type Web } from '../../store/web.ts';
+import { callText, openAddress, type Web } from '../../store/web.ts';
 import { accessByFile } from '../../store/written-access.ts';
 import {
   type Destination,
@@ -27,10 +27,7 @@ type HttpStore = {
   readonly base: string;
   /** Template of the folder of a release. */
   readonly under: string;
-  /** Collections that this run has made. */
-  readonly made: Set<string>;
-  /** Whether it is a WebDAV server (RFC 4918 §10.1): then its collections come before its files (§9.7.1). */
-  readonly isDav: () => Promise<boolean>;
+  readonly collections: Collections;
 };
 
 /** Any store that takes PUT; where it is a WebDAV server, collections are made when they are missing. */
@@ -38,9 +35,8 @@ export function connectHttpPut(connection: Connection): Destination {
   const { name, config } = connection;
   const base = withSlash(connection.url);
   const web = webOf(connection);
-  const isDav = once(async () => (await callText(web, { method: 'OPTIONS', url: base })).headers['dav'] !== undefined);
-  const store: HttpStore = { web, base, under: config.under, made: new Set(), isDav };
-  return makeDestination({ name, speaks: config.speaks, url: base }, store, {
+  const store: HttpStore = { web, base, under: config.under, collections: collectionsBelow(web, base) };
+  return makeDestination({ name, speaks: config.speaks, over: config.over, url: base }, store, {
     access,
     nameState,
     find,
@@ -76,20 +72,10 @@ function pathOf(store: HttpStore, parcel: ListedParcel): string {
   return `${folderOf(store, parcel)}${encode(parcel.fileName).slice(0, -1)}`;
 }
 
-async function makeCollections({ made, web, base }: HttpStore, path: string): Promise<void> {
-  for (const collection of collectionsOf(path).filter((collection) => !made.has(collection))) {
-    const answer = await callText(web, { method: 'MKCOL', url: `${base}${collection}` });
-    // 405: there is one already (RFC 4918 §9.3.1); some servers say 301 or 409 of one that is there.
-    if (!isDone(answer.status) && ![405, 301, 409].includes(answer.status))
-      throw refused(web, `the collection ${collection}`, answer);
-    made.add(collection);
-  }
-}
-
 async function deliver(store: HttpStore, parcel: Parcel, { moved }: Sending): Promise<string> {
   const { base, web } = store;
   const path = pathOf(store, parcel);
-  if (await store.isDav()) await makeCollections(store, path);
+  await store.collections.ensure(path);
   const address = `${base}${path}`;
   await putParcel({ web, url: address, parcel, moved });
   return address;

@@ -59,7 +59,7 @@ export function connectNpmRegistry(connection: Connection): Destination {
     visibility: config.access,
     oneTime,
   };
-  return makeDestination({ name, speaks: config.speaks, url: registry.url }, registry, {
+  return makeDestination({ name, speaks: config.speaks, over: config.over, url: registry.url }, registry, {
     access,
     nameState,
     find,

@@ -40,7 +40,7 @@ export function connectNugetV3(connection: Connection): Destination {
   const { name, config, url } = connection;
   const web = webOf(connection);
   const server: Server = { web, url, services: once(() => readServices(web, url)) };
-  return makeDestination({ name, speaks: config.speaks, url }, server, {
+  return makeDestination({ name, speaks: config.speaks, over: config.over, url }, server, {
     access,
     nameState,
     find,

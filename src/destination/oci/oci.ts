@@ -52,7 +52,7 @@ export function connectOci({ name, config, url, credential, origins, signal, sec
     isAnonymous: credential.type === 'none',
     placed: new Map(),
   };
-  return makeDestination({ name, speaks: config.speaks, url }, registry, {
+  return makeDestination({ name, speaks: config.speaks, over: config.over, url }, registry, {
     access,
     nameState,
     find,

@@ -26,7 +26,7 @@ export function connectPythonIndex(connection: Connection): Destination {
   const { name, config, url, indexUrl } = connection;
   const readUrl = withSlash(indexUrl ?? `${withSlash(url)}simple`);
   const index: Index = { web: webOf(connection), url, readUrl };
-  return makeDestination({ name, speaks: config.speaks, url: readUrl }, index, {
+  return makeDestination({ name, speaks: config.speaks, over: config.over, url: readUrl }, index, {
     access,
     nameState,
     find,

@@ -282,7 +282,9 @@ async function formInput({
     files: isTree ? await listFiles(checkout) : prepared.files,
     tracked: whole === null ? prepared.tracked : new Set(whole.keys()),
     isStamped: prepared.stamped.size > 0,
+    folder: pkg.folder,
     read: (file) => readInside(checkout, path.join(folder, file), file),
+    readAbove: (file) => readInside(checkout, path.join(checkout, file), file),
     needsSbom: () => needsOf(job),
   };
 }

@@ -3,6 +3,7 @@ import { gzipSync } from 'node:zlib';
 import type { ArtifactConfig } from '../../core/config/config.ts';
 import { contentDigest, type Origin, type PackedEntry } from '../../core/contents/entry.ts';
 import type { Candidate } from '../../core/contents/select.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { FormInput } from '../../core/form/layout.ts';
 import type { Container, PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
@@ -81,6 +82,7 @@ export function toRecord({
   readonly metadata: string;
 }): ArtifactRecord {
   const digest = contentDigest(entries, metadata);
+  const hashes = formDefinitions[form].hashes(entries);
   return {
     file,
     form,
@@ -91,6 +93,7 @@ export function toRecord({
     sha1,
     contentDigest: digest,
     entries: entries.length,
+    ...(Object.keys(hashes).length === 0 ? {} : { hashes }),
   };
 }
 

@@ -153,7 +153,7 @@ export async function planTags(
   const records = [
     ...new Map(
       shipments
-        .filter(({ destination, release }) => isRemote(destination.speaks) && release.record.stream.type !== 'preview')
+        .filter(({ destination, release }) => isRemote(destination) && release.record.stream.type !== 'preview')
         .map(({ release: { record } }) => [record.tag, record] as const),
     ).values(),
   ];

@@ -47,7 +47,7 @@ function isAddressOf(
   { name, config, address }: { readonly name: string; readonly config: DestinationConfig; readonly address: string },
 ): boolean {
   // The folder itself refuses everything that is not below it.
-  if (!isRemote(config.speaks))
+  if (!isRemote(config))
     return !/^[a-z][a-z0-9+.-]*:\/\//i.test(resolveUrl(context, name, config.url)) && address.startsWith('/');
   return URL.canParse(address) && originsFor(context, name, config).has(new URL(address).origin);
 }

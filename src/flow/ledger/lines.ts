@@ -62,7 +62,11 @@ function sbomPlaces(release: LedgerRelease, offers: readonly Offer[]): SbomPlace
  * A release at each destination that has it and that the configuration still names. Where no tag vouches for its plan, only
  * names and versions are left of it: no address and no digest of the ledger.
  */
-export function offersOf(context: Context, { config, packages }: Workspace, release: LedgerRelease): Offer[] {
+export function offersOf(
+  context: Context,
+  { config, packages, repository }: Workspace,
+  release: LedgerRelease,
+): Offer[] {
   const own = packages.find(({ name }) => name === release.package);
   const named: LedgerRelease = release.isVouched
     ? release
@@ -75,7 +79,7 @@ export function offersOf(context: Context, { config, packages }: Workspace, rele
     const destination = config.destinations[name];
     if (destination === undefined) return [];
     const delivered = vouchedDeliveries(context, { release, name, config: destination });
-    const url = readerUrl(context, name, destination);
+    const url = readerUrl(context, { name, config: destination, root: repository.root });
     return [{ destination: name, config: destination, url, release: named, delivered }];
   });
 }

@@ -35,6 +35,7 @@ export async function parcelOf({ folder, record }: ReleaseFolder, artifact: Arti
     sourceTime,
     stamp,
     manifest: read?.manifest?.json ?? null,
+    manifestText: (read?.manifest && read.texts.get(read.manifest.path)) ?? null,
     readme: read?.readme?.text ?? null,
   };
 }

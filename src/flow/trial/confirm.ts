@@ -1,5 +1,6 @@
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { carrierOf } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
 import { entriesIn } from '../../core/record/contents-list.ts';
@@ -23,7 +24,7 @@ import { ensureTrust, originsFor } from '../workspace/trust.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
-import { outsideNames, upstreamsOf, withUpstream } from './outside.ts';
+import { outsideNames, upstreamFor, withUpstream } from './outside.ts';
 import { reportStep, type TriedRelease } from './rehearse.ts';
 import { type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -116,12 +117,18 @@ async function confirmAt(
     if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
     const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
-    const credential = usualCredential(config.speaks, await readCredential(config.credential, place, context.secrets));
-    const upstream = upstreamsOf(context, 'confirm.upstream', workspace.config.confirm.upstream).get(config.speaks);
+    const credential = usualCredential(
+      carrierOf(config),
+      await readCredential(config.credential, place, context.secrets),
+    );
+    const upstream = upstreamFor(context, 'confirm.upstream', {
+      config: workspace.config.confirm.upstream,
+      speaks: config.speaks,
+    });
     return await installFrom(
       context,
       { repository, workspace, release },
-      { offer, credential, upstream: upstream ?? null, files: null },
+      { offer, credential, upstream, moved: [], files: null },
     );
   } catch (error) {
     if (!isBevelstoneError(error)) throw error;

@@ -1,9 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import type { UpstreamConfig, UpstreamProtocol } from '../../core/config/config.ts';
-import { upstreamProtocols } from '../../core/config/config.ts';
 import { normaliseName } from '../../core/manifest/normalise-name.ts';
-import type { Protocol } from '../../core/name/protocol.ts';
+import { isServed, type Protocol, type RemoteProtocol, remoteProtocols } from '../../core/name/protocol.ts';
+import { indexPath } from '../../core/protocol/crate-index/crate-path.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import { escapePath } from '../../core/protocol/go-proxy/module-path.ts';
 import { artifactFolder, coordinatesOf } from '../../core/protocol/maven-layout/maven-layout.ts';
 import { packagePath } from '../../core/protocol/npm-registry/npm-document.ts';
 import { startStandin } from '../../standin/server.ts';
@@ -16,18 +18,37 @@ import type { Package } from '../workspace/workspace.ts';
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 
-/** Where names outside the workspace come from, by protocol, with `/` behind. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
-export function upstreamsOf(
+type UpstreamKey = 'rehearse.upstream' | 'confirm.upstream';
+
+/** Where names outside the workspace come from for a protocol, with `/` behind; null for nowhere. @throws ENVIRONMENT_MISSING, CONFIG_INVALID */
+export function upstreamFor(
   context: Context,
-  key: 'rehearse.upstream' | 'confirm.upstream',
+  key: UpstreamKey,
+  { config, speaks }: { readonly config: UpstreamConfig; readonly speaks: Protocol },
+): string | null {
+  const { upstream } = protocolDefinitions[speaks];
+  const url = upstream === null ? undefined : config[upstream];
+  return url === undefined ? null : resolveUrl(context, key, url).replace(/\/*$/, '/');
+}
+
+/** The same for every protocol that a stand-in serves, as the stand-in wants it. */
+export function standinUpstreams(
+  context: Context,
+  key: UpstreamKey,
   config: UpstreamConfig,
-): ReadonlyMap<Protocol, string> {
-  return new Map(
-    upstreamProtocols.flatMap((protocol) => {
-      const url = config[protocol];
-      return url === undefined ? [] : [[protocol, resolveUrl(context, key, url).replace(/\/*$/, '/')] as const];
+): Partial<Record<RemoteProtocol, readonly Upstream[]>> {
+  return Object.fromEntries(
+    remoteProtocols.flatMap((speaks) => {
+      const url = upstreamFor(context, key, { config, speaks });
+      return url === null ? [] : [[speaks, [{ url }]] as const];
     }),
   );
+}
+
+/** Whether a place is named where a protocol's other names come from. */
+export function hasUpstream(config: UpstreamConfig, speaks: Protocol): boolean {
+  const { upstream } = protocolDefinitions[speaks];
+  return upstream !== null && config[upstream] !== undefined;
 }
 
 /** Names that an install needs and that are not packages of this workspace. */
@@ -41,6 +62,8 @@ export function outsideNames(own: Package, packages: readonly Package[]): string
 const pathsOf: Readonly<Record<UpstreamProtocol, (name: string) => readonly string[]>> = {
   'npm-registry': (name) => [packagePath(name)],
   'python-index': (name) => [`${normaliseName(name)}/`],
+  'crate-registry': (name) => [indexPath(name)],
+  'go-proxy': (name) => [`${escapePath(name)}/@v/list`],
   'maven-layout': (name) => {
     const coordinates = coordinatesOf(name, '0');
     if (coordinates === null) return [];
@@ -54,8 +77,8 @@ export async function missingNames(
   names: readonly string[],
 ): Promise<string[]> {
   const { speaks } = offer.config;
-  const protocol = upstreamProtocols.find((name) => name === speaks);
-  if (protocol === undefined) return [];
+  const protocol = protocolDefinitions[speaks].upstream;
+  if (protocol === null) return [];
   const places = [
     { url: offer.url.replace(/\/*$/, '/'), headers: authorizationHeaders(speaks, credential) },
     ...(upstream === null ? [] : [{ url: upstream, headers: {} }]),
@@ -91,8 +114,8 @@ export async function withUpstream(
   { folder, inside }: { readonly folder: string; readonly inside: ReadonlySet<string> },
 ): Promise<{ readonly wanted: Wanted; readonly close: () => Promise<void> }> {
   const { offer, credential, upstream } = wanted;
-  const speaks = upstreamProtocols.find((name) => name === offer.config.speaks);
-  if (upstream === null || speaks === undefined || clientFor(speaks).takesSecondPlace)
+  const { speaks } = offer.config;
+  if (upstream === null || !isServed(speaks) || clientFor(speaks).takesSecondPlace)
     return { wanted, close: async () => {} };
   const secret = randomBytes(18).toString('hex');
   context.secrets.add(secret);
@@ -112,9 +135,10 @@ export async function withUpstream(
   });
   return {
     wanted: {
-      offer: { ...offer, url: standin.urlFor(speaks) },
+      offer: { ...offer, url: protocolDefinitions[speaks].standinUrl(standin.urlFor(speaks), null) },
       credential: { type: 'token', secret },
       upstream,
+      moved: wanted.moved,
       files: { url: offer.url, credential },
     },
     close: standin.close,

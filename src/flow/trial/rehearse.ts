@@ -1,9 +1,9 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
-import { type DestinationConfig, destinationsOf, type UpstreamProtocol } from '../../core/config/config.ts';
+import { type DestinationConfig, destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import { isRemote } from '../../core/name/protocol.ts';
+import { isServed, layoutNamed } from '../../core/name/protocol.ts';
 import { inDependencyOrder, keptForms, refusesRelease } from '../../core/plan/delivery-plan.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { Offer } from '../../core/protocol/offer.ts';
@@ -26,7 +26,7 @@ import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
 import { installedFindings } from './installed-rules.ts';
-import { outsideNames, upstreamsOf } from './outside.ts';
+import { hasUpstream, outsideNames, standinUpstreams } from './outside.ts';
 import { standinAddress } from './standin.ts';
 import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -82,13 +82,13 @@ export async function rehearseReleases(
   const top = own.folder;
   const token = randomBytes(18).toString('hex');
   context.secrets.add(token);
-  const upstreams = upstreamsOf(context, 'rehearse.upstream', workspace.config.rehearse.upstream);
+  const upstream = standinUpstreams(context, 'rehearse.upstream', workspace.config.rehearse.upstream);
   const standin = await startStandin({
     port: 0,
     store: path.join(top, 'store'),
     tokens: [{ secret: token, may: 'write', user: 'rehearsal', only: null }],
     now: context.now,
-    upstream: Object.fromEntries([...upstreams].map(([protocol, url]) => [protocol, [{ url }]])),
+    upstream,
   });
   // Its own token, for its own stand-in: no question is needed.
   const trust = { ...context.trust, isConfigTrusted: true };
@@ -114,6 +114,8 @@ type Rehearsed = {
   readonly config: DestinationConfig;
   readonly url: string;
   readonly deliveries: readonly Delivery[];
+  /** Where readers of the real destinations would look, and where they look now. */
+  readonly moved: Wanted['moved'];
 };
 
 async function deliverToStandins(
@@ -154,13 +156,20 @@ async function deliverToStandins(
     what,
     detail: `${count} ${count === 1 ? 'delivery' : 'deliveries'}, nothing leaves this machine`,
   });
+  const { root } = workspace.repository;
+  const urls = new Map(shipments.map(({ config, name }) => [name, readerUrl(context, { name, config, root })]));
+  const moved = [...urls].flatMap(([name, to]) => {
+    const real = workspace.config.destinations[name];
+    return real === undefined ? [] : [{ from: readerUrl(context, { name, config: real, root }), to }];
+  });
   return shipments.map(({ shipment, own, config, name }) => ({
     release: shipment.release,
     own,
     destination: name,
     config,
-    url: readerUrl(context, name, config),
+    url: urls.get(name) ?? '',
     deliveries: results.get(shipment) ?? [],
+    moved,
   }));
 }
 
@@ -182,15 +191,18 @@ function redirected(
     'confirm-for': 30_000,
     'also-trusts': [],
     confirm: 'now',
+    keep: null,
   } as const;
   const { speaks } = config;
-  if (!isRemote(speaks)) return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
+  if (!isServed(speaks)) return { ...config, ...own, credential: 'none', url: path.join(top, 'folders', name) };
   const reference = `env:${tokenName}`;
   const credential = protocolDefinitions[speaks].usesAccessKeys
     ? { 'access-key': reference, 'secret-key': reference }
     : reference;
   const url = standinAddress(standin, speaks, config);
-  return { ...config, ...own, credential, url, 'path-style': true, 'make-bucket': true };
+  // A layout is the same at any store, and clients read it by HTTP.
+  const over = layoutNamed(speaks) === null ? config.over : 'http-put';
+  return { ...config, ...own, over, credential, url, 'path-style': true, 'make-bucket': true };
 }
 
 async function tryAll(
@@ -256,7 +268,7 @@ async function tryOne(
     ];
   const outside = outsideNames(own, packages);
   const absent = [...missing].filter(([name]) => needsName(own, packages, name));
-  const hasPlace = config.rehearse.upstream[rehearsed.config.speaks as UpstreamProtocol] !== undefined;
+  const hasPlace = hasUpstream(config.rehearse.upstream, rehearsed.config.speaks);
   if ((outside.length > 0 || absent.length > 0) && client.installsByName && !hasPlace) {
     const why =
       absent.length > 0
@@ -347,7 +359,7 @@ async function tryEveryone(context: Context, stage: readonly Rehearsed[], common
 }
 
 /** What a client gets: a release as the ledger would record it. */
-function wantedFrom({ release: { record }, destination, config, url, deliveries }: Rehearsed): Wanted {
+function wantedFrom({ release: { record }, destination, config, url, deliveries, moved }: Rehearsed): Wanted {
   const { package: name, version, commit, source, tag, artifacts, sboms } = record;
   const release: LedgerRelease = {
     package: name,
@@ -388,7 +400,7 @@ function wantedFrom({ release: { record }, destination, config, url, deliveries 
   });
   const offer = { destination, config, url, release, delivered };
   // Its stand-in asks further itself.
-  return { offer, credential: { type: 'none' }, upstream: null, files: null };
+  return { offer, credential: { type: 'none' }, upstream: null, moved, files: null };
 }
 
 /** Whether a package needs another one of the workspace, directly or by others. */

@@ -4,7 +4,7 @@ import type { Entry } from '../../core/contents/entry.ts';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { wrongPrintedVersion } from '../../core/plan/printed-version.ts';
 import { digestIfThere } from '../../world/file-bytes.ts';
-import { makeFolder } from '../../world/files.ts';
+import { exists, makeFolder } from '../../world/files.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { freePort, startServer, waitForAnswer } from '../../world/server-step.ts';
 import { runStep } from '../../world/step.ts';
@@ -123,7 +123,14 @@ async function makeStage({ env, signal }: Context, top: string): Promise<Stage> 
   await makeFolder(folder);
   await makeFolder(home);
   // Nothing of the maintainer's but where programs are: no settings, no caches, no credentials.
-  return { folder, home, env: { PATH: env['PATH'] ?? '', HOME: home, LC_ALL: 'C.UTF-8', TZ: 'UTC' }, signal };
+  const usual = { PATH: env['PATH'] ?? '', HOME: home, LC_ALL: 'C.UTF-8', TZ: 'UTC' };
+  return { folder, home, env: { ...usual, ...(await rustPrograms(env)) }, signal };
+}
+
+/** A `cargo` that leads to one of several keeps them below a folder of its own, usually in the HOME that a stage does not have. */
+async function rustPrograms(env: Context['env']): Promise<Record<string, string>> {
+  const place = env['RUSTUP_HOME'] ?? path.join(env['HOME'] ?? '/', '.rustup');
+  return (await exists(place)) ? { RUSTUP_HOME: place } : {};
 }
 
 type Attempt = Omit<TrialInput, 'commonFolder'> & {

@@ -1,7 +1,8 @@
 import path from 'node:path';
+import { pathToFileURL } from 'node:url';
 import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { isRemote } from '../../core/name/protocol.ts';
+import { carrierOf, isRemote, layoutNamed } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import { isPlainWord } from '../../core/text/redact.ts';
 import { connectors } from '../../destination/connectors.ts';
@@ -31,7 +32,7 @@ export async function openDestination(
   const { signal, secrets, now } = context;
   const common = { name, config, indexUrl, signal, secrets, now };
   const connect = await connectors[config.speaks]();
-  if (!isRemote(config.speaks)) {
+  if (!isRemote(config)) {
     const local = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
     return connect({ ...common, ...local, url: await folderOf(root, name, url) });
   }
@@ -40,7 +41,7 @@ export async function openDestination(
   const origins = originsFor(context, name, config);
   const place = { env: context.env, folder: root, origins };
   const found = new Set<string>();
-  const credential = usualCredential(config.speaks, await readCredential(config.credential, place, found));
+  const credential = usualCredential(carrierOf(config), await readCredential(config.credential, place, found));
   for (const secret of found) context.secrets.add(secret);
   warnOfCredential(context, { name, url, credential });
   const oneTime = () => oneTimePassword(context, { name, config }, place);
@@ -103,10 +104,19 @@ function noAddress(name: string): BevelstoneError {
   });
 }
 
-/** Where readers find what a destination has. @throws ENVIRONMENT_MISSING */
-export function readerUrl(context: Context, name: string, config: DestinationConfig): string {
+/**
+ * Where readers find what a destination has. Of a layout `url` and `index-url` are both the address of its top.
+ * @param root of the repository, for a folder inside it. @throws ENVIRONMENT_MISSING
+ */
+export function readerUrl(
+  context: Context,
+  { name, config, root }: { readonly name: string; readonly config: DestinationConfig; readonly root: string },
+): string {
   const index = config['index-url'];
-  if (index !== null) return resolveUrl(context, name, index);
-  const url = resolveUrl(context, name, config.url);
-  return protocolDefinitions[config.speaks].readerUrl(url);
+  const definition = protocolDefinitions[config.speaks];
+  const isLayout = layoutNamed(config.speaks) !== null;
+  if (index !== null && !isLayout) return resolveUrl(context, name, index);
+  const url = resolveUrl(context, name, index ?? config.url);
+  const isPath = isLayout && index === null && !isRemote(config);
+  return definition.readerUrl(isPath ? pathToFileURL(`${path.resolve(root, url)}/`).href : url);
 }

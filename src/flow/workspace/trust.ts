@@ -81,7 +81,7 @@ async function needsOf(
     config,
   }: { readonly workspacePlace: WorkspacePlace; readonly name: string; readonly config: DestinationConfig },
 ): Promise<Need[]> {
-  if (!isRemote(config.speaks)) return [];
+  if (!isRemote(config)) return [];
   const references: string[] = [];
   for (const reference of trustedReferences(config)) if (!(await isNearby(reference, root))) references.push(reference);
   if (references.length === 0) return [];

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { isRemote, type Protocol, protocols, remoteProtocols } from '../../../src/core/name/protocol.ts';
+import { isRemote, type Protocol, remoteProtocols, stores } from '../../../src/core/name/protocol.ts';
 import { configuredOrigins } from '../../../src/core/protocol/configured-origins.ts';
 import { protocolDefinitions } from '../../../src/core/protocol/definitions.ts';
 import { destinationConfig } from '../../builders/parcel.ts';
@@ -48,5 +48,6 @@ describe('origins', () => {
 });
 
 it('only a folder is on this machine', () => {
-  expect(protocols.filter((protocol) => !isRemote(protocol))).toEqual(['folder']);
+  expect(stores.filter((over) => !isRemote({ over }))).toEqual(['folder']);
+  expect(isRemote({ over: null })).toBe(true);
 });

@@ -14,13 +14,11 @@ export const go: EcosystemDefinition = {
       .replace(/\/v\d+$/, '')
       .split('/')
       .at(-1) ?? name,
-  usualForms: ['source-archive'],
-  limits: [
-    'a module proxy cannot be filled yet: versions, changelog, tag and a source archive work; Go itself reads the tag',
-  ],
+  usualForms: ['go-module'],
+  limits: [],
   propose: null,
-  usualDestination: { speaks: 'http-put', path: 'files/' },
-  client: null,
+  usualDestination: { speaks: 'go-proxy', path: 'go/' },
+  client: 'go',
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,

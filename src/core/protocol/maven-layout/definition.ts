@@ -11,6 +11,7 @@ export const mavenLayout: ProtocolDefinition = {
   bareSecret: tokenOrUser,
   client: 'maven',
   compared: ['jar', 'pom'],
+  upstream: 'maven-layout',
   readerUrl: withSlash,
   standinUrl: (served, config) => `${served}${config?.snapshots === true ? 'snapshots' : 'releases'}/`,
   refuses: ({ snapshots }, { maven = '' }) => {

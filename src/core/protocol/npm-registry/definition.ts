@@ -10,6 +10,7 @@ export const npmRegistry: ProtocolDefinition = {
   bareSecret: tokenOnly,
   client: 'npm',
   compared: null,
+  upstream: 'npm-registry',
   readerUrl: withSlash,
   lines: npmLines,
   setUp: npmSetUp,

@@ -46,9 +46,22 @@ export function parseServiceIndex(value: unknown): NugetServices | null {
   };
 }
 
+const resourceAt = (base: string) => (path: string, type: string) => ({ '@id': `${base}${path}`, '@type': type });
+
+/** Writes a service index for files below `base`: what a restore reads. */
+export function formatStaticServices(base: string): string {
+  const resource = resourceAt(base);
+  const resources = [
+    resource('flat/', types.flat[0]),
+    resource('registration/', 'RegistrationsBaseUrl/3.6.0'),
+    resource('registration/', 'RegistrationsBaseUrl'),
+  ];
+  return JSON.stringify({ version: '3.0.0', resources }, null, 2);
+}
+
 /** Writes a service index for a server whose resources lie below `base`. */
 export function formatServiceIndex(base: string): string {
-  const resource = (path: string, type: string) => ({ '@id': `${base}${path}`, '@type': type });
+  const resource = resourceAt(base);
   return JSON.stringify({
     version: '3.0.0',
     resources: [

@@ -11,6 +11,7 @@ export const pythonIndex: ProtocolDefinition = {
   bareSecret: { isUserWithPassword: true, otherwise: { type: 'basic', user: '__token__' } },
   client: 'pip',
   compared: ['wheel'],
+  upstream: 'python-index',
   readerUrl: (url) => `${withSlash(url)}simple/`,
   lines: pythonLines,
   setUp: pythonSetUp,

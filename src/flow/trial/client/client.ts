@@ -19,6 +19,8 @@ export type Wanted = {
   readonly credential: Credential;
   /** Where names come from that are not there; null for nowhere. */
   readonly upstream: string | null;
+  /** Addresses that releases name and that another server stands in for. */
+  readonly moved: readonly { readonly from: string; readonly to: string }[];
   /** The place that an index leads to for its files, where that is not the address of the offer; null for the same. */
   readonly files: { readonly url: string; readonly credential: Credential } | null;
 };

@@ -1,9 +1,11 @@
 import type { TrialClient } from '../../../core/name/client.ts';
 import type { Protocol } from '../../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../../core/protocol/definitions.ts';
+import { cargoClient } from './cargo.ts';
 import type { Client } from './client.ts';
 import { dotnetClient } from './dotnet.ts';
 import { fetchClient } from './fetch.ts';
+import { goClient } from './go.ts';
 import { mavenClient } from './maven.ts';
 import { npmClient } from './npm.ts';
 import { pipClient } from './pip.ts';
@@ -14,6 +16,8 @@ const clients: Readonly<Record<TrialClient, Client>> = {
   pip: pipClient,
   maven: mavenClient,
   dotnet: dotnetClient,
+  cargo: cargoClient,
+  go: goClient,
   fetch: fetchClient,
 };
 

@@ -71,7 +71,7 @@ function readerVariables(offer: Offer, credential: Credential): Record<string, s
   if (credential.type === 'keys')
     return { [named('READ_KEY')]: credential.accessKey, [named('READ_SECRET')]: credential.secretKey };
   const [first] = delivered;
-  if (isRemote(config.speaks) || first === undefined) return {};
+  if (isRemote(config) || first === undefined) return {};
   // Its address is that of the file, which the lines name below the folder.
   const below = belowFolder(offer, first.record.file).join('/');
   return { [named('FOLDER')]: first.address.slice(0, -below.length - 1) };
