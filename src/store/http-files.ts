@@ -126,7 +126,7 @@ export async function putParcel({
   const answer = await callText(web, {
     method: 'PUT',
     url,
-    headers: { 'content-type': 'application/octet-stream', 'if-none-match': '*' },
+    headers: { 'content-type': contentTypeOf(parcel.fileName), 'if-none-match': '*' },
     body: { chunks: sentBytes(parcel, moved), sizeBytes: parcel.sizeBytes },
   });
   if (answer.status === 412) throw unexpectedAnswer(web.name, `something came to lie at ${url} meanwhile`, url);

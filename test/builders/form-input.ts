@@ -12,6 +12,8 @@ export function artifactConfig(form: BuiltForm, more: Partial<ArtifactConfig> = 
     files: null,
     brought: null,
     deliver: true,
+    classifier: null,
+    top: 'named',
     revision: 1,
     helpers: [],
     tree: 'package',

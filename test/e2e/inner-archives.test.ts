@@ -17,7 +17,7 @@ async function marksOf(files: Readonly<Record<string, Buffer>>) {
   for (const [name, bytes] of Object.entries(files)) writeFileSync(path.join(folder, 'package', name), bytes);
   const file = path.join(folder, 'tides-1.0.0.tgz');
   execFileSync('tar', ['-czf', file, '-C', folder, 'package']);
-  const { facts } = await examineArtifact(file, [], new AbortController().signal);
+  const { facts } = await examineArtifact(file, { ownPlaces: [], signal: new AbortController().signal });
   return facts.marks.map(({ path: inside, what, line, inside: name }) => [inside, name, what, line]).sort();
 }
 

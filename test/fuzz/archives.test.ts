@@ -22,7 +22,7 @@ const inFiles = (bytes: Buffer, random: Random) => withChecksums(anyBytes(bytes,
 /** Reads, checks, shows and extracts; each may refuse. */
 async function use(file: string): Promise<void> {
   await attempt(async () => {
-    const artifact = await examineArtifact(file, ['/home/office'], AbortSignal.timeout(60_000));
+    const artifact = await examineArtifact(file, { ownPlaces: ['/home/office'], signal: AbortSignal.timeout(60_000) });
     checkArtifact(artifact, ruleSettings());
     renderPage(artifact);
   });
@@ -82,7 +82,10 @@ describe('a changed artifact', () => {
     for (const [name, bytes] of Object.entries(await archiveSamples())) {
       const file = path.join(temporaryFolder(), name);
       writeFileSync(file, bytes);
-      expect((await examineArtifact(file, [], AbortSignal.timeout(60_000))).manifest, name).not.toBeNull();
+      expect(
+        (await examineArtifact(file, { ownPlaces: [], signal: AbortSignal.timeout(60_000) })).manifest,
+        name,
+      ).not.toBeNull();
     }
   });
 });

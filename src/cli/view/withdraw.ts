@@ -31,13 +31,17 @@ function nowText({ destination, fallBackTo, pointers }: Pick<Withdrawn, 'destina
 
 /** What was done, and what the protocol cannot do. */
 export function renderWithdrawn(
-  { package: name, version, destination, how, limits, deliveries, dryRun, fallBackTo, pointers }: Withdrawn,
+  { package: name, version, destination, how, limits, deliveries, dryRun, fallBackTo, pointers, edited }: Withdrawn,
   screen: Screen,
 ): string {
   const title = cleanText(`${name} ${version} at ${destination}`);
   const files = deliveries.map(({ artifact, address }) => `    ${cleanText(artifact)}  ${cleanText(address ?? '')}`);
   if (dryRun) return [screen.colours.bold(`${title} would be withdrawn (dry run)`), '', ...files].join('\n');
-  const notes = [how, limits, nowText({ destination, fallBackTo, pointers })]
+  const editedText =
+    edited === null
+      ? null
+      : `${cleanText(edited)} says so now: commit it. Users learn it from the next version, and not before`;
+  const notes = [how, limits, nowText({ destination, fallBackTo, pointers }), editedText]
     .filter((text) => text !== null)
     .map((text) => indented(4, text, screen));
   return [screen.colours.bold(`${title} was withdrawn`), '', ...notes, '', ...files].join('\n');

@@ -72,6 +72,10 @@ export type ArtifactConfig = {
   readonly brought: string | null;
   /** Whether it is sent to destinations; false for one that is only built. */
   readonly deliver: boolean;
+  /** What tells a jar from the main one of the same coordinates; null for the main one. */
+  readonly classifier: string | null;
+  /** Whether everything in an archive lies below one folder with name and version. */
+  readonly top: 'named' | 'none';
   /** Debian revision. */
   readonly revision: number;
   readonly helpers: readonly HelperConfig[];

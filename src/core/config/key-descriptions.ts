@@ -87,6 +87,9 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.artifacts[].files[].mode': 'Mode in the artifact: "0644" or "0755".',
   'packages.*.artifacts[].brought':
     'Glob of an artifact made by a build step; it is read, checked and delivered as it is.',
+  'packages.*.artifacts[].classifier': 'Classifier of a jar, war or ear that lies beside the main one, such as tests.',
+  'packages.*.artifacts[].top':
+    'named: everything in an archive lies below one folder with name and version. none: the entries lie at its top.',
   'packages.*.artifacts[].revision': 'Debian revision.',
   'packages.*.artifacts[].helpers': 'Files that Bevelstone generates into the archive.',
   'packages.*.artifacts[].helpers[].helper': 'Kind of helper.',

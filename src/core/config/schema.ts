@@ -333,6 +333,16 @@ const artifact = () =>
     files: Joi.array().items(fileRule()).min(1).default(null),
     brought: relativeFolder().default(null),
     deliver: Joi.boolean().default(true),
+    classifier: Joi.string()
+      .pattern(/^[A-Za-z0-9][\w.-]*$/, 'a word of letters, digits, dots and hyphens')
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('form', { not: Joi.valid('jar', 'war', 'ear'), then: Joi.forbidden() })
+      .default(null),
+    top: Joi.string()
+      .valid('named', 'none')
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('form', { not: Joi.valid('tar.gz', 'zip', 'source-archive'), then: Joi.valid('named') })
+      .default('named'),
     revision: Joi.number().integer().min(1).default(1),
     helpers: Joi.array().items(helper()).default([]),
     tree: Joi.string().valid('package', 'commit').default('package'),
@@ -340,8 +350,8 @@ const artifact = () =>
       .pattern(/^[\w.]+-[\w.]+-[\w.]+$/, 'three tags such as cp311-cp311-linux_x86_64')
       .default(null),
     control: fieldsOf('deb'),
-    attributes: fieldsOf('jar', 'sources-jar', 'documentation-jar'),
-    coordinates: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'pom'),
+    attributes: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'war', 'ear'),
+    coordinates: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'war', 'ear', 'pom'),
   });
 
 const exception = () =>

@@ -20,6 +20,13 @@ export function isFileName(name: unknown): name is string {
   );
 }
 
+/** Whether a text is the path of a file below some folder: names without `.` and `..`, `/` between them. */
+export function isInnerPath(path: unknown): path is string {
+  return (
+    typeof path === 'string' && path.length <= 1000 && path.split('/').every((part) => part !== '.' && isFileName(part))
+  );
+}
+
 /** Whether a link at a path points outside the archive's own top folder. */
 export function linkLeaves(path: string, target: string, isHardlink: boolean): boolean {
   if (target.startsWith('/') || /^[A-Za-z]:/.test(target) || target.includes('\\')) return true;

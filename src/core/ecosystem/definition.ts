@@ -75,6 +75,11 @@ export type EcosystemDefinition = {
   readonly usualDestination: { readonly speaks: Protocol; readonly path: string };
   /** The client that installs its packages by name; null when its packages are only downloaded. */
   readonly client: TrialClient | null;
+  /**
+   * Writes into the manifest that a version is taken back, for ecosystems whose clients learn that from the next version: null
+   * when it says so already. Null where a manifest has no place for it.
+   */
+  readonly takeBack: ((manifest: string, version: string, reason: string) => string | null) | null;
   /** Source files that carry version macros; null for none. */
   readonly versionHeaders: RegExp | null;
   /** Finds where else than in its manifest's own field a package keeps its version; null where there is no such place. */

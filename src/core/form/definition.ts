@@ -114,6 +114,8 @@ export type FormDefinition = {
   readonly hasNodeEntries: boolean;
   /** Whether a destination's index shows what is inside, so that an upload carries it along. */
   readonly isShownOnUpload: boolean;
+  /** Whether each of its files is an artifact of its own. */
+  readonly isLoose: boolean;
   /** Whether a trial unpacks it after the download. */
   readonly isUnpacked: boolean;
   /** The program of the system that installs it as a file; null for none. */

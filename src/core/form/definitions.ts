@@ -3,7 +3,8 @@ import { crate } from './crate/definition.ts';
 import { deb } from './deb/definition.ts';
 import type { FormDefinition } from './definition.ts';
 import { goModule } from './go-module/definition.ts';
-import { documentationJar, jar, sourcesJar } from './jar/definition.ts';
+import { documentationJar, ear, jar, sourcesJar, war } from './jar/definition.ts';
+import { loose } from './loose/definition.ts';
 import { npmTarball } from './npm-tarball/definition.ts';
 import { nupkg, snupkg } from './nupkg/definition.ts';
 import { tarGz, zip } from './plain-archive/definition.ts';
@@ -26,11 +27,14 @@ export const formDefinitions: Readonly<Record<Form, FormDefinition>> = {
   jar,
   'sources-jar': sourcesJar,
   'documentation-jar': documentationJar,
+  war,
+  ear,
   'npm-tarball': npmTarball,
   sdist,
   'tar.gz': tarGz,
   zip,
   'source-archive': sourceArchive,
+  loose,
   spdx,
   cyclonedx,
   tar,

@@ -1,3 +1,5 @@
+import { compareVersions, isVersion } from '../version/version.ts';
+
 /** A line of `replace`: what is replaced, and by what. */
 export type GoReplace = { readonly path: string; readonly by: string };
 
@@ -49,18 +51,27 @@ function* directives(text: string): Generator<{ readonly verb: string; readonly 
   }
 }
 
+/** Whether a version is one that a `retract` line names: itself, or in its range `[low, high]`. */
+export function isInRetracted(range: string, version: string): boolean {
+  const [, low, high] = /^\[\s*v(\S+?)\s*,\s*v(\S+?)\s*\]$/.exec(range) ?? [];
+  if (low === undefined || high === undefined) return range === version;
+  const own = version.slice(1);
+  return [low, high, own].every(isVersion) && compareVersions(low, own) <= 0 && compareVersions(own, high) <= 0;
+}
+
 /** Whether a replacement is a folder of the machine where it was written ("replace directive"). */
 export function isLocalReplace({ by }: GoReplace): boolean {
   return /^(?:\.{1,2}(?:\/|$)|\/|[A-Za-z]:[\\/])/.test(by);
 }
 
 /**
- * Adds a `retract` line with its reason ("retract directive"): it takes effect with the next version that has it.
+ * Adds a `retract` line for a version, with the reason ("retract directive"): it takes effect with the next version that has it.
  * @returns null when the version is retracted already.
  */
 export function withRetract(text: string, version: string, reason: string): string | null {
-  const isThere = parseGoMod(text).retracts.some((range) => range === version);
+  const own = `v${version}`;
+  const isThere = parseGoMod(text).retracts.some((range) => range === own);
   if (isThere) return null;
   const comment = reason.replace(/\s+/g, ' ').trim();
-  return `${text.replace(/\n*$/, '\n')}\nretract ${version}${comment === '' ? '' : ` // ${comment}`}\n`;
+  return `${text.replace(/\n*$/, '\n')}\nretract ${own}${comment === '' ? '' : ` // ${comment}`}\n`;
 }

@@ -6,6 +6,8 @@ export const builtForms = [
   'jar',
   'sources-jar',
   'documentation-jar',
+  'war',
+  'ear',
   'pom',
   'nupkg',
   'snupkg',
@@ -15,6 +17,7 @@ export const builtForms = [
   'tar.gz',
   'zip',
   'source-archive',
+  'loose',
 ] as const;
 
 /** One of the forms that can be built. */

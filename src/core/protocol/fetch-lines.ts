@@ -18,7 +18,8 @@ export function fileLines(offer: Offer, fetch: Fetch = withCurl): ClientLine[] {
 
 /** Downloads a file and compares its digest. */
 export function fetchAndCheck(address: string, record: ArtifactRecord, words = withCurl.words): string[] {
-  return [`${words} -o ${quoteShell(record.file)} ${quoteShell(address)}`, checkLine(record)];
+  const options = record.file.includes('/') ? `${words} --create-dirs` : words;
+  return [`${options} -o ${quoteShell(record.file)} ${quoteShell(address)}`, checkLine(record)];
 }
 
 /** Compares the digest of a file in the current folder. */

@@ -1,5 +1,5 @@
 import type { Entry, Origin } from '../contents/entry.ts';
-import { isFileName } from '../contents/safe-path.ts';
+import { isInnerPath } from '../contents/safe-path.ts';
 import { type ParsedRecord, parseRecord } from './parse-record.ts';
 import { isCommit, isCount, isFlag, isOneOf, isSha256, isText, list, openObject, orNull, union } from './schema.ts';
 
@@ -27,7 +27,7 @@ const originShapes = {
 const contentsSchema = openObject({
   artifacts: list(
     openObject({
-      file: isFileName,
+      file: isInnerPath,
       entries: list(
         openObject({
           path: isPath,

@@ -1,4 +1,4 @@
-import { isFileName } from '../contents/safe-path.ts';
+import { isInnerPath } from '../contents/safe-path.ts';
 import { jsonOrNull } from '../text/json.ts';
 import type { LedgerEvent } from './event.ts';
 import { eventId } from './event-id.ts';
@@ -68,14 +68,14 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
     contents: isSha256,
     about: object(aboutShape),
   },
-  delivered: { destination: isLine, artifact: isFileName, sha256: isSha256, address: isAddress, alreadyThere: isFlag },
+  delivered: { destination: isLine, artifact: isInnerPath, sha256: isSha256, address: isAddress, alreadyThere: isFlag },
   confirmed: {
     destination: isLine,
-    artifact: isFileName,
+    artifact: isInnerPath,
     confirmed: isOneOf('bytes', 'entries', 'no'),
     why: orNull(isText),
   },
-  promoted: { destination: isLine, from: isLine, artifact: isFileName, sha256: isSha256, address: isAddress },
+  promoted: { destination: isLine, from: isLine, artifact: isInnerPath, sha256: isSha256, address: isAddress },
   withdrawn: { destination: isLine, how: isLine, reason: isText },
   pointed: { destination: isLine, pointer: isLine, from: orNull(isLine) },
   explained: { reasons: list(isText) },

@@ -1,4 +1,4 @@
-import { isFileName, unsafeReason } from '../contents/safe-path.ts';
+import { isInnerPath, unsafeReason } from '../contents/safe-path.ts';
 import { ecosystems } from '../name/ecosystem.ts';
 import { forms } from '../name/form.ts';
 import {
@@ -32,7 +32,7 @@ const isHashes: Check = (value) =>
 
 /** An artifact as it is recorded. */
 export const artifactSchema = object({
-  file: isFileName,
+  file: isInnerPath,
   form: isOneOf(...forms),
   platform: orNull((value) => typeof value === 'string' && /^[a-z0-9]+(?:-[a-z0-9_]+)+$/.test(value)),
   size: isCount,

@@ -28,6 +28,14 @@ import { frameworkFolders } from './dotnet/framework-folders.ts';
 import { partUnlisted } from './dotnet/part-unlisted.ts';
 import { symbolsDisagree } from './dotnet/symbols-disagree.ts';
 import { isExcepted } from './exception.ts';
+import { moduleFileName } from './go/file-name.ts';
+import { languageVersionMissing } from './go/language-version-missing.ts';
+import { majorSuffix } from './go/major-suffix.ts';
+import { notOfModule } from './go/not-of-module.ts';
+import { replaced } from './go/replaced.ts';
+import { retractsItself } from './go/retracts-itself.ts';
+import { moduleSize } from './go/size-limit.ts';
+import { moduleTopFolder } from './go/top-folder.ts';
 import { classVersion } from './jvm/class-version.ts';
 import { duplicateClass } from './jvm/duplicate-class.ts';
 import { manifestUnusable } from './jvm/manifest-unusable.ts';
@@ -96,6 +104,13 @@ import { strayModule } from './python/stray-module.ts';
 import { undeclaredPythonImport } from './python/undeclared-import.ts';
 import { wheelTag } from './python/wheel-tag.ts';
 import type { Finding, Rule, RuleSettings } from './rule.ts';
+import { featureUnknown } from './rust/feature-unknown.ts';
+import { crateLockfileMissing } from './rust/lockfile-missing.ts';
+import { registryLimits } from './rust/registry-limits.ts';
+import { targetMissing } from './rust/target-missing.ts';
+import { crateTopFolder } from './rust/top-folder.ts';
+import { unpublishableDependency } from './rust/unpublishable-dependency.ts';
+import { wildcardRequirement } from './rust/wildcard-requirement.ts';
 
 /** All rules, by theme. */
 export const rules: Readonly<Record<RuleId, Rule>> = {
@@ -184,6 +199,21 @@ export const rules: Readonly<Record<RuleId, Rule>> = {
   'dotnet/framework-folders': frameworkFolders,
   'dotnet/part-unlisted': partUnlisted,
   'dotnet/symbols-disagree': symbolsDisagree,
+  'rust/feature-unknown': featureUnknown,
+  'rust/lockfile-missing': crateLockfileMissing,
+  'rust/registry-limits': registryLimits,
+  'rust/target-missing': targetMissing,
+  'rust/top-folder': crateTopFolder,
+  'rust/unpublishable-dependency': unpublishableDependency,
+  'rust/wildcard-requirement': wildcardRequirement,
+  'go/file-name': moduleFileName,
+  'go/language-version-missing': languageVersionMissing,
+  'go/major-suffix': majorSuffix,
+  'go/not-of-module': notOfModule,
+  'go/replaced': replaced,
+  'go/retracts-itself': retractsItself,
+  'go/size-limit': moduleSize,
+  'go/top-folder': moduleTopFolder,
   'native/deb-conffile': debConffile,
   'native/deb-control': debControl,
   'native/deb-copyright': debCopyright,

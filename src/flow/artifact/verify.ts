@@ -93,7 +93,8 @@ async function examineReleases(
     for (const listed of record.artifacts) {
       context.signal.throwIfAborted();
       const file = path.join(folder, listed.file);
-      const artifact = await examineArtifact(file, places, context.signal);
+      const { form } = listed;
+      const artifact = await examineArtifact(file, { ownPlaces: places, signal: context.signal, form });
       if (artifact.sha256 !== listed.sha256) throw alteredArtifact(file);
       const question = {
         package: record.package,
@@ -117,7 +118,7 @@ async function examineFiles(context: Context, files: readonly string[]): Promise
   for (const file of files) {
     context.signal.throwIfAborted();
     const place = path.resolve(context.folder, file);
-    const artifact = await examineArtifact(place, places, context.signal);
+    const artifact = await examineArtifact(place, { ownPlaces: places, signal: context.signal });
     const settings = await settingsBeside(context, place);
     jobs.push({ file, artifact, settings, workspaceFolder: settings.release === null ? context.folder : null });
   }

@@ -3,6 +3,7 @@ import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import type { ArtifactConfig } from '../../core/config/config.ts';
 import { formatMode, type Origin } from '../../core/contents/entry.ts';
 import { type Candidate, outPrefix } from '../../core/contents/select.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import type { FormInput } from '../../core/form/layout.ts';
 import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
@@ -23,7 +24,7 @@ import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
 import { runBuildStep, stepRuns } from './build-steps.ts';
 import { Origins } from './origins.ts';
-import { type PackedArtifact, packArtifact } from './pack-artifact.ts';
+import { type PackedArtifact, packArtifacts } from './pack-artifact.ts';
 import { stampCheckout } from './stamp.ts';
 
 /** One release that was built. */
@@ -77,7 +78,7 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
     const packed: PackedArtifact[] = [];
     for (const { artifact, platform } of madeHere(job)) {
       job.signal.throwIfAborted();
-      packed.push(await makeArtifact({ job, prepared, artifact, platform, fresh }));
+      packed.push(...(await makeArtifacts({ job, prepared, artifact, platform, fresh })));
     }
     await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
     return packed;
@@ -102,7 +103,10 @@ export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
       path: `control.tar.gz/${entry.path.replace(/^\.\//, '')}`,
     }));
     const entries = [...control, ...plan.entries].map((entry) => listedEntry(entry, originOf));
-    artifacts.push({ file: plan.fileName, form, platform, entries });
+    // Each loose file is an artifact with itself in it.
+    if (formDefinitions[form].isLoose)
+      for (const entry of entries) artifacts.push({ file: entry.path, form, platform, entries: [entry] });
+    else artifacts.push({ file: plan.fileName, form, platform, entries });
   }
   return { package: job.pkg.name, version: job.version, artifacts };
 }
@@ -129,7 +133,9 @@ async function listBrought(
 ): Promise<Pick<ReleaseSelection['artifacts'][number], 'file' | 'entries'>> {
   const own = await makeOwnFolder(job.survey.workspace.repository.commonFolder, 'list');
   try {
-    const { record, entries } = await makeArtifact({ job, prepared, artifact, platform, fresh: own.folder });
+    const [made] = await makeArtifacts({ job, prepared, artifact, platform, fresh: own.folder });
+    if (made === undefined) throw new Error('a brought artifact is one file');
+    const { record, entries } = made;
     return {
       file: record.file,
       entries: entries.map(({ path: inside, sizeBytes, mode, origin }) => ({
@@ -199,7 +205,7 @@ export function pendingOf({ pkg, platforms }: Pick<BuildJob, 'pkg' | 'platforms'
   });
 }
 
-async function makeArtifact({
+async function makeArtifacts({
   job,
   prepared,
   artifact,
@@ -211,13 +217,13 @@ async function makeArtifact({
   readonly artifact: ArtifactConfig;
   readonly platform: string | null;
   readonly fresh: string;
-}): Promise<PackedArtifact> {
+}): Promise<PackedArtifact[]> {
   const { locate, originOf } = sourceOf(job, prepared, artifact);
   if (artifact.brought !== null) {
-    return bringArtifact(job, { artifact, platform, files: prepared.files, locate, originOf, target: fresh });
+    return [await bringArtifact(job, { artifact, platform, files: prepared.files, locate, originOf, target: fresh })];
   }
   const progress = (of: number) => countMoved(job.context, job.what, of);
-  return packArtifact(await formInput({ job, prepared, artifact, platform }), {
+  return packArtifacts(await formInput({ job, prepared, artifact, platform }), {
     locate,
     originOf,
     target: fresh,

@@ -2,6 +2,7 @@ import path from 'node:path';
 import { compareEntries } from '../../core/contents/compare.ts';
 import type { ReadEntry } from '../../core/contents/entry.ts';
 import { type LikelyCause, likelyCause, remedyFor } from '../../core/contents/likely-cause.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { readEntry } from '../../world/archive/read-entry.ts';
 import { temporaryFolder } from '../../world/platform.ts';
 import { readArtifact } from '../read/read-artifact.ts';
@@ -21,11 +22,13 @@ export type BuildDifference = {
 /** Compares the artifacts of two builds entry by entry. @returns nothing when every file has the same bytes. */
 export async function compareReleases(release: BuiltRelease, other: BuiltRelease): Promise<BuildDifference[]> {
   const differences: BuildDifference[] = [];
-  for (const { file, sha256 } of release.artifacts) {
+  for (const { file, sha256, form } of release.artifacts) {
     const twin = other.artifacts.find((artifact) => artifact.file === file);
     const base = { package: release.package, artifact: file };
     if (twin === undefined)
       differences.push({ ...base, ...described(null, 'unknown', 'only the first build made it') });
+    else if (twin.sha256 !== sha256 && formDefinitions[form].isLoose)
+      differences.push({ ...base, ...described(null, 'unknown', 'its content differs') });
     else if (twin.sha256 !== sha256)
       differences.push(...(await compareFiles(path.join(release.folder, file), path.join(other.folder, file), base)));
   }

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import path from 'node:path';
 import { gzipSync } from 'node:zlib';
 import type { ArtifactConfig } from '../../core/config/config.ts';
@@ -5,16 +6,16 @@ import { contentDigest, type Origin, type PackedEntry } from '../../core/content
 import type { Candidate } from '../../core/contents/select.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { FormInput } from '../../core/form/layout.ts';
-import type { Container, PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
+import type { ArtifactPlan, Container, PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { OutputFile, type WrittenArchive } from '../../world/archive/output-file.ts';
 import type { PackContent, PackInput } from '../../world/archive/pack-input.ts';
-import { sha256Of } from '../../world/archive/pack-input.ts';
 import { writeDeb } from '../../world/archive/write-deb.ts';
 import { writeTarGz } from '../../world/archive/write-tar.ts';
 import { writeZip } from '../../world/archive/write-zip.ts';
-import { readSmallFile } from '../../world/files.ts';
+import { readBytes } from '../../world/file-bytes.ts';
+import { makeFolder } from '../../world/files.ts';
 
 /** An artifact that lies in the release folder, with what is inside. */
 export type PackedArtifact = { readonly record: ArtifactRecord; readonly entries: readonly PackedEntry[] };
@@ -30,9 +31,32 @@ export type PackSource = {
   readonly progress: (of: number) => (bytes: number) => void;
 };
 
-/** Lays an artifact out and packs it. */
-export async function packArtifact(input: FormInput, source: PackSource): Promise<PackedArtifact> {
+/** Lays an artifact out and packs it; of a loose one each file. */
+export async function packArtifacts(input: FormInput, source: PackSource): Promise<PackedArtifact[]> {
   const plan = await planArtifact(input);
+  if (!formDefinitions[input.artifact.form].isLoose) return [await packArtifact(input, plan, source)];
+  const packed: PackedArtifact[] = [];
+  for (const entry of plan.entries) packed.push(await packLoose(input, entry, source));
+  return packed;
+}
+
+async function packLoose(input: FormInput, entry: PlannedEntry, source: PackSource): Promise<PackedArtifact> {
+  const { artifact, platform } = input;
+  const pack = { ...toInput(entry, source), path: path.posix.basename(entry.path) };
+  const file = path.join(source.target, entry.path);
+  await makeFolder(path.dirname(file));
+  const written = await writeOne(file, [pack]);
+  const record = toRecord({
+    file: entry.path,
+    artifactConfig: artifact,
+    platform,
+    writtenArchive: written,
+    metadata: '',
+  });
+  return { record, entries: written.entries };
+}
+
+async function packArtifact(input: FormInput, plan: ArtifactPlan, source: PackSource): Promise<PackedArtifact> {
   const file = path.join(source.target, plan.fileName);
   const moved = source.progress(plan.entries.reduce((sum, { content }) => sum + fileSize(content), 0));
   const inputs = plan.entries.map((entry) => ({ ...toInput(entry, source), onRead: moved }));
@@ -126,15 +150,19 @@ function gzipText(text: string): Buffer {
 async function writeOne(file: string, [input]: readonly PackInput[]): Promise<WrittenArchive> {
   if (input === undefined || input.content.type === 'made') throw new Error('an artifact of one file has one');
   const { content, path: inside, mode, origin } = input;
-  const bytes =
-    content.type === 'bytes'
-      ? content.bytes
-      : content.type === 'file'
-        ? await readSmallFile(content.file)
-        : Buffer.of();
   return OutputFile.fill(file, async (output) => {
-    output.write(bytes);
-    const sha256 = sha256Of(bytes);
-    return [{ path: inside, type: 'file', sizeBytes: bytes.byteLength, mode, linkname: null, sha256, origin }];
+    const hash = createHash('sha256');
+    let sizeBytes = 0;
+    for await (const chunk of chunksOf(content)) {
+      hash.update(chunk);
+      sizeBytes += chunk.length;
+      output.write(chunk);
+    }
+    return [{ path: inside, type: 'file', sizeBytes, mode, linkname: null, sha256: hash.digest('hex'), origin }];
   });
+}
+
+function chunksOf(content: PackContent): AsyncIterable<Uint8Array> | readonly Uint8Array[] {
+  if (content.type === 'bytes') return [content.bytes];
+  return content.type === 'file' ? readBytes(content.file) : [];
 }

@@ -167,10 +167,38 @@ async function pointTo(
       from: moved ? from : null,
     });
   }
+  await tidyUp(context, { release, destination, ledger });
   if (pointed.some(({ moved }) => moved)) {
     const what = `${name} ${version} at ${destination.name}`;
     context.report({ type: 'finished', what, detail: pointed.map(({ pointer }) => pointer).join(', ') });
   }
+}
+
+/** Old prereleases go that the destination's `keep` has no place for, and the ledger says so. */
+async function tidyUp(
+  context: Context,
+  {
+    release: { record },
+    destination,
+    ledger,
+  }: { readonly release: ReleaseFolder; readonly destination: Destination; readonly ledger: DeliveryLedger },
+): Promise<void> {
+  const { package: packageName, name, version, spellings } = record;
+  const removed = await destination.tidy({ packageName, name, version, spellings });
+  for (const old of removed) {
+    const reason = '`keep` of the destination has no place for it';
+    ledger.writer?.add({
+      type: 'withdrawn',
+      package: packageName,
+      version: old,
+      destination: destination.name,
+      how: 'deleted',
+      reason,
+    });
+  }
+  if (removed.length === 0) return;
+  const what = `${packageName} at ${destination.name}`;
+  context.report({ type: 'finished', what, detail: `old prereleases removed: ${removed.join(', ')}` });
 }
 
 async function deliverOne(

@@ -1,16 +1,19 @@
+import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import { redact } from '../../core/text/redact.ts';
 import { compareVersions } from '../../core/version/version.ts';
+import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { currentBranch, remoteOf, resolveCommit } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
+import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
 import { destinationNamed, findRelease, standingDeliveries, subjectOf } from '../release-folder/recorded-release.ts';
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
-import { openContext, readWorkspace } from '../workspace/workspace.ts';
+import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import type { Delivery } from './deliver.ts';
 
 /** What is to be taken back. */
@@ -40,6 +43,8 @@ export type Withdrawn = {
   readonly fallBackTo: string | null;
   /** Pointers that were moved to it. */
   readonly pointers: readonly string[];
+  /** The manifest that says now that the version is taken back; null where none has a place for that. */
+  readonly edited: string | null;
   readonly deliveries: readonly Delivery[];
 };
 
@@ -73,6 +78,7 @@ export async function withdrawRelease(
     dryRun: options.dryRun,
     fallBackTo,
     pointers: [],
+    edited: null,
   };
   const state = (name: Delivery['state']): Delivery[] =>
     standing.map(({ isContradicted: _, ...delivery }) => ({
@@ -120,10 +126,28 @@ export async function withdrawRelease(
       });
     await run.record(`Record that ${name} ${version} was withdrawn from ${options.from}`);
     const pointers = pointed.map(({ pointer }) => pointer);
-    return { ...outcome, how, limits, pointers, deliveries: state('withdrawn') };
+    const edited = await writeTakeBack(workspace, release, reason);
+    return { ...outcome, how, limits, pointers, edited, deliveries: state('withdrawn') };
   } finally {
     await closeConnections();
   }
+}
+
+/** Writes into the working folder's manifest that a version is taken back: users learn it from the next version. */
+async function writeTakeBack(
+  { packages, repository: { root } }: Workspace,
+  release: LedgerRelease,
+  reason: string,
+): Promise<string | null> {
+  const own = packages.find(({ name }) => name === release.package);
+  const takeBack = own === undefined ? null : ecosystemDefinitions[own.ecosystem].takeBack;
+  if (own?.manifestPath == null || takeBack === null) return null;
+  const place = await placeInside(root, own.manifestPath, 'the manifest');
+  const text = await readTextIfThere(place);
+  const changed = text === null ? null : takeBack(text, release.version, reason);
+  if (changed === null) return null;
+  await writeWhole(place, changed);
+  return own.manifestPath;
 }
 
 /** What is there; to be erased also what was only marked before. */

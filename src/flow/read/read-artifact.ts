@@ -4,10 +4,12 @@ import { contentDigest } from '../../core/contents/entry.ts';
 import { FactCollector } from '../../core/facts/collector.ts';
 import { isRuleText } from '../../core/facts/rule-text.ts';
 import type { Artifact } from '../../core/form/artifact.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { describeArtifact, isDescribing } from '../../core/form/describe.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { EntryWatcher } from '../../world/archive/entry-watcher.ts';
 import { InnerArchives } from '../../world/archive/inner-archive.ts';
-import { readArchive } from '../../world/archive/read-archive.ts';
+import { readArchive, readWholeFile } from '../../world/archive/read-archive.ts';
 import { makePause } from '../../world/pause.ts';
 
 /** An artifact as read from its file, with the file's own digests and what it says of itself. */
@@ -17,6 +19,8 @@ export type ReadArtifact = Omit<Artifact, 'facts'> & { readonly sha256: string; 
 export type ReadOptions = {
   /** Further paths whose whole text is wanted. */
   readonly texts?: (path: string) => boolean;
+  /** Whether the file is taken as it is, whatever it looks like. */
+  readonly isWhole?: boolean;
   /** Gets every chunk of every file. */
   readonly chunk?: EntryWatcher['chunk'];
 };
@@ -27,7 +31,8 @@ export type ReadOptions = {
  */
 export async function readArtifact(file: string, options: ReadOptions = {}): Promise<ReadArtifact> {
   const binaries = new Map<string, BinaryKind>();
-  const archive = await readArchive(file, {
+  const read = options.isWhole === true ? readWholeFile : readArchive;
+  const archive = await read(file, {
     wants: (name) => isDescribing(name) || options.texts?.(name) === true,
     chunk: (name, chunk, isFirst) => {
       const busy = options.chunk?.(name, chunk, isFirst);
@@ -57,22 +62,30 @@ export async function readArtifact(file: string, options: ReadOptions = {}): Pro
 /** An artifact with all that rules want to know of its files; read in the same pass. */
 export type ExaminedArtifact = Artifact & { readonly sha256: string };
 
+/** How an artifact is read for the rules. */
+export type ExamineOptions = {
+  /** Folders of this machine that nothing shipped should name. */
+  readonly ownPlaces: readonly string[];
+  /** Ends it, also in the middle of a large artifact. */
+  readonly signal: AbortSignal;
+  /** The form on record; null where the file has to tell. */
+  readonly form?: Form | null;
+};
+
 /**
  * Reads an artifact for the rules.
- * @param ownPlaces folders of this machine that nothing shipped should name.
- * @param signal ends it, also in the middle of a large artifact.
  * @throws like readArtifact.
  */
 export async function examineArtifact(
   file: string,
-  ownPlaces: readonly string[],
-  signal: AbortSignal,
+  { ownPlaces, signal, form = null }: ExamineOptions,
 ): Promise<ExaminedArtifact> {
   const pause = makePause(signal);
   const collector = new FactCollector(ownPlaces);
   const inner = new InnerArchives((name, file) => collector.inner(name, file));
   const artifact = await readArtifact(file, {
     texts: isRuleText,
+    isWhole: form !== null && formDefinitions[form].isLoose,
     chunk: (name, chunk, isFirst) => {
       collector.chunk(name, chunk, isFirst);
       return inner.chunk(name, chunk, isFirst) ?? pause();

@@ -1,6 +1,8 @@
 import { createHash, type Hash } from 'node:crypto';
 import path from 'node:path';
+import { formDefinitions } from '../../core/form/definitions.ts';
 import { type FileHeader, readFileHeader } from '../../core/licence/file-header.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { SbomFile } from '../../core/sbom/sbom.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { headBytes, surveyFiles } from '../../world/survey-files.ts';
@@ -18,10 +20,10 @@ const emptySha1 = createHash('sha1').digest('hex');
 /**
  * Reads an archive once: digests of every file and what its beginning says of licence and copyright.
  * @param wantsText further files whose whole text is wanted. @param onRead hears of bytes that were unpacked.
- * @throws like readArtifact.
+ * @param form on record; null where the file has to tell. @throws like readArtifact.
  */
 export async function readArtifactFiles(
-  file: string,
+  { file, form }: { readonly file: string; readonly form: Form | null },
   wantsText: (path: string) => boolean,
   onRead: (bytes: number) => void,
 ): Promise<ArtifactFiles> {
@@ -33,6 +35,7 @@ export async function readArtifactFiles(
   };
   const artifact = await readArtifact(file, {
     texts: wantsText,
+    isWhole: form !== null && formDefinitions[form].isLoose,
     chunk: (name, chunk, isFirst) => {
       if (isFirst) {
         close();

@@ -88,7 +88,7 @@ async function compareWith(
   const files = await during(context, what, async () =>
     isFolder
       ? readFolderFiles(place, (of) => countMoved(context, what, of))
-      : (await readArtifactFiles(place, () => false, countMoved(context, what, null))).files,
+      : (await readArtifactFiles({ file: place, form: null }, () => false, countMoved(context, what, null))).files,
   );
   const differences = compareFiles(sbom, isFolder ? null : path.basename(place), files);
   if (differences !== null) return differences;

@@ -241,7 +241,11 @@ async function artifactPackage({
   readonly supplier: string | null;
   readonly onRead: (bytes: number) => void;
 }): Promise<{ readonly made: SbomPackage; readonly inner: readonly InnerSbom[] }> {
-  const { artifact, files, texts } = await readArtifactFiles(path.join(folder, listed.file), isInnerSbom, onRead);
+  const { artifact, files, texts } = await readArtifactFiles(
+    { file: path.join(folder, listed.file), form: listed.form },
+    isInnerSbom,
+    onRead,
+  );
   if (artifact.sha256 !== listed.sha256) throw alteredArtifact(path.join(folder, listed.file));
   const common = artifact.manifest?.common;
   const made = sbomPackage({
@@ -293,7 +297,7 @@ async function sbomOfFile(
   { file, changed, what }: { readonly file: string; readonly changed: Date; readonly what: string },
 ): Promise<MadeSbom> {
   const { artifact, files, texts } = await readArtifactFiles(
-    file,
+    { file, form: null },
     (inside) => isDependencyFile(inside) || isInnerSbom(inside),
     countMoved(context, what, null),
   );

@@ -35,7 +35,11 @@ export async function installedFindings(
     const listed = record.artifacts.find(({ file }) => file === tree.artifact);
     if (listed === undefined || tree.type !== 'folder') continue;
     const places = ownPlaces(context, workspace.repository.root, temporaryFolder());
-    const artifact = await examineArtifact(path.join(built, listed.file), places, context.signal);
+    const artifact = await examineArtifact(path.join(built, listed.file), {
+      ownPlaces: places,
+      signal: context.signal,
+      form: listed.form,
+    });
     const browser = await browserReachOf(artifact, {
       beside: [],
       installed: tree.folder,

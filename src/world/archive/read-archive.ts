@@ -34,6 +34,19 @@ export async function readArchive(
   }
 }
 
+/** Reads any file as one entry with its own name, whatever is in it. @throws FILE_NOT_FOUND */
+export async function readWholeFile(file: string, watcher: EntryWatcher = {}): Promise<ReadArchive> {
+  try {
+    const { size } = await stat(file);
+    const limits = readLimitsInForce();
+    const budget = new ArchiveBudget(file, size, { ...limits, unpackedBytes: Math.max(size, limits.unpackedBytes) });
+    const contents = await readContents({ container: 'text', file, watcher, budget });
+    return { container: 'text', ...contents, sizeBytes: size, sha256: contents.entries[0]?.sha256 ?? '' };
+  } catch (error) {
+    throw translateReadError(error, file);
+  }
+}
+
 /** @throws ARCHIVE_UNKNOWN */
 async function containerOf(file: string): Promise<ReadContainer> {
   const handle = await open(file);
@@ -53,12 +66,13 @@ async function containerOf(file: string): Promise<ReadContainer> {
 
 /** What a reader expects that goes by the name; null for a name that says nothing. */
 function containerByName(file: string): ReadContainer | null {
-  const ending = /\.(tgz|tar\.gz|tar|whl|zip|jar|war|ear|nupkg|snupkg|deb|pom)$/i.exec(file)?.[1]?.toLowerCase();
+  const ending = /\.(tgz|tar\.gz|crate|tar|whl|zip|jar|war|ear|nupkg|snupkg|deb|pom)$/i.exec(file)?.[1]?.toLowerCase();
   return ending === undefined ? null : (namedContainers[ending] ?? 'zip');
 }
 
 const namedContainers: Readonly<Record<string, ReadContainer>> = {
   tgz: 'tar.gz',
+  crate: 'tar.gz',
   'tar.gz': 'tar.gz',
   tar: 'tar',
   deb: 'deb',

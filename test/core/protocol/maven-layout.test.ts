@@ -21,9 +21,12 @@ describe('the layout', () => {
     ['sources-jar', 'x.jar', null, 'tidemark-1.4.0-sources.jar'],
     ['documentation-jar', 'x.jar', null, 'tidemark-1.4.0-javadoc.jar'],
     ['pom', 'pom.xml', null, 'tidemark-1.4.0.pom'],
+    ['jar', 'tidemark-1.4.0-tests.jar', null, 'tidemark-1.4.0-tests.jar'],
+    ['war', 'tidemark-1.4.0.war', null, 'tidemark-1.4.0.war'],
+    ['ear', 'tidemark-1.4.0-harbour.ear', null, 'tidemark-1.4.0-harbour.ear'],
     ['tar.gz', 'tidemark.tar.gz', 'linux-x64', 'tidemark-1.4.0-linux-x64.tar.gz'],
   ])('puts a %s at its place', (form, fileName, platform, expected) => {
-    const path = filePath(coordinates, kindOf(form, fileName, platform), null);
+    const path = filePath(coordinates, kindOf({ form, fileName, platform }, coordinates), null);
 
     expect(path).toBe(`example/fenmarsh/tidemark/1.4.0/${expected}`);
   });
@@ -32,7 +35,7 @@ describe('the layout', () => {
     const snapshot = { ...coordinates, version: '1.5.0-SNAPSHOT' };
     const stamp = { timestamp: metadataTime(at).dotted, buildNumber: 4 };
 
-    expect(filePath(snapshot, kindOf('jar', '', null), stamp)).toBe(
+    expect(filePath(snapshot, kindOf({ form: 'jar', fileName: '', platform: null }, snapshot), stamp)).toBe(
       'example/fenmarsh/tidemark/1.5.0-SNAPSHOT/tidemark-1.5.0-20261123.080000-4.jar',
     );
   });

@@ -71,9 +71,9 @@ describe('an event of the ledger', () => {
       'artifacts',
     ],
     [
-      'an artifact in a folder',
+      'an artifact outside its folder',
       plannedEvent(),
-      { artifacts: [{ ...artifactRecord('a'), file: 'x/a.tgz' }] },
+      { artifacts: [{ ...artifactRecord('a'), file: 'x/../../a.tgz' }] },
       'artifacts',
     ],
     ['an artifact named twice', plannedEvent(), { artifacts: [artifactRecord('a'), artifactRecord('A')] }, 'artifacts'],

@@ -10,8 +10,9 @@ import * as node from './cases/node.ts';
 import * as nodeModules from './cases/node-modules.ts';
 import * as otherForms from './cases/other-forms.ts';
 import * as otherPackages from './cases/other-packages.ts';
+import * as rustAndGo from './cases/rust-and-go.ts';
 
-const tables = [everyForm, node, nodeModules, otherForms, otherPackages];
+const tables = [everyForm, node, nodeModules, otherForms, otherPackages, rustAndGo];
 const breaking = tables.flatMap((table): readonly BreakingCase[] => table.breaking);
 const nearlyBreaking = tables.flatMap((table): readonly NearlyCase[] => table.nearlyBreaking);
 

@@ -21,6 +21,7 @@ export const dotnet: EcosystemDefinition = {
   propose: async () => (await import('./propose.ts')).proposeDotnet,
   usualDestination: { speaks: 'nuget-v3', path: 'nuget/index.json' },
   client: 'dotnet',
+  takeBack: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/dotnet.ts')).findDotnetPlaces,
   isPrivate: (text) => /<IsPackable>\s*false|Microsoft\.NET\.Test\.Sdk|<OutputType>\s*(?:Exe|WinExe)/i.test(text),

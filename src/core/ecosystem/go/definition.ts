@@ -1,3 +1,4 @@
+import { withRetract } from '../../manifest/go-mod.ts';
 import { anyRange, type EcosystemDefinition } from '../definition.ts';
 
 /** Modules of Go. */
@@ -19,6 +20,7 @@ export const go: EcosystemDefinition = {
   propose: null,
   usualDestination: { speaks: 'go-proxy', path: 'go/' },
   client: 'go',
+  takeBack: withRetract,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,

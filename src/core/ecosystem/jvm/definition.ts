@@ -28,6 +28,7 @@ export const jvm: EcosystemDefinition = {
   propose: async () => (await import('./propose.ts')).proposeJvm,
   usualDestination: { speaks: 'maven-layout', path: 'maven/' },
   client: 'maven',
+  takeBack: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/jvm.ts')).findJvmPlaces,
   // A build script that applies no plugin of a language only holds others together.

@@ -24,6 +24,7 @@ export const native: EcosystemDefinition = {
   propose: async () => (await import('./propose.ts')).proposeNative,
   usualDestination: { speaks: 'http-put', path: 'files/' },
   client: null,
+  takeBack: null,
   versionHeaders: /\.(?:h|hpp|h\.in)$/,
   findPlaces: async () => (await import('../../manifest/version-place/native.ts')).findNativePlaces,
   isPrivate: () => false,

@@ -19,6 +19,7 @@ export const node: EcosystemDefinition = {
   propose: async () => (await import('./propose.ts')).proposeNode,
   usualDestination: { speaks: 'npm-registry', path: 'node/' },
   client: 'npm',
+  takeBack: null,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: (text) => parsePackageJson(text, 'package.json')['private'] === true,

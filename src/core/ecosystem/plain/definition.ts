@@ -15,6 +15,7 @@ export const plain: EcosystemDefinition = {
   propose: null,
   usualDestination: { speaks: 'http-put', path: 'files/' },
   client: null,
+  takeBack: null,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,

@@ -24,6 +24,7 @@ export const python: EcosystemDefinition = {
   propose: async () => (await import('./propose.ts')).proposePython,
   usualDestination: { speaks: 'python-index', path: 'python/' },
   client: 'pip',
+  takeBack: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/python.ts')).findPythonPlaces,
   // A file that only sets up tools says nothing of a package.

@@ -40,6 +40,24 @@ export const documentationJar: FormDefinition = {
   layout: async () => (await import('./jar.ts')).documentationJar,
 };
 
+/** A web application for a server of servlets. */
+export const war: FormDefinition = {
+  ...common,
+  title: 'web application for a server of servlets',
+  naming: { ending: /\.war$/i, parts: [{ name: 'WEB-INF', path: /^WEB-INF\// }] },
+  layout: async () => (await import('./jar.ts')).war,
+  reasonLeftOut: () => 'it is not in a folder that a web application takes',
+};
+
+/** An application of several modules. */
+export const ear: FormDefinition = {
+  ...common,
+  title: 'enterprise application of several modules',
+  naming: { ending: /\.ear$/i, parts: [] },
+  layout: async () => (await import('./jar.ts')).ear,
+  reasonLeftOut: () => 'it is not in a folder that an enterprise application takes',
+};
+
 /** The version in `pom.properties`; a jar that holds others holds their properties too, and then it is not clear whose they are. */
 function propertiesVersion(texts: Artifact['texts']): { path: string; version: string }[] {
   const all = [...texts.keys()].filter((path) => /^META-INF\/maven\/.*\/pom\.properties$/.test(path));

@@ -1,6 +1,15 @@
+import type { Form } from '../../name/form.ts';
 import type { Describe } from '../definition.ts';
 import type { RawArtifact } from '../description.ts';
 import { parseJarManifest } from './jar-manifest.ts';
+
+/** What only the name tells. */
+const kinds: readonly (readonly [RegExp, Form])[] = [
+  [/-sources\.jar$/i, 'sources-jar'],
+  [/-javadoc\.jar$/i, 'documentation-jar'],
+  [/\.war$/i, 'war'],
+  [/\.ear$/i, 'ear'],
+];
 
 /** A jar: a zip archive with a manifest in META-INF (JAR File Specification). */
 export function describeJar({ container, fileName, texts, binaries }: RawArtifact): ReturnType<Describe> {
@@ -8,8 +17,7 @@ export function describeJar({ container, fileName, texts, binaries }: RawArtifac
   const text = texts.get(path);
   if (container !== 'zip' || text === undefined) return null;
   const attributes = parseJarManifest(text);
-  const kind = /-(sources|javadoc)\.jar$/.exec(fileName)?.[1];
-  const form = kind === undefined ? 'jar' : kind === 'sources' ? 'sources-jar' : 'documentation-jar';
+  const form = kinds.find(([ending]) => ending.test(fileName))?.[1] ?? 'jar';
   const majors = [...binaries.values()].flatMap((binary) => (binary.type === 'classes' ? [binary.major] : []));
   const highest = majors.reduce((most, major) => Math.max(most, major), 0);
   const commit = /^[0-9a-f]{40,64}$/.exec(attributes['Source-Commit'] ?? '')?.[0] ?? null;

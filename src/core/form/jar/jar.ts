@@ -1,37 +1,81 @@
 import { compareBytes } from '../../contents/entry.ts';
-import { plainMode, type Staged } from '../../contents/select.ts';
+import { type Candidate, plainMode, type Staged } from '../../contents/select.ts';
 import { contentsNeeded } from '../contents-needed.ts';
 import type { FormInput, Layout } from '../layout.ts';
 import { type PlannedEntry, plannedFile, plannedText } from '../plan.ts';
 import { coordinatesOf } from '../pom/pom.ts';
 import { formatJarManifest, moduleNameOf } from './jar-manifest.ts';
 
+const classFolders = ['{out}/classes', 'target/classes', 'build/classes'];
+
 /** Classes and resources with a manifest that names module and version (JAR File Specification). */
-export const jar: Layout = jarForm('', ['{out}/classes', 'target/classes', 'build/classes'], classesManifest);
+export const jar: Layout = jarForm({
+  ending: '.jar',
+  usual: [{ from: classFolders, to: '' }],
+  manifestOf: classesManifest,
+});
 
 /** The sources, at the places of their packages. */
-export const sourcesJar: Layout = jarForm('-sources', ['src/main/java', 'src/main/resources'], plainManifest);
+export const sourcesJar: Layout = jarForm({
+  ending: '-sources.jar',
+  usual: [
+    { from: ['src/main/java'], to: '' },
+    { from: ['src/main/resources'], to: '' },
+  ],
+  manifestOf: plainManifest,
+});
 
 /** The documentation that a build step wrote. */
-export const documentationJar: Layout = jarForm(
-  '-javadoc',
-  ['{out}/documentation', 'target/site/apidocs'],
-  plainManifest,
-);
+export const documentationJar: Layout = jarForm({
+  ending: '-javadoc.jar',
+  usual: [{ from: ['{out}/documentation', 'target/site/apidocs'], to: '' }],
+  manifestOf: plainManifest,
+});
+
+/** A web application (Jakarta Servlet specification, "Directory Structure"): pages, and classes and libraries in WEB-INF. */
+export const war: Layout = jarForm({
+  ending: '.war',
+  usual: [
+    { from: ['src/main/webapp', '{out}/webapp'], to: '' },
+    { from: classFolders, to: 'WEB-INF/classes/' },
+    { from: ['{out}/lib', 'target/lib'], to: 'WEB-INF/lib/' },
+  ],
+  manifestOf: plainManifest,
+});
+
+/** An application of modules (Jakarta EE Platform specification, "Application Assembly and Deployment"). */
+export const ear: Layout = jarForm({
+  ending: '.ear',
+  usual: [
+    { from: ['src/main/application'], to: '' },
+    { from: ['{out}/modules'], to: '' },
+    { from: ['{out}/lib', 'target/lib'], to: 'lib/' },
+  ],
+  manifestOf: plainManifest,
+});
 
 type ManifestMaker = (input: FormInput, staged: readonly Staged[]) => Record<string, string>;
 
-function jarForm(classifier: string, usual: readonly string[], manifestOf: ManifestMaker): Layout {
+/** Folders of which the first that has files is taken, and where in the archive it goes. */
+type UsualFolder = { readonly from: readonly string[]; readonly to: string };
+
+function jarForm({
+  ending,
+  usual,
+  manifestOf,
+}: {
+  readonly ending: string;
+  readonly usual: readonly UsualFolder[];
+  readonly manifestOf: ManifestMaker;
+}): Layout {
   return {
     select: async ({ files, packageName, artifact }) => {
-      // Sources and resources lie beside each other; of the folders with classes one is the right one.
-      const there = usual.filter((folder) => files.some(({ path }) => path.startsWith(`${folder}/`)));
-      const folders = classifier === '-sources' ? there : there.slice(0, 1);
-      if (folders.length === 0) throw contentsNeeded(packageName, artifact.form, usual);
-      return folders.flatMap((folder) =>
-        files
-          .filter(({ path }) => path.startsWith(`${folder}/`))
-          .map((source): Staged => ({ source, path: source.path.slice(folder.length + 1), mode: plainMode(source) })),
+      const staged = artifact.classifier === null ? usual.flatMap((folder) => filesOf(files, folder)) : [];
+      if (staged.length > 0) return staged;
+      throw contentsNeeded(
+        packageName,
+        artifact.form,
+        artifact.classifier === null ? usual.flatMap(({ from }) => from) : [],
       );
     },
     plan: async (input, staged) => {
@@ -53,10 +97,22 @@ function jarForm(classifier: string, usual: readonly string[], manifestOf: Manif
         plannedText('META-INF/MANIFEST.MF', manifest),
         ...rest.sort((a, b) => compareBytes(a.path, b.path)),
       ];
-      const fileName = `${artifact}-${version}${classifier}.jar`;
+      const { classifier } = input.artifact;
+      const fileName = `${artifact}-${version}${classifier === null ? '' : `-${classifier}`}${ending}`;
       return { fileName, container: 'zip', entries, comment: null, metadata: '' };
     },
   };
+}
+
+function filesOf(files: readonly Candidate[], { from, to }: UsualFolder): Staged[] {
+  const folder = from.find((folder) => files.some(({ path }) => path.startsWith(`${folder}/`)));
+  return files
+    .filter(({ path }) => folder !== undefined && path.startsWith(`${folder}/`))
+    .map((source) => ({
+      source,
+      path: to + source.path.slice((folder ?? '').length + 1),
+      mode: plainMode(source),
+    }));
 }
 
 function classesManifest(input: FormInput, staged: readonly Staged[]): Record<string, string> {

@@ -19,7 +19,7 @@ function plainArchive(container: 'tar.gz' | 'zip'): Layout {
       const helpers = await helperEntries(input, staged);
       const entries = [...staged.map((staged) => plannedFile(staged)), ...helpers].map((entry) => ({
         ...entry,
-        path: `${stem}/${entry.path}`,
+        path: input.artifact.top === 'none' ? entry.path : `${stem}/${entry.path}`,
       }));
       return {
         fileName: archiveName(input, `${stem}.${container}`),

@@ -53,7 +53,7 @@ function generatePom(input: FormInput): string {
     groupId: group,
     artifactId: name,
     version,
-    packaging: 'jar',
+    packaging: artifact.coordinates['packaging'] ?? 'jar',
     name: artifact.coordinates['name'] ?? name,
     ...(manifest?.description ? { description: manifest.description } : {}),
     ...(url === undefined ? {} : { url }),

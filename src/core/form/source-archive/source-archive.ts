@@ -19,8 +19,9 @@ export const sourceArchive: Layout = {
   plan: async (input, staged) => {
     const stem = fillPlaceholders('{package}-{version}', input);
     const isWritten = input.isStamped || staged.some(({ path }) => path === 'VERSION');
-    const version = isWritten ? [] : [plannedText(`${stem}/VERSION`, `${input.version}\n`)];
-    const entries = [...staged.map((staged) => plannedFile(staged, `${stem}/`)), ...version];
+    const top = input.artifact.top === 'none' ? '' : `${stem}/`;
+    const version = isWritten ? [] : [plannedText(`${top}VERSION`, `${input.version}\n`)];
+    const entries = [...staged.map((staged) => plannedFile(staged, top)), ...version];
     return {
       fileName: archiveName(input, `${stem}-source.tar.gz`),
       container: 'tar.gz',

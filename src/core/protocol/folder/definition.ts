@@ -25,7 +25,9 @@ function lines(offer: Offer): ClientLine[] {
 function copyLines(offer: Offer): ClientLine[] {
   const place = readerVariable(offer.destination, 'FOLDER');
   return offeredPackages(offer).flatMap(({ record }) => {
-    const copy = `cp "$${place}"/${quoteShell(belowFolder(offer, record.file).join('/'))} ${quoteShell(record.file)}`;
+    const folder = record.file.split('/').slice(0, -1).join('/');
+    const make = folder === '' ? '' : `mkdir -p ${quoteShell(folder)} && `;
+    const copy = `${make}cp "$${place}"/${quoteShell(belowFolder(offer, record.file).join('/'))} ${quoteShell(record.file)}`;
     return [{ client: 'cp', into: 'shell', text: [copy, checkLine(record)].join('\n') }, ...installLines(record)];
   });
 }

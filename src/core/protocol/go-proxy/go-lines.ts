@@ -18,13 +18,18 @@ export function goLines(offer: Offer): ClientLine[] {
   ];
 }
 
+/** A variable in an address is for the shell to fill in. */
+function shellAddress(url: string): string {
+  return url.includes('${') ? `"${url}"` : quoteShell(url);
+}
+
 /**
  * The proxy in front of the ones that are configured. The checksum database knows only modules that the public proxy has seen, so
  * it is not asked for this one.
  */
 export function goSetUp({ url, release }: Offer): ClientLine[] {
   const lines = [
-    `go env -w GOPROXY=${quoteShell(url.replace(/\/$/, ''))},"$(go env GOPROXY)"`,
+    `go env -w GOPROXY=${shellAddress(url.replace(/\/$/, ''))},"$(go env GOPROXY)"`,
     `go env -w GONOSUMDB=${quoteShell(release.about.name)}`,
   ];
   return [{ client: 'go', into: 'shell', text: lines.join('\n') }];

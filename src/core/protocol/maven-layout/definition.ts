@@ -7,7 +7,7 @@ import { mavenLines, mavenSetUp } from './maven-lines.ts';
 export const mavenLayout: ProtocolDefinition = {
   ...plainProtocol,
   title: "repository in Maven's default layout",
-  forms: ['jar', 'sources-jar', 'documentation-jar', 'pom', 'spdx', 'cyclonedx'],
+  forms: ['jar', 'sources-jar', 'documentation-jar', 'war', 'ear', 'pom', 'spdx', 'cyclonedx'],
   bareSecret: tokenOrUser,
   client: 'maven',
   compared: ['jar', 'pom'],

@@ -53,7 +53,7 @@ export const mavenFiles: Layout = {
     const coordinates = coordinatesIn(item, view);
     if (!('form' in item)) return placeByName(item, coordinates, view);
     const stamp = view.config.snapshots ? stampFor(state, item.sourceTime) : null;
-    return filePath(coordinates, kindOf(item.form, item.fileName, item.platform), stamp);
+    return filePath(coordinates, kindOf(item, coordinates), stamp);
   },
   beside: (_parcel, place) => digests.map((digest) => ({ path: `${place}.${digest}`, content: { digest } })),
   list: (parcels, places, view) => {
@@ -160,7 +160,7 @@ function snapshotChange(parcels: readonly LayoutParcel[], places: readonly strin
   const stamp = { timestamp, buildNumber: Number(build) };
   const updated = timestamp.replace('.', '');
   const files = parcels.map((parcel) => {
-    const kind = kindOf(parcel.form, parcel.fileName, parcel.platform);
+    const kind = kindOf(parcel, coordinates);
     return { ...kind, value: stampedVersion(coordinates.version, stamp), updated };
   });
   return {

@@ -30,19 +30,25 @@ const kinds: Readonly<Record<string, { readonly classifier: string; readonly ext
   jar: { classifier: '', extension: 'jar' },
   'sources-jar': { classifier: 'sources', extension: 'jar' },
   'documentation-jar': { classifier: 'javadoc', extension: 'jar' },
+  war: { classifier: '', extension: 'war' },
+  ear: { classifier: '', extension: 'ear' },
   pom: { classifier: '', extension: 'pom' },
   spdx: { classifier: '', extension: 'spdx.json' },
   cyclonedx: { classifier: 'cyclonedx', extension: 'json' },
 };
 
-/** Classifier ('' for none) and extension of a file. */
+/** Classifier ('' for none) and extension of a file: a name that goes on behind the version has a classifier of its own. */
 export function kindOf(
-  form: string,
-  fileName: string,
-  platform: string | null,
+  { form, fileName, platform }: { readonly form: string; readonly fileName: string; readonly platform: string | null },
+  { artifactId, version }: Coordinates,
 ): { classifier: string; extension: string } {
   const known = kinds[form];
-  if (known !== undefined) return known;
+  const lead = `${artifactId}-${version}-`;
+  if (known !== undefined) {
+    const own = fileName.startsWith(lead) ? fileName.slice(lead.length) : '';
+    const isOwn = known.classifier === '' && own.endsWith(`.${known.extension}`);
+    return isOwn ? { ...known, classifier: own.slice(0, -known.extension.length - 1) } : known;
+  }
   return { classifier: platform ?? '', extension: /\.(tar\.[a-z0-9]+|[a-z0-9]+)$/i.exec(fileName)?.[1] ?? 'bin' };
 }
 

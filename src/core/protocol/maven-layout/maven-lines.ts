@@ -22,7 +22,7 @@ export function mavenSetUp({ destination, url, release }: Offer): ClientLine[] {
   const repository = [
     '<repository>',
     `  <id>${destination}</id>`,
-    `  <url>${url}</url>`,
+    `  <url>${url.replaceAll('${', '${env.')}</url>`,
     `  <releases><enabled>${String(!snapshots)}</enabled></releases>`,
     `  <snapshots><enabled>${String(snapshots)}</enabled></snapshots>`,
     '</repository>',

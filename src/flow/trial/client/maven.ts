@@ -37,10 +37,11 @@ export const mavenClient: Client = {
   },
 };
 
-function hasJar({ offer: { delivered } }: Wanted): boolean {
-  return delivered.some(({ record: { form, file, platform } }) => {
-    const { classifier, extension } = kindOf(form, file, platform);
-    return classifier === '' && extension === 'jar';
+function hasJar({ offer: { release, delivered } }: Wanted): boolean {
+  const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
+  return delivered.some(({ record }) => {
+    const kind = found === null ? null : kindOf({ ...record, fileName: record.file }, found);
+    return kind?.classifier === '' && kind.extension === 'jar';
   });
 }
 
@@ -100,7 +101,7 @@ function treesOf(wanted: readonly Wanted[], repository: string): InstalledTree[]
     return delivered
       .filter(({ record }) => mavenLayout.compared?.includes(record.form))
       .map(({ artifact, record }) => {
-        const inside = filePath(found, kindOf(record.form, record.file, record.platform), null);
+        const inside = filePath(found, kindOf({ ...record, fileName: record.file }, found), null);
         return { type: 'file' as const, artifact, file: path.join(repository, inside) };
       });
   });
