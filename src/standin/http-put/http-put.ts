@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import { formatMultistatus } from '../../core/protocol/http-put/webdav.ts';
 import { exists, isFolder, listFolder, makeFolder, readTextIfThere, removeFolder, sizeOf } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
@@ -82,10 +83,19 @@ async function answer(call: Call, parts: readonly string[], place: string): Prom
       .type('application/xml; charset=utf-8')
       .send(formatMultistatus([own, ...below]));
   }
-  if (isCollection) throw new Refusal(404, 'a collection is listed with PROPFIND');
+  if (isCollection) return showFolder(call, parts);
   // Only small texts are ever updated: computing their tags is worth it.
   if ((await sizeOf(place)) < 1 << 20) reply.header('etag', tagOf((await readTextIfThere(place)) ?? ''));
-  return sendFile(call, place);
+  return sendFile(call, place, contentTypeOf(parts.at(-1) ?? ''));
+}
+
+/** A folder is shown by its page, as web servers do. */
+async function showFolder(call: Call, parts: readonly string[]): Promise<unknown> {
+  const { request, reply, store } = call;
+  const page = store.place(...parts, 'index.html');
+  if (!(await exists(page))) throw new Refusal(404, 'a collection is listed with PROPFIND');
+  const [asked = ''] = (request.raw.url ?? '').split('?');
+  return asked.endsWith('/') ? sendFile(call, page, contentTypeOf('index.html')) : reply.redirect(`${asked}/`, 301);
 }
 
 async function listed(_call: Call, place: string, own: string): Promise<string[]> {

@@ -1,4 +1,3 @@
-import path from 'node:path';
 import type { LayoutName } from '../../core/name/protocol.ts';
 import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import type { Layout } from '../../core/protocol/layout.ts';
@@ -56,7 +55,7 @@ async function route(call: Call, { layout, prefix }: Site): Promise<unknown> {
   if (request.method === 'OPTIONS') return reply.header('allow', 'GET, HEAD, PUT, DELETE, OPTIONS').send('');
   if (request.method === 'GET' || request.method === 'HEAD') {
     guard.read(request);
-    return answer(call, { place, path: given.join('/'), isAsFolder: given.at(-1) === '' || parts.length === 0 });
+    return answer(call, { place, parts, asked: given.join('/') });
   }
   guard.write(request, ...parts);
   if (parts.length === 0 || given.at(-1) === '') throw new Refusal(405, 'a folder is not written');
@@ -70,13 +69,13 @@ async function route(call: Call, { layout, prefix }: Site): Promise<unknown> {
 
 async function answer(
   call: Call,
-  { place, path: asked, isAsFolder }: { readonly place: string; readonly path: string; readonly isAsFolder: boolean },
+  { place, parts, asked }: { readonly place: string; readonly parts: readonly string[]; readonly asked: string },
 ): Promise<unknown> {
-  const { reply, request } = call;
+  const { reply, request, store } = call;
   if (await isFolder(place)) {
-    const page = path.join(place, '_index.html');
+    const page = store.place(...parts, 'index.html');
     if (!(await exists(page))) throw new Refusal(404, 'there is no list of this folder');
-    if (!isAsFolder) return reply.redirect(`${(request.raw.url ?? '').split('?')[0]}/`, 301);
+    if (asked !== '' && !asked.endsWith('/')) return reply.redirect(`${(request.raw.url ?? '').split('?')[0]}/`, 301);
     return sendFile(call, page, contentTypeOf('index.html'));
   }
   if (!(await exists(place))) {

@@ -10,7 +10,7 @@ const listing = ['exports', 'Pre-Depends', 'Recommends', 'Suggests', 'Provides',
 
 export const empty: Rule = {
   id: 'contents/empty',
-  forms: formsBut('pom', 'text'),
+  forms: formsBut('pom', 'text', 'loose'),
   severity: 'refuse',
   what: 'The artifact contains more than manifest, readme and licence',
   why: 'An empty build would otherwise be packed, uploaded and installed without an error',

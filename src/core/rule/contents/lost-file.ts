@@ -1,12 +1,12 @@
 import { commonFolder } from '../../contents/entry.ts';
 import { insidePath, insidePaths } from '../../form/artifact.ts';
 import { formDefinitions } from '../../form/definitions.ts';
-import { allForms } from '../forms.ts';
+import { formsBut } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const lostFile: Rule = {
   id: 'contents/lost-file',
-  forms: allForms,
+  forms: formsBut('loose'),
   severity: 'note',
   what: 'No files disappeared since the last release, and new files are intended',
   why: 'A missing file breaks users who import it; a new one may be included by accident',

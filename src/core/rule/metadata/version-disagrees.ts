@@ -2,12 +2,12 @@ import { moduleVersions } from '../../facts/module-version.ts';
 import { formDefinitions, hasPage } from '../../form/definitions.ts';
 import type { Form } from '../../name/form.ts';
 import { isSameVersion, namesVersion as tagNamesVersion } from '../../version/loose-version.ts';
-import { allForms } from '../forms.ts';
+import { formsBut } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const versionDisagrees: Rule = {
   id: 'metadata/version-disagrees',
-  forms: allForms,
+  forms: formsBut('loose'),
   severity: 'refuse',
   what: 'The tag, the manifest, other files and the file name contain the same version',
   why: 'Registries read the manifest, people read the file name, and neither can be corrected later',
