@@ -2,11 +2,13 @@ import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Lack } from '../core/name/lack.ts';
 import type { ShownPackage } from '../core/page/registry-page.ts';
+import { readBytesIfThere } from '../world/files.ts';
 import { drain, type HttpAnswer, send } from '../world/http.ts';
 import type { Faults } from './fault.ts';
 import type { Guard } from './guard.ts';
 import { Refusal } from './refusal.ts';
 import { openFile, type Store } from './store.ts';
+import { tagOf } from './tagged.ts';
 
 /** Another server with names that are not here. */
 export type Upstream = {
@@ -128,6 +130,28 @@ export async function sendFile(
   const found = await openFile(place);
   if (found === null) throw new Refusal(404, 'not found');
   return sendContent(call, found, type);
+}
+
+/** The largest file that has an entity tag: only small ones are ever written anew. */
+const maxTaggedBytes = 32 << 20;
+
+/**
+ * The same with an entity tag for a file that may be written anew: tag and bytes are of one reading, whatever comes to lie there
+ * meanwhile. @throws Refusal 404
+ */
+export async function sendTagged(
+  call: Pick<Call, 'request' | 'reply'>,
+  place: string,
+  type = 'application/octet-stream',
+): Promise<unknown> {
+  const found = await openFile(place);
+  if (found === null) throw new Refusal(404, 'not found');
+  if (found.sizeBytes >= maxTaggedBytes) return sendContent(call, found, type);
+  const bytes = await readBytesIfThere(place);
+  if (bytes === null) throw new Refusal(404, 'not found');
+  call.reply.header('etag', tagOf(Buffer.from(bytes).toString('utf8')));
+  const read = (start: number, end: number) => Readable.from([bytes.subarray(start, end + 1)]);
+  return sendContent(call, { ...found, sizeBytes: bytes.length, read }, type);
 }
 
 /** Sends content with its length, or a part of it where one is asked for (RFC 9110 §14.2). */

@@ -1,4 +1,6 @@
+import { randomInt } from 'node:crypto';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
+import { pauseFor } from '../world/poll.ts';
 import type { TaggedText, Written } from './store.ts';
 
 /** A text that others may change too, and what is to be done with it. */
@@ -43,10 +45,15 @@ export async function changeText({
       continue;
     }
     const written = await write(wanted, before);
-    if (written === 'changed-meanwhile') continue;
+    if (written === 'changed-meanwhile') {
+      await pauseFor(randomInt(5, 40) * Math.min(attempt + 1, 5));
+      continue;
+    }
     isChanged = true;
     followed = wanted;
     await follow(wanted);
+    // Whoever read before this write has written by then, and what they did not know of is written again.
+    if (written === 'unconditional') await pauseFor(randomInt(300, 700));
     // On a condition nobody else can have been quicker, and what follows is read by those who come next.
   }
   throw new BevelstoneError('DESTINATION_BUSY', {

@@ -3,12 +3,15 @@ import { once } from './once.ts';
 import { callText, isDone, refused, type Web } from './web.ts';
 
 /** Collections of a server of files, which a WebDAV server wants before anything lies in them (RFC 4918 §9.7.1). */
-export type Collections = { readonly ensure: (path: string) => Promise<void> };
+export type Collections = {
+  readonly ensure: (path: string) => Promise<void>;
+  /** Whether the server is a WebDAV server (RFC 4918 §10.1). */
+  readonly isDav: () => Promise<boolean>;
+};
 
 /** Sees to the collections on the way to a path below `base`, each once; does nothing where the server is no WebDAV server. */
 export function collectionsBelow(web: Web, base: string): Collections {
   const made = new Set<string>();
-  // RFC 4918 §10.1: such a server says so.
   const isDav = once(async () => (await callText(web, { method: 'OPTIONS', url: base })).headers['dav'] !== undefined);
   const ensure = async (path: string) => {
     if (!(await isDav())) return;
@@ -20,5 +23,5 @@ export function collectionsBelow(web: Web, base: string): Collections {
       made.add(collection);
     }
   };
-  return { ensure };
+  return { ensure, isDav };
 }

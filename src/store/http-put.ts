@@ -1,12 +1,14 @@
 import { parseMultistatus } from '../core/protocol/http-put/webdav.ts';
 import { withSlash } from '../core/protocol/traits.ts';
+import { conditionalWrites } from '../core/protocol/untested.ts';
 import { collectionsBelow } from './collections.ts';
 import { type Connection, webOf } from './connection.ts';
-import { deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText, writeOnCondition } from './http-files.ts';
+import { deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from './http-files.ts';
 import type { Access } from './parcel.ts';
 import type { Store, StoreProbe } from './store.ts';
 import { callText, notThisProtocol, openAddress, untrustedOrigin, type Web } from './web.ts';
 import { accessByFile } from './written-access.ts';
+import { indexWriter } from './written-indexes.ts';
 
 /** A server that takes files by PUT, WebDAV or not. */
 export function openHttpPut(connection: Connection): Store {
@@ -14,6 +16,7 @@ export function openHttpPut(connection: Connection): Store {
   const base = withSlash(new URL(connection.url).href);
   const collections = collectionsBelow(web, base);
   const addressOf = (path: string) => `${base}${encodePath(path)}`;
+  const writeIndex = indexWriter({ web, base, collections });
   return {
     url: base,
     readerBase: base,
@@ -29,7 +32,7 @@ export function openHttpPut(connection: Connection): Store {
     read: (path) => readRemoteText(web, addressOf(path)),
     write: async (path, text, before) => {
       await collections.ensure(encodePath(path));
-      return writeOnCondition(web, { url: addressOf(path), text, before });
+      return writeIndex({ url: addressOf(path), text, before });
     },
     ensure: async (path, text) => {
       await collections.ensure(encodePath(path));
@@ -70,5 +73,7 @@ async function access(web: Web, base: string, probe: StoreProbe): Promise<Access
   const read = await callText(web, { method: 'GET', url: `${base}${encodePath(known)}` });
   const why = read.status === 200 ? whyStrange(read.text) : null;
   if (why !== null) throw notThisProtocol(web, { asked: base, answer: read, expected: why });
-  return accessByFile({ web, base, fileFor, mayWrite }, read);
+  const found = await accessByFile({ web, base, fileFor, mayWrite }, read);
+  // Some servers take conditions and pay no heed to them: only a write shows it.
+  return found.credential === 'refused' ? found : { ...found, untested: [...found.untested, conditionalWrites] };
 }

@@ -9,6 +9,7 @@ import type { Parcel } from '../../src/store/parcel.ts';
 import { namesBelow } from '../../src/world/files.ts';
 import { testContext } from '../builders/context.ts';
 import { bytesAt, destinationConfig, parcelFor, placeAt, quietly, testStandin } from '../builders/parcel.ts';
+import { account, itWithServer, startNginx } from '../builders/real-server.ts';
 import { temporaryFolder } from '../builders/repository.ts';
 import { goodToken } from '../builders/workspace.ts';
 
@@ -244,4 +245,34 @@ it('a folder of half a release holds no file under a name of its own', async () 
     'fenmarsh.example/tidemark/@v/v1.4.0.mod',
     'fenmarsh.example/tidemark/@v/v1.4.0.zip',
   ]);
+});
+
+describe('a web server that pays no heed to conditions', () => {
+  itWithServer('nginx').each(layouts)(
+    '%s loses no entry in 20 rounds of two publishers at once',
+    async (layout) => {
+      const url = await startNginx(true);
+      const credential = { user: account.user, password: 'env:TIDE_PASSWORD' };
+      const open = () => {
+        const context = testContext(temporaryFolder(), { env: { TIDE_PASSWORD: account.password } });
+        const config = destinationConfig(layout, url, { over: 'http-put', credential });
+        return openDestination(context, { name: 'web', config, repository: placeAt(context.folder) });
+      };
+      const [one, other] = [await open(), await open()];
+      const versions: string[] = [];
+      for (let round = 1; round <= 20; round++) {
+        const pair = [`1.${round}.0`, `1.${round}.1`].map((version) => parcelFor(layout, 'tides', version));
+        const parcels = await Promise.all(pair);
+        await Promise.all([publish(one, parcels[0] as Parcel), publish(other, parcels[1] as Parcel)]);
+        versions.push(...parcels.map((parcel) => layoutRules[layout].spelt(parcel)));
+      }
+
+      const rules = layoutRules[layout];
+      const sample = await parcelFor(layout);
+      const served = { ...view, base: url };
+      const text = await (await fetch(url + rules.index(sample, served))).text();
+      expect((rules.read(text, sample, served) ?? []).map(({ version }) => version).sort()).toEqual(versions.sort());
+    },
+    120_000,
+  );
 });

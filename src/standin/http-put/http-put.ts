@@ -1,10 +1,19 @@
 import path from 'node:path';
 import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import { formatMultistatus } from '../../core/protocol/http-put/webdav.ts';
-import { exists, isFolder, listFolder, makeFolder, readTextIfThere, removeFolder, sizeOf } from '../../world/files.ts';
+import { exists, isFolder, listFolder, makeFolder, removeFolder } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
-import { bodyOf, type Call, partsOf, plainService, roomOf, type StandinService, sendFile } from '../service.ts';
-import { checkConditions, tagOf } from '../tagged.ts';
+import {
+  bodyOf,
+  type Call,
+  partsOf,
+  plainService,
+  roomOf,
+  type StandinService,
+  sendFile,
+  sendTagged,
+} from '../service.ts';
+import { checkConditions } from '../tagged.ts';
 
 const prefix = '/files/';
 
@@ -84,9 +93,7 @@ async function answer(call: Call, parts: readonly string[], place: string): Prom
       .send(formatMultistatus([own, ...below]));
   }
   if (isCollection) return showFolder(call, parts);
-  // Only small texts are ever updated: computing their tags is worth it.
-  if ((await sizeOf(place)) < 1 << 20) reply.header('etag', tagOf((await readTextIfThere(place)) ?? ''));
-  return sendFile(call, place, contentTypeOf(parts.at(-1) ?? ''));
+  return sendTagged(call, place, contentTypeOf(parts.at(-1) ?? ''));
 }
 
 /** A folder is shown by its page, as web servers do. */

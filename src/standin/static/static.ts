@@ -2,7 +2,7 @@ import type { LayoutName } from '../../core/name/protocol.ts';
 import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import type { Layout } from '../../core/protocol/layout.ts';
 import { layoutRules } from '../../core/protocol/layouts.ts';
-import { exists, isFolder, readTextIfThere, removeFile, sizeOf } from '../../world/files.ts';
+import { exists, isFolder, readTextIfThere, removeFile } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import {
   askUpstream,
@@ -14,9 +14,10 @@ import {
   roomOf,
   type StandinService,
   sendFile,
+  sendTagged,
 } from '../service.ts';
 import { openFile } from '../store.ts';
-import { checkConditions, tagOf } from '../tagged.ts';
+import { checkConditions } from '../tagged.ts';
 import { upstreamCrate } from './upstream-crate.ts';
 
 /** The largest text that can be an index. */
@@ -83,9 +84,7 @@ async function answer(
     if (found !== null) return passOn(call, found);
     throw new Refusal(404, 'not found');
   }
-  // Only small texts are ever updated: computing their tags is worth it.
-  if ((await sizeOf(place)) < maxIndexBytes) reply.header('etag', tagOf((await readTextIfThere(place)) ?? ''));
-  return sendFile(call, place, contentTypeOf(asked));
+  return sendTagged(call, place, contentTypeOf(asked));
 }
 
 /** A scope's slash is escaped in what a registry is asked; other indexes have their pages at their top. */

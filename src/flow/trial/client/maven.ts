@@ -98,14 +98,16 @@ function treesOf(wanted: readonly Wanted[], repository: string): InstalledTree[]
   return wanted.flatMap(({ offer: { release, delivered } }) => {
     const found = coordinatesOf(release.about.name, release.about.spellings.maven ?? release.version);
     if (found === null || isSnapshot(found.version)) return [];
-    return delivered
-      .filter(({ record }) => mavenLayout.compared?.includes(record.form))
-      // What lies beside the main file is fetched only where a project asks for it.
-      .filter(({ record }) => kindOf({ ...record, fileName: record.file }, found).classifier === '')
-      .map(({ artifact, record }) => {
-        const inside = filePath(found, kindOf({ ...record, fileName: record.file }, found), null);
-        return { type: 'file' as const, artifact, file: path.join(repository, inside) };
-      });
+    return (
+      delivered
+        .filter(({ record }) => mavenLayout.compared?.includes(record.form))
+        // What lies beside the main file is fetched only where a project asks for it.
+        .filter(({ record }) => kindOf({ ...record, fileName: record.file }, found).classifier === '')
+        .map(({ artifact, record }) => {
+          const inside = filePath(found, kindOf({ ...record, fileName: record.file }, found), null);
+          return { type: 'file' as const, artifact, file: path.join(repository, inside) };
+        })
+    );
   });
 }
 
