@@ -109,7 +109,7 @@ describe.each(remoteProtocols)('%s', (speaks) => {
       return;
     }
     const { how } = await withdrawing;
-    expect(how).toMatch(/^(?:deprecated|unlisted|yanked|taken off the list|deleted|.*tags.*)/);
+    expect(how).toMatch(/^(?:deprecated|unlisted|yanked|taken off the list|deleted|untagged and deleted)/);
     expect((await destination.find(parcel, [parcel])).type).toBe(/delete/.test(how) ? 'absent' : 'same');
   });
 });

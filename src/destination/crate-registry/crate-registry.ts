@@ -1,4 +1,4 @@
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { indexPath, isCrateName } from '../../core/protocol/crate-index/crate-path.ts';
 import { type IndexLine, parseIndexFile, publishMetadata } from '../../core/protocol/crate-index/index-line.ts';
 import {
@@ -12,7 +12,7 @@ import {
 import { withSlash } from '../../core/protocol/traits.ts';
 import { writePermission } from '../../core/protocol/untested.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
-import { aboutServer, deniedAccess, isDenied } from '../../store/access.ts';
+import { aboutServer, deniedAccess, isDenied, nothingKnown } from '../../store/access.ts';
 import { type Connection, webOf } from '../../store/connection.ts';
 import { readRemoteText } from '../../store/http-files.ts';
 import { once } from '../../store/once.ts';
@@ -168,7 +168,13 @@ async function isListed(registry: Registry, parcel: ListedParcel): Promise<strin
 /** The owners of the crate: a registry that does not know the crate says so to whoever may ask. */
 async function access(registry: Registry, { name }: Subject): Promise<Access> {
   const { web } = registry;
-  const url = `${await apiOf(registry)}/${encodeURIComponent(name)}/owners`;
+  const api = await apiOf(registry).catch((error: unknown) => {
+    // A private registry shows its index to nobody else.
+    if (isBevelstoneError(error, 'CREDENTIAL_REFUSED')) return error;
+    throw error;
+  });
+  if (isBevelstoneError(api)) return { ...nothingKnown, credential: 'refused', why: api.why };
+  const url = `${api}/${encodeURIComponent(name)}/owners`;
   const answer = await callText(web, { method: 'GET', url, headers: { accept: 'application/json' } });
   if (isDenied(answer)) return deniedAccess(web, answer);
   const isAnonymous = Object.keys(web.headers).length === 0;

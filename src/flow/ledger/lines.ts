@@ -1,7 +1,10 @@
+import path from 'node:path';
 import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { isRemote } from '../../core/name/protocol.ts';
 import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
-import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
+import { type ConsumerLine, type Offer, readerVariable } from '../../core/protocol/offer.ts';
+import { withSlash } from '../../core/protocol/traits.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { type Context, warnOnce } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
@@ -42,20 +45,33 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
     version: release.version,
     lines: offers.flatMap(consumerLines),
     setUp: isSetUp ? offers.flatMap(setUpLines) : [],
-    sboms: release.isVouched ? sbomPlaces(release, offers) : [],
+    sboms: release.isVouched ? sbomPlaces(release, offers, repository.root) : [],
     withdrawals: release.withdrawals,
   };
 }
 
-function sbomPlaces(release: LedgerRelease, offers: readonly Offer[]): SbomPlace[] {
+function sbomPlaces(release: LedgerRelease, offers: readonly Offer[], root: string): SbomPlace[] {
   return release.artifacts.filter(isSbom).flatMap(({ file, sha256 }): SbomPlace[] => {
-    const places = offers.flatMap(({ destination, delivered }) =>
-      delivered
+    const places = offers.flatMap((offer) =>
+      offer.delivered
         .filter(({ artifact }) => artifact === file)
-        .map(({ address }) => ({ file, sha256, destination, address: address ?? null })),
+        .map(({ address }) => ({
+          file,
+          sha256,
+          destination: offer.destination,
+          address: shownAddress(offer, address, root),
+        })),
     );
     return places.length > 0 ? places : [{ file, sha256, destination: null, address: null }];
   });
+}
+
+/** The address of a file as readers have it: where the folder of the machine that released lies is no matter of theirs. */
+function shownAddress({ destination, config }: Offer, address: string, root: string): string {
+  if (isRemote(config)) return address;
+  const inside = path.relative(path.resolve(root, config.url), address).split(path.sep).join('/');
+  const index = config['index-url'];
+  return index === null ? `$${readerVariable(destination, 'FOLDER')}/${inside}` : `${withSlash(index)}${inside}`;
 }
 
 /**

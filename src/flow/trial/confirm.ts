@@ -117,10 +117,10 @@ async function confirmAt(
     if (hidden !== null) return failed(context, what, { ...blank, state: 'delivered', why: hidden });
     context.report({ type: 'finished', what, detail: 'visible, same bytes' });
     const place = { env: context.env, folder: repository.root, origins: originsFor(context, name, config) };
-    const credential = usualCredential(
-      carrierOf(config),
-      await readCredential(config.credential, place, context.secrets),
-    );
+    const own = usualCredential(carrierOf(config), await readCredential(config.credential, place, context.secrets));
+    // No client of an ecosystem signs requests: it reads what everyone may.
+    const isSigned = own.type === 'keys' && clientFor(config.speaks).installsByName;
+    const credential = isSigned ? ({ type: 'none' } as const) : own;
     const upstream = upstreamFor(context, 'confirm.upstream', {
       config: workspace.config.confirm.upstream,
       speaks: config.speaks,

@@ -160,7 +160,9 @@ async function deliverToStandins(
   const urls = new Map(shipments.map(({ config, name }) => [name, readerUrl(context, { name, config, root })]));
   const moved = [...urls].flatMap(([name, to]) => {
     const real = workspace.config.destinations[name];
-    return real === undefined ? [] : [{ from: readerUrl(context, { name, config: real, root }), to }];
+    if (real === undefined) return [];
+    const { client } = protocolDefinitions[real.speaks];
+    return [{ client, from: readerUrl(context, { name, config: real, root }), to }];
   });
   return shipments.map(({ shipment, own, config, name }) => ({
     release: shipment.release,
@@ -169,7 +171,7 @@ async function deliverToStandins(
     config,
     url: urls.get(name) ?? '',
     deliveries: results.get(shipment) ?? [],
-    moved,
+    moved: moved.filter(({ client }) => client === protocolDefinitions[config.speaks].client),
   }));
 }
 

@@ -95,16 +95,18 @@ function configText(registry: string, { offer: { url }, upstream, moved }: Wante
   return `[registries.${registry}]\nindex = "sparse+${url}"\n\n[registry]\nglobal-credential-providers = ["cargo:token"]\n${replaced}${movedText(registry, url, moved)}`;
 }
 
-/** Registries that crates name by their addresses, and that another server stands in for. */
+/** Registries that crates name by their addresses, and that another server stands in for. Cargo takes no address twice. */
 function movedText(registry: string, url: string, moved: Wanted['moved']): string {
-  return moved
-    .filter(({ from, to }) => from !== to && /^https?:/.test(from))
-    .map(({ from, to }, index) => {
-      const instead = to === url ? registry : `instead-${index}`;
-      const place = to === url ? '' : `\n[source.${instead}]\nregistry = "sparse+${to}"\n`;
-      return `\n[source.moved-${index}]\nregistry = "sparse+${from}"\nreplace-with = "${instead}"\n${place}`;
-    })
-    .join('');
+  const places = new Map(
+    moved.filter(({ from, to }) => from !== to && /^https?:/.test(from)).map(({ from, to }) => [from, to]),
+  );
+  const others = [...new Set(places.values())].filter((to) => to !== url);
+  const nameOf = (to: string) => (to === url ? registry : `instead-${others.indexOf(to)}`);
+  const instead = others.map((to) => `\n[source.${nameOf(to)}]\nregistry = "sparse+${to}"\n`);
+  const replaced = [...places].map(
+    ([from, to], index) => `\n[source.moved-${index}]\nregistry = "sparse+${from}"\nreplace-with = "${nameOf(to)}"\n`,
+  );
+  return [...instead, ...replaced].join('');
 }
 
 function tokenOf(registry: string, credential: Credential): Record<string, string> {

@@ -78,7 +78,8 @@ function treesOf(wanted: readonly Wanted[], cache: string): InstalledTree[] {
 
 /** The client takes a user in the address; as a variable it is seen by no list of processes. */
 function withUser(url: string, credential: Wanted['credential']): string {
-  if (credential.type !== 'basic' && credential.type !== 'token') return url;
+  // It refuses to send one without TLS.
+  if ((credential.type !== 'basic' && credential.type !== 'token') || !url.startsWith('https:')) return url;
   const whole = new URL(url);
   whole.username = credential.type === 'basic' ? encodeURIComponent(credential.user) : 'token';
   whole.password = encodeURIComponent(credential.type === 'basic' ? credential.password : credential.secret);
