@@ -8,7 +8,7 @@ import {
 } from '@aws-sdk/client-s3';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
 import { contentTypeOf } from '../core/protocol/content-type.ts';
-import { withSlash } from '../core/protocol/traits.ts';
+import { bucketAddress } from '../core/protocol/s3/bucket-address.ts';
 import { conditionalWrites, theAddress, writePermission } from '../core/protocol/untested.ts';
 import { isStatus, storeCode } from '../world/object-store-call.ts';
 import { makeObjectStoreClient } from '../world/object-store-client.ts';
@@ -50,7 +50,7 @@ export function bucketOf({ name, config, url, credential, signal, secrets }: Con
     ...makeObjectStoreClient({ url, region, pathStyle, credential }),
     writes: { isConditional: null },
     bucket: config.bucket ?? '',
-    base: addressBase(url, config.bucket ?? '', pathStyle),
+    base: bucketAddress(url, config),
     makeBucket: config['make-bucket'],
   };
   return { ...opened, ensure: once(() => makeIfMissing(opened)) };
@@ -274,14 +274,6 @@ export function listKeys(bucket: Bucket, prefix: string) {
     what: 'the list of objects',
     send: (options) => bucket.client.send(new ListObjectsV2Command(input), options),
   });
-}
-
-/** Where objects are for people and for clients without an account, with `/` behind. */
-function addressBase(url: string, bucket: string, pathStyle: boolean): string {
-  const endpoint = new URL(withSlash(url));
-  if (pathStyle) return `${endpoint.href}${bucket}/`;
-  endpoint.hostname = `${bucket}.${endpoint.hostname}`;
-  return endpoint.href;
 }
 
 function noBucket({ name, bucket }: Pick<Bucket, 'name' | 'bucket'>, cause: unknown): BevelstoneError {

@@ -5,8 +5,12 @@ import { it } from 'vitest';
 
 /** Where a `cargo` that leads to one of several keeps them: a test has another HOME. */
 export const rustEnvironment: Readonly<Record<string, string>> = (() => {
-  const place = process.env['RUSTUP_HOME'] ?? path.join(process.env['HOME'] ?? '/', '.rustup');
-  return existsSync(place) ? { RUSTUP_HOME: place } : {};
+  const { RUSTUP_HOME, HOME = '/', PATH = '' } = process.env;
+  const beside = PATH.split(':').map((folder) => path.resolve(folder, '../../.rustup'));
+  const place = [RUSTUP_HOME, path.join(HOME, '.rustup'), ...beside].find(
+    (each) => each !== undefined && existsSync(each),
+  );
+  return place === undefined ? {} : { RUSTUP_HOME: place };
 })();
 
 /** Why the real cargo cannot be used here; null when it can. Sparse indexes need 1.70 or newer. */

@@ -34,6 +34,8 @@ export type ProtocolDefinition = {
   readonly upstream: UpstreamProtocol | null;
   /** Where readers find what lies at a destination's `url`. */
   readonly readerUrl: (url: string) => string;
+  /** Where the files of a store are for readers. */
+  readonly filesUrl: (url: string, config: Pick<DestinationConfig, 'bucket' | 'path-style'>) => string;
   /** What a destination's `url` is for a stand-in that serves the protocol below an address. */
   readonly standinUrl: (served: string, config: Pick<DestinationConfig, 'snapshots'> | null) => string;
   /** Origins beside that of `url` that requests go to. */

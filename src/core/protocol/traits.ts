@@ -18,6 +18,7 @@ export const plainProtocol: Omit<
   oneWay: [],
   upstream: null,
   readerUrl: (url) => url,
+  filesUrl: (url) => url,
   standinUrl: (served) => served,
   furtherOrigins: () => [],
   refuses: () => null,

@@ -127,10 +127,19 @@ async function makeStage({ env, signal }: Context, top: string): Promise<Stage> 
   return { folder, home, env: { ...usual, ...(await rustPrograms(env)) }, signal };
 }
 
-/** A `cargo` that leads to one of several keeps them below a folder of its own, usually in the HOME that a stage does not have. */
+/**
+ * A `cargo` that leads to one of several keeps them below a folder of its own: named, in the HOME that a stage does not have, or
+ * beside the folder that it lies in itself.
+ */
 async function rustPrograms(env: Context['env']): Promise<Record<string, string>> {
-  const place = env['RUSTUP_HOME'] ?? path.join(env['HOME'] ?? '/', '.rustup');
-  return (await exists(place)) ? { RUSTUP_HOME: place } : {};
+  const beside = (env['PATH'] ?? '').split(path.delimiter).filter((folder) => folder.endsWith('/.cargo/bin'));
+  const places = [
+    env['RUSTUP_HOME'],
+    path.join(env['HOME'] ?? '/', '.rustup'),
+    ...beside.map((folder) => path.resolve(folder, '../../.rustup')),
+  ];
+  for (const place of places) if (place !== undefined && (await exists(place))) return { RUSTUP_HOME: place };
+  return {};
 }
 
 type Attempt = Omit<TrialInput, 'commonFolder'> & {

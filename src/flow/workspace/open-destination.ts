@@ -118,5 +118,7 @@ export function readerUrl(
   if (index !== null && !isLayout) return resolveUrl(context, name, index);
   const url = resolveUrl(context, name, index ?? config.url);
   const isPath = isLayout && index === null && !isRemote(config);
-  return definition.readerUrl(isPath ? pathToFileURL(`${path.resolve(root, url)}/`).href : url);
+  if (isPath) return definition.readerUrl(pathToFileURL(`${path.resolve(root, url)}/`).href);
+  const { filesUrl } = protocolDefinitions[carrierOf(config)];
+  return definition.readerUrl(isLayout && index === null ? filesUrl(url, config) : url);
 }

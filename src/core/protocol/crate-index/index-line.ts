@@ -1,4 +1,4 @@
-import { objectOf, objectsOf, textOf } from '../../manifest/fields.ts';
+import { objectOf, textOf } from '../../manifest/fields.ts';
 import { jsonOrNull } from '../../text/json.ts';
 
 // One line of a crate's file in an index (The Cargo Book, "Registry Index", "JSON schema"), and the metadata of the publish
@@ -197,9 +197,4 @@ export function yankedLine(line: IndexLine): IndexLine {
 /** The text of a crate's file. */
 export function formatIndexFile(lines: readonly IndexLine[]): string {
   return lines.map(({ text }) => `${text}\n`).join('');
-}
-
-/** The needs that a line names, for whoever checks it. */
-export function needsIn(line: string): Readonly<Record<string, unknown>>[] {
-  return objectsOf(objectOf(jsonOrNull(line))['deps']);
 }

@@ -3,6 +3,7 @@ import type { ProtocolDefinition } from '../definition.ts';
 import { fileLines } from '../fetch-lines.ts';
 import { type ClientLine, type Offer, readerVariable } from '../offer.ts';
 import { plainProtocol, tokenOnly } from '../traits.ts';
+import { bucketAddress } from './bucket-address.ts';
 
 /** A bucket of an object store. */
 export const s3: ProtocolDefinition = {
@@ -13,6 +14,7 @@ export const s3: ProtocolDefinition = {
   client: 'fetch',
   compared: null,
   usesAccessKeys: true,
+  filesUrl: bucketAddress,
   furtherOrigins: (origin, { bucket, 'path-style': pathStyle }) =>
     bucket === null || pathStyle ? [] : [bucketOrigin(origin, bucket)],
   lines: (offer) => [...fileLines(offer), ...signedLines(offer)],
