@@ -49,6 +49,7 @@ export function openFolder({ name, url }: Connection): Store {
       const place = await below(shelf, folder);
       return (await isFolder(place)) ? namesIn(place) : [];
     },
+    together: (work) => shelf.incoming.together(work),
     access: ({ mayWrite }) => access(shelf, mayWrite),
   };
 }

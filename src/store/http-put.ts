@@ -1,6 +1,5 @@
 import { parseMultistatus } from '../core/protocol/http-put/webdav.ts';
 import { withSlash } from '../core/protocol/traits.ts';
-import { conditionalWrites } from '../core/protocol/untested.ts';
 import { collectionsBelow } from './collections.ts';
 import { type Connection, webOf } from './connection.ts';
 import { deleteAt, ensureRemoteText, presenceAt, putParcel, readRemoteText } from './http-files.ts';
@@ -40,6 +39,7 @@ export function openHttpPut(connection: Connection): Store {
     },
     remove: (path) => deleteAt(web, addressOf(path)),
     list: (folder) => list(web, addressOf(folder)),
+    together: (work) => work(),
     access: (probe) => access(web, base, probe),
   };
 }
@@ -73,7 +73,5 @@ async function access(web: Web, base: string, probe: StoreProbe): Promise<Access
   const read = await callText(web, { method: 'GET', url: `${base}${encodePath(known)}` });
   const why = read.status === 200 ? whyStrange(read.text) : null;
   if (why !== null) throw notThisProtocol(web, { asked: base, answer: read, expected: why });
-  const found = await accessByFile({ web, base, fileFor, mayWrite }, read);
-  // Some servers take conditions and pay no heed to them: only a write shows it.
-  return found.credential === 'refused' ? found : { ...found, untested: [...found.untested, conditionalWrites] };
+  return accessByFile({ web, base, fileFor, mayWrite, needsConditions: true }, read);
 }

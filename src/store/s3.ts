@@ -79,6 +79,7 @@ export function openS3(connection: Connection): Store {
     },
     remove: (key) => deleteObject(bucket, key),
     list: (folder) => listFolder(bucket, folder),
+    together: (work) => work(),
     access: (probe) => access(bucket, probe),
   };
 }

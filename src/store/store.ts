@@ -55,6 +55,8 @@ export type Store = {
   readonly remove: (path: string) => Promise<void>;
   /** Names of the files in a folder, whose path ends with `/`; null where the store does not list. */
   readonly list: (folder: string) => Promise<readonly string[] | null>;
+  /** Runs work that writes several files, as one piece of work. */
+  readonly together: <Value>(work: () => Promise<Value>) => Promise<Value>;
   readonly access: (probe: StoreProbe) => Promise<Access>;
 };
 

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { theAddress, writePermission } from '../core/protocol/untested.ts';
+import { conditionalWrites, theAddress, writePermission } from '../core/protocol/untested.ts';
 import { aboutServer, deniedAccess, isDenied } from './access.ts';
 import type { Access } from './parcel.ts';
 import {
@@ -21,6 +21,8 @@ export type PutPlace = {
   /** Path below it for a file of this name, as the layout wants it. */
   readonly fileFor: (name: string) => string;
   readonly mayWrite: boolean;
+  /** Whether others write the same files too, so that conditions matter. */
+  readonly needsConditions?: boolean;
 };
 
 /**
@@ -36,7 +38,8 @@ export async function accessByFile(place: PutPlace, read: TextAnswer): Promise<A
   const isAnonymous = Object.keys(web.headers).length === 0;
   const common = { ...aboutServer(read), why: null };
   if (mayWrite) return writeOnce(place, common);
-  const untested = [writePermission, ...(await untestedAddress(place))];
+  const conditions = place.needsConditions === true ? [conditionalWrites] : [];
+  const untested = [writePermission, ...(await untestedAddress(place)), ...conditions];
   return { ...common, credential: isAnonymous ? 'none' : 'unknown', untested };
 }
 
@@ -71,19 +74,30 @@ async function untestedAddress({ web, base, fileFor }: PutPlace): Promise<string
   return isDone(folder.status) || folder.status === 403 ? [] : [theAddress];
 }
 
+/** How indexes are written where a server pays no heed to conditions, in words. */
+const checkedIndexes =
+  'it pays no heed to conditions: indexes are written under a lock, or read back and written again';
+
 /** A small file that is put where nothing is, and deleted again. */
-async function writeOnce({ web, base, fileFor }: PutPlace, common: Omit<Access, 'credential'>): Promise<Access> {
+async function writeOnce(
+  { web, base, fileFor, needsConditions }: PutPlace,
+  common: Omit<Access, 'credential'>,
+): Promise<Access> {
   const url = `${base}${fileFor(`probe-${randomBytes(6).toString('hex')}`)}`;
   const headers = { 'content-type': 'text/plain', 'if-none-match': '*' };
   const put = await callText(web, { method: 'PUT', url, headers, body: textBody('probe\n') });
   if (isDenied(put)) return deniedAccess(web, put);
   if (!isDone(put.status))
     throw notThisProtocol(web, { asked: url, answer: put, expected: 'it does not take a small file there' });
+  // The same again must fail, if conditions count.
+  const again =
+    needsConditions === true ? await callText(web, { method: 'PUT', url, headers, body: textBody('probe\n') }) : null;
   const gone = await callText(web, { method: 'DELETE', url });
   const stays =
     isDone(gone.status) || gone.status === 404
       ? null
       : `${url} could not be deleted (${gone.status}); delete it yourself`;
   const isAnonymous = Object.keys(web.headers).length === 0;
-  return { ...common, credential: isAnonymous ? 'none' : 'accepted', why: stays };
+  const why = stays ?? (again === null || again.status === 412 ? null : checkedIndexes);
+  return { ...common, credential: isAnonymous ? 'none' : 'accepted', why };
 }

@@ -34,6 +34,19 @@ export class Incoming {
     }
   }
 
+  /** Runs work that writes several files: what is kept beside the folder is made once for all of them. */
+  async together<Value>(work: () => Promise<Value>): Promise<Value> {
+    this.#place ??= this.#prepare();
+    const place = await this.#place;
+    const own = await ownFile(place, 'several');
+    try {
+      return await work();
+    } finally {
+      await own.remove();
+      await removeEmpty(place);
+    }
+  }
+
   /**
    * Runs work while no other process, here or on another machine that sees the folder, runs work of this kind on it.
    * @throws DESTINATION_BUSY when others are at work for a minute.

@@ -148,7 +148,7 @@ it('lists rules by theme, and tells one', async () => {
   const none = await bevelstoneJson(['verify', '--explain', 'node/browser-builtin'], { cwd: folder });
 
   expect(new Set(result.rules.map(({ theme }: { theme: string }) => theme))).toEqual(
-    new Set(['archive', 'contents', 'metadata', 'node', 'python', 'jvm', 'dotnet', 'native']),
+    new Set(['archive', 'contents', 'metadata', 'node', 'python', 'jvm', 'dotnet', 'rust', 'go', 'native']),
   );
   expect(run.stdout).toMatch(/^node\/browser-built-in {2}refuse\n[\s\S]*example {2}dist\/browser\.js/);
   expect(none.error).toMatchObject({ code: 'RULE_NOT_FOUND', fix: 'Did you mean "node/browser-built-in"?' });

@@ -74,6 +74,18 @@ const trees = {
     'tides-1.4.0/pyproject.toml': manifestSamples['pyproject.toml'] ?? '',
     'tides-1.4.0/tides/__init__.py': 'import os\n',
   },
+  crate: {
+    'tides-1.4.0/Cargo.toml':
+      '[package]\nname = "tides"\nversion = "1.4.0"\nedition = "2021"\nlicense = "MIT"\n[dependencies]\ndepth = { version = "1", optional = true }\n[features]\nfull = ["dep:depth"]\n',
+    'tides-1.4.0/Cargo.toml.orig': '[package]\n',
+    'tides-1.4.0/.cargo_vcs_info.json': '{"git":{"sha1":"0123456789012345678901234567890123456789"}}',
+    'tides-1.4.0/src/lib.rs': 'pub fn tide() {}\n',
+  },
+  module: {
+    'fenmarsh.example/tides@v1.4.0/go.mod':
+      'module fenmarsh.example/tides\n\ngo 1.19\n\nreplace a.example/b => c.example/d v1.0.0\n\nretract [v1.0.0, v1.1.0]\n',
+    'fenmarsh.example/tides@v1.4.0/tides.go': 'package tides\n',
+  },
   data: {
     'usr/lib/x86_64-linux-gnu/libtides.so.1': elf,
     'usr/share/doc/tides/copyright': 'MIT\n',
@@ -97,6 +109,8 @@ export async function archiveSamples(): Promise<Readonly<Record<string, Buffer>>
   await writeZip(file('tides-1.4.0-py3-none-any.whl'), inputs(trees.wheel), { mtime });
   await writeZip(file('tides-1.4.0.jar'), inputs(trees.jar), { mtime });
   await writeZip(file('Fenmarsh.Tides.1.4.0.nupkg'), inputs(trees.nupkg), { mtime });
+  await writeTarGz(file('tides-1.4.0.crate'), inputs(trees.crate), { mtime });
+  await writeZip(file('tides-v1.4.0.zip'), inputs(trees.module), { mtime });
   await writeDeb({
     file: file('tides_1.4.0-1_amd64.deb'),
     control: inputs(trees.control),
@@ -109,6 +123,8 @@ export async function archiveSamples(): Promise<Readonly<Record<string, Buffer>>
     'tides-1.4.0-py3-none-any.whl',
     'tides-1.4.0.jar',
     'Fenmarsh.Tides.1.4.0.nupkg',
+    'tides-1.4.0.crate',
+    'tides-v1.4.0.zip',
     'tides_1.4.0-1_amd64.deb',
   ];
   return {

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { readdirSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
+import { publishHead } from '../../src/core/protocol/crate-registry/registry.ts';
 import { encodeForm } from '../../src/core/protocol/multipart.ts';
 import { uploadFields } from '../../src/core/protocol/python-index/python-index.ts';
 import { nupkgBytes, testStandin } from '../builders/parcel.ts';
@@ -342,4 +343,82 @@ it('the page of a package shows readme, files and digests, and nothing from outs
   expect(page).not.toMatch(/<script>|<img|href="javascript/);
   expect(answer.headers.get('content-security-policy')).toContain("default-src 'none'");
   expect((await fetch(`${standin.url}pages/npm-registry/..%2f..%2fetc`)).status).toBe(404);
+});
+
+describe('a registry of crates', () => {
+  const metadata = { name: 'tidemark', vers: '1.4.0', deps: [], features: {}, license: 'MIT', description: 'Tides' };
+  const body = (more: object = {}, file: Buffer = Buffer.from('crate')) =>
+    Buffer.concat([publishHead({ ...metadata, ...more }, file.length), file]);
+  const publish = (call: Awaited<ReturnType<typeof server>>['call'], bytes: Buffer, headers = {}) =>
+    call('PUT', 'crates/api/v1/crates/new', bytes, { authorization: goodToken, ...headers });
+
+  it.each<[string, number, RegExp, Buffer, Record<string, string>?]>([
+    ['no token', 403, /may not publish/, body(), { authorization: 'wrong-token-00' }],
+    ['a name that is none', 400, /no name of a crate/, body({ name: '../x' })],
+    ['a version that is none', 400, /no version/, body({ vers: '1.4' })],
+    ['no licence', 400, /license/, body({ license: null })],
+    ['no description', 400, /description/, body({ description: '' })],
+    ['any version of a dependency', 400, /wildcard/, body({ deps: [{ name: 'x', version_req: '*' }] })],
+    ['fewer bytes than it says', 400, /shorter/, body().subarray(0, -2)],
+    ['more bytes than it says', 400, /longer/, Buffer.concat([body(), Buffer.from('x')])],
+    ['metadata that is too large', 413, /too large/, Buffer.from([0xff, 0xff, 0xff, 0x7f])],
+    ['a crate that is too large', 413, /not taken/, body({}, Buffer.alloc(120_000))],
+  ])('refuses %s', async (_, status, why, bytes, headers) => {
+    const { call, files } = await server();
+    const answer = await publish(call, bytes, headers);
+
+    expect(answer.status).toBe(status);
+    expect(((await answer.json()) as { errors: { detail: string }[] }).errors[0]?.detail).toMatch(why);
+    expect(files().filter((name) => !name.endsWith('.json'))).toEqual([]);
+  });
+
+  it('takes a version once, yanks it, and names its owner', async () => {
+    const { call } = await server();
+    expect((await publish(call, body())).status).toBe(200);
+    expect((await publish(call, body())).status).toBe(400);
+    expect((await publish(call, body({ name: 'Tidemark', vers: '2.0.0' }))).status).toBe(400);
+    expect(await (await call('GET', 'crates/api/v1/crates/tidemark/owners')).json()).toMatchObject({
+      users: [{ login: 'harbour-desk' }],
+    });
+    const line = async () => JSON.parse(await (await call('GET', 'crates/index/ti/de/tidemark')).text());
+
+    expect(await line()).toMatchObject({ cksum: digest('sha256', 'crate'), yanked: false });
+    await call('DELETE', 'crates/api/v1/crates/tidemark/1.4.0/yank');
+    expect(await line()).toMatchObject({ yanked: true });
+    await call('PUT', 'crates/api/v1/crates/tidemark/1.4.0/unyank');
+    expect(await line()).toMatchObject({ yanked: false });
+    expect((await call('DELETE', 'crates/api/v1/crates/tidemark/9.0.0/yank')).status).toBe(404);
+    expect((await call('GET', 'crates/index/ti/de/..%2f..%2fx')).status).toBe(404);
+  });
+});
+
+describe('files of a layout', () => {
+  it.each([
+    ['simple-index', 'simple/tides/index.html', '<!doctype html><a href="tides-1.0.tar.gz">tides-1.0.tar.gz</a>'],
+    ['npm-static', 'tides', '{"versions":{"1.0.0":{"dist":{"tarball":"https://x.example/_tarballs/tides/t.tgz"}}}}'],
+    ['crate-index', 'ti/de/tides', '{"name":"tides","vers":"1.0.0"}\n'],
+    ['go-proxy', 'fenmarsh.example/tides/@v/list', 'v1.0.0\n'],
+    ['nuget-static', 'flat/tides/index.json', '{"versions":["1.0.0"]}'],
+  ])('of %s refer to nothing that is not there', async (layout, index, text) => {
+    const { call } = await server();
+    const answer = await call('PUT', `static/${layout}/${index}`, text);
+
+    expect(answer.status).toBe(409);
+    expect(await answer.text()).toMatch(/refers to .*, which is not there/);
+  });
+
+  it('are replaced on a condition only, shown by folder, and lie in no other place', async () => {
+    const { call } = await server();
+    const put = (path: string, text: string, headers = {}) => call('PUT', `static/simple-index/${path}`, text, headers);
+    expect((await put('simple/index.html', '<!doctype html>')).status).toBe(201);
+    const shown = await call('GET', 'static/simple-index/simple/');
+    const tag = shown.headers.get('etag') ?? '';
+
+    expect(shown.headers.get('content-type')).toMatch(/^text\/html/);
+    expect((await put('simple/index.html', 'x', { 'if-none-match': '*' })).status).toBe(412);
+    expect((await put('simple/index.html', '<!doctype html><p>', { 'if-match': '"no"' })).status).toBe(412);
+    expect((await put('simple/index.html', '<!doctype html><p>', { 'if-match': tag })).status).toBe(204);
+    for (const path of ['simple/..%2f..%2fx', '..%2fx', 'a//b', 'simple/'])
+      expect((await put(path, 'x')).status, path).toBeGreaterThanOrEqual(400);
+  });
 });

@@ -10,13 +10,13 @@ import {
   type RegistryConfig,
 } from '../../core/protocol/crate-registry/registry.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
-import { writePermission } from '../../core/protocol/untested.ts';
+import { packageRight, writePermission } from '../../core/protocol/untested.ts';
 import { jsonOrNull } from '../../core/text/json.ts';
 import { aboutServer, deniedAccess, isDenied, nothingKnown } from '../../store/access.ts';
 import { type Connection, webOf } from '../../store/connection.ts';
 import { readRemoteText } from '../../store/http-files.ts';
 import { once } from '../../store/once.ts';
-import type { Access, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
+import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import {
   callText,
   isDone,
@@ -166,7 +166,7 @@ async function isListed(registry: Registry, parcel: ListedParcel): Promise<strin
 }
 
 /** The owners of the crate: a registry that does not know the crate says so to whoever may ask. */
-async function access(registry: Registry, { name }: Subject): Promise<Access> {
+async function access(registry: Registry, { name }: Subject, { mayWrite }: Asking): Promise<Access> {
   const { web } = registry;
   const api = await apiOf(registry).catch((error: unknown) => {
     // A private registry shows its index to nobody else.
@@ -174,6 +174,7 @@ async function access(registry: Registry, { name }: Subject): Promise<Access> {
     throw error;
   });
   if (isBevelstoneError(api)) return { ...nothingKnown, credential: 'refused', why: api.why };
+  if (mayWrite) return accessByEmptyRequest(web, `${api}/new`);
   const url = `${api}/${encodeURIComponent(name)}/owners`;
   const answer = await callText(web, { method: 'GET', url, headers: { accept: 'application/json' } });
   if (isDenied(answer)) return deniedAccess(web, answer);
@@ -188,6 +189,20 @@ async function access(registry: Registry, { name }: Subject): Promise<Access> {
     untested: [writePermission],
   };
 }
+
+/** A publish request about nothing: whoever may publish hears that something is missing in it. */
+async function accessByEmptyRequest(web: Web, url: string): Promise<Access> {
+  const head = publishHead({}, 0);
+  const body = { chunks: surrounded(head, nothing(), new Uint8Array()), sizeBytes: head.length };
+  const answer = await callText(web, { method: 'PUT', url, headers: { accept: 'application/json' }, body });
+  if (isDenied(answer)) return deniedAccess(web, answer);
+  if (answer.status >= 500 || errorIn(jsonOrNull(answer.text)) === null)
+    throw notThisProtocol(web, { asked: url, answer, expected: 'this is not where crates are published' });
+  const isAnonymous = Object.keys(web.headers).length === 0;
+  return { ...aboutServer(answer), credential: isAnonymous ? 'none' : 'accepted', why: null, untested: [packageRight] };
+}
+
+async function* nothing(): AsyncGenerator<Uint8Array> {}
 
 async function nameState(registry: Registry, subject: Subject): Promise<NameState> {
   const lines = await linesOf(registry, subject.name);

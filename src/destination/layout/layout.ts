@@ -111,7 +111,11 @@ async function isListed(repository: Repository, parcel: ListedParcel): Promise<s
 }
 
 /** Beside each artifact what belongs to it, then the indexes, each read, changed and written on the condition that it is the same. */
-async function point(repository: Repository, all: readonly Parcel[]): Promise<Pointed[]> {
+function point(repository: Repository, all: readonly Parcel[]): Promise<Pointed[]> {
+  return repository.store.together(() => listAll(repository, all));
+}
+
+async function listAll(repository: Repository, all: readonly Parcel[]): Promise<Pointed[]> {
   const { layout } = repository;
   const view = viewOf(repository);
   const places: string[] = [];

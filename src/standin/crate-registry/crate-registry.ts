@@ -119,7 +119,8 @@ class Body {
 async function publish(call: Call): Promise<unknown> {
   const { request, guard, store, maxBytes } = call;
   // Before anything is read: whoever has no token sends nothing.
-  if (guard.tokenOf(request) === null) guard.write(request);
+  const token = guard.tokenOf(request);
+  if (token === null || token.may === 'read') guard.write(request);
   const body = new Body(bodyOf(request));
   const length = (await body.read(4)).readUInt32LE(0);
   if (length > maxMetadataBytes) throw new Refusal(413, 'the metadata is too large');

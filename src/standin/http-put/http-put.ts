@@ -3,16 +3,7 @@ import { contentTypeOf } from '../../core/protocol/content-type.ts';
 import { formatMultistatus } from '../../core/protocol/http-put/webdav.ts';
 import { exists, isFolder, listFolder, makeFolder, removeFolder } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
-import {
-  bodyOf,
-  type Call,
-  partsOf,
-  plainService,
-  roomOf,
-  type StandinService,
-  sendFile,
-  sendTagged,
-} from '../service.ts';
+import { bodyOf, type Call, partsOf, plainService, roomOf, type StandinService, sendTagged } from '../service.ts';
 import { checkConditions } from '../tagged.ts';
 
 const prefix = '/files/';
@@ -102,7 +93,7 @@ async function showFolder(call: Call, parts: readonly string[]): Promise<unknown
   const page = store.place(...parts, 'index.html');
   if (!(await exists(page))) throw new Refusal(404, 'a collection is listed with PROPFIND');
   const [asked = ''] = (request.raw.url ?? '').split('?');
-  return asked.endsWith('/') ? sendFile(call, page, contentTypeOf('index.html')) : reply.redirect(`${asked}/`, 301);
+  return asked.endsWith('/') ? sendTagged(call, page, contentTypeOf('index.html')) : reply.redirect(`${asked}/`, 301);
 }
 
 async function listed(_call: Call, place: string, own: string): Promise<string[]> {

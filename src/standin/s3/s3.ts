@@ -6,7 +6,7 @@ import { objectOf, objectsOf } from '../../core/manifest/fields.ts';
 import { computeSignature, parseSignature } from '../../core/protocol/s3/signature-v4.ts';
 import { escapeHtml } from '../../core/text/html.ts';
 import { readBytes } from '../../world/file-bytes.ts';
-import { exists, makeFolder, removeFile, removeFolder } from '../../world/files.ts';
+import { exists, makeFolder, readBytesIfThere, removeFile, removeFolder } from '../../world/files.ts';
 import { decodePart, Refusal } from '../refusal.ts';
 import {
   bodyOf,
@@ -204,7 +204,7 @@ async function write({ store, bucket }: StoreCall, object: StoredObject, receive
 
 async function get(call: StoreCall) {
   const { store, bucket, key, reply, request } = call;
-  const object = await store.readJson<StoredObject>(bucket, 'objects', key, 'about');
+  const { object, bytes } = await store.alone(`${bucket}/${key}`, () => readWhole(call));
   if (object === null) throw new Refusal(404, 'NoSuchKey: there is no such object');
   reply.header('etag', object.etag);
   for (const [name, value] of Object.entries(object.metadata)) reply.header(`x-amz-meta-${name}`, value);
@@ -214,9 +214,21 @@ async function get(call: StoreCall) {
     request.headers.range === undefined
   )
     reply.header('x-amz-checksum-sha256', object.sha256).header('x-amz-checksum-type', 'FULL_OBJECT');
-  const read = (start: number, end: number) => Readable.from(readParts(call, object, { start, end }));
+  const read = (start: number, end: number) =>
+    Readable.from(bytes === null ? readParts(call, object, { start, end }) : [bytes.subarray(start, end + 1)]);
   const content = { sizeBytes: object.sizeBytes, modified: new Date(object.modified), read };
   return sendContent(call, content, object.type);
+}
+
+/** The largest object that is read at once: only small ones are ever written anew. */
+const maxWholeBytes = 32 << 20;
+
+/** What is remembered of an object, and its bytes if it is small: both of one reading, whatever is written meanwhile. */
+async function readWhole({ store, bucket, key }: StoreCall) {
+  const object = await store.readJson<StoredObject>(bucket, 'objects', key, 'about');
+  const isSmall = object !== null && object.parts.length === 1 && object.sizeBytes < maxWholeBytes;
+  const bytes = isSmall ? await readBytesIfThere(store.place(bucket, 'objects', key, partName(0))) : null;
+  return { object, bytes };
 }
 
 /** The bytes of an object from one to another, over as many parts as that takes. */

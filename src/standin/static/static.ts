@@ -13,7 +13,6 @@ import {
   plainService,
   roomOf,
   type StandinService,
-  sendFile,
   sendTagged,
 } from '../service.ts';
 import { openFile } from '../store.ts';
@@ -73,11 +72,15 @@ async function answer(
   { place, parts, asked }: { readonly place: string; readonly parts: readonly string[]; readonly asked: string },
 ): Promise<unknown> {
   const { reply, request, store } = call;
-  if (await isFolder(place)) {
+  // The top is there before anything was put into it.
+  if (parts.length === 0 || (await isFolder(place))) {
     const page = store.place(...parts, 'index.html');
-    if (!(await exists(page))) throw new Refusal(404, 'there is no list of this folder');
+    if (!(await exists(page))) {
+      if (parts.length === 0) return reply.type('text/plain').send('files of a repository\n');
+      throw new Refusal(404, 'there is no list of this folder');
+    }
     if (asked !== '' && !asked.endsWith('/')) return reply.redirect(`${(request.raw.url ?? '').split('?')[0]}/`, 301);
-    return sendFile(call, page, contentTypeOf('index.html'));
+    return sendTagged(call, page, contentTypeOf('index.html'));
   }
   if (!(await exists(place))) {
     const found = (await upstreamCrate(call, asked)) ?? (await askUpstream(call, upstreamPath(asked), nameIn(asked)));
