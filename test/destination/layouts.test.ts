@@ -247,6 +247,23 @@ it('a folder of half a release holds no file under a name of its own', async () 
   ]);
 });
 
+it('a module whose last version is taken back is the latest no more', async () => {
+  const site = await siteAt('go-proxy', 'folder');
+  const destination = await site.open();
+  const [first, second] = [await parcelFor('go-proxy'), await parcelFor('go-proxy', 'tides', '1.5.0')];
+  const addresses = [await publish(destination, first), await publish(destination, second)];
+  const latest = () => site.read('fenmarsh.example/tidemark/@latest');
+  const withdraw = (parcel: Parcel, address = '') =>
+    destination.withdraw(subjectOf(parcel), { reason: 'x', erase: false, delivered: deliveredAs(parcel, address) });
+
+  expect(await latest()).toContain('v1.5.0');
+  await withdraw(second, addresses[1]);
+  expect(await latest()).toContain('v1.4.0');
+  await withdraw(first, addresses[0]);
+  expect(await latest()).toBeNull();
+  expect(await site.read('fenmarsh.example/tidemark/@v/list')).toBe('');
+});
+
 describe('a web server that pays no heed to conditions', () => {
   itWithServer('nginx').each(layouts)(
     '%s loses no entry in 20 rounds of two publishers at once',

@@ -40,7 +40,7 @@ export function renderWithdrawn(
   const editedText =
     edited === null
       ? null
-      : `${cleanText(edited)} says so now: commit it. Users learn it from the next version, and not before`;
+      : `${cleanText(edited)} now says that this version is taken back: commit it. That takes effect with the next version`;
   const notes = [how, limits, nowText({ destination, fallBackTo, pointers }), editedText]
     .filter((text) => text !== null)
     .map((text) => indented(4, text, screen));

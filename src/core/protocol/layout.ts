@@ -51,6 +51,8 @@ export type IndexChange = {
    * @throws DESTINATION_ANSWER for a text that is no such index: what cannot be read is not written over.
    */
   readonly change: (before: string | null) => string | null;
+  /** Whether nothing is left for the index to say, so that it goes. */
+  readonly isOver?: (text: string) => boolean;
   /** Files that are made of the new text and follow it. */
   readonly follow?: (text: string) => readonly LayoutFile[];
   /** The pointer that the change moves, and where it led before; null when it moves none. */

@@ -136,10 +136,10 @@ async function writeBeside({ store }: Repository, { path, content }: LayoutFile,
 
 async function changeAll(repository: Repository, changes: readonly IndexChange[]): Promise<Pointed[]> {
   const pointed: Pointed[] = [];
-  for (const { path, change, follow = () => [], pointer } of changes) {
+  for (const { path, change, follow = () => [], pointer, isOver = () => false } of changes) {
     const { store, about } = repository;
     let before: string | null = null;
-    const { isChanged } = await changeText({
+    const { isChanged, text } = await changeText({
       what: `${path} at ${about.destination}`,
       read: () => store.read(path),
       write: (text, there) => {
@@ -152,6 +152,7 @@ async function changeAll(repository: Repository, changes: readonly IndexChange[]
           await writeBeside(repository, file, null);
       },
     });
+    if (text !== null && isOver(text)) await store.remove(path);
     const found = pointer?.(before) ?? null;
     if (found !== null) pointed.push({ ...found, from: isChanged ? found.from : null, moved: isChanged });
   }

@@ -148,7 +148,7 @@ function listChange(
   };
 }
 
-/** `@latest` leads to the highest that is left; where none is left it goes on naming the last one. */
+/** `@latest` leads to the highest that is left; where none is left it goes. */
 function dropping(subject: LayoutSubject, gone: ReadonlySet<string>, view: LayoutView): IndexChange[] {
   let left: readonly string[] = [];
   return [
@@ -164,6 +164,7 @@ function dropping(subject: LayoutSubject, gone: ReadonlySet<string>, view: Layou
         const [highest] = left.map((version) => version.slice(1)).sort((a, b) => (isLater(a, b) ? -1 : 1));
         return highest === undefined ? null : infoOf(`v${highest}`, null);
       },
+      isOver: () => left.length === 0,
     },
   ];
 }
