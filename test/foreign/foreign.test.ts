@@ -35,7 +35,8 @@ async function configure(r: TestRepository): Promise<Readonly<Record<string, str
   onTestFinished(standin.close);
   const file = path.join(r.folder, 'bevelstone.yaml');
   const [rules = '', destinations = ''] = readFileSync(file, 'utf8').split(/^(?=# destinations:)/m);
-  const address = (path: string) => `${standin.url}${path === 'maven/' ? 'maven/releases/' : path}`;
+  const elsewhere: Readonly<Record<string, string>> = { 'maven/': 'maven/releases/', 'go/': 'static/go-proxy/' };
+  const address = (path: string) => `${standin.url}${elsewhere[path] ?? path}`;
   writeFileSync(
     file,
     rules.replace(/^ {4}# (send-to: \[[^\]]+\]).*$/gm, '    $1') +

@@ -535,7 +535,7 @@ export const repositories: readonly Foreign[] = [
     },
     next: { board: '0.3.1', tides: null },
     tags: ['board/v0.3.1'],
-    says: /Go itself reads the tag/,
+    says: /form: go-module/,
   },
   {
     name: 'go: a breaking change needs another module path',

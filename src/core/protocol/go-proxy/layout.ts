@@ -10,7 +10,7 @@ import {
   notAnIndex,
   plainLayout,
 } from '../layout.ts';
-import { escapePath, whyWrongPath } from './module-path.ts';
+import { escapePath, whyNotModulePath, whyWrongPath } from './module-path.ts';
 
 /** A module proxy as files (Go Modules Reference, "GOPROXY protocol", "Serving modules directly from a proxy"). */
 export const goProxy: Layout = {
@@ -90,16 +90,23 @@ function spelt({ version }: Pick<LayoutSubject, 'version'>): string {
 }
 
 function folderOf(subject: LayoutSubject, view: LayoutView): string {
-  const { name, version } = subject;
-  const why = whyWrongPath(name, version);
+  const { name } = subject;
+  const why = whyNotModulePath(name);
   if (why === null) return `${escapePath(name)}/@v/`;
-  throw noPlace(view, subject, {
-    why: `${name} cannot be the path of this module: ${why}`,
+  throw wrongPath(subject, view, why);
+}
+
+function wrongPath(subject: LayoutSubject, view: LayoutView, why: string): Error {
+  return noPlace(view, subject, {
+    why: `${subject.name} cannot be the path of this module: ${why}`,
     fix: 'Correct `module` in its go.mod',
   });
 }
 
+/** A file lies only where the path fits the version; a question about the package needs no version yet. */
 function stemOf(subject: LayoutSubject, view: LayoutView): string {
+  const why = whyWrongPath(subject.name, subject.version);
+  if (why !== null) throw wrongPath(subject, view, why);
   return `${folderOf(subject, view)}${escapePath(spelt(subject))}`;
 }
 
