@@ -513,7 +513,7 @@ export const repositories: readonly Foreign[] = [
       r.commit('feat!: units', { files: { 'tides/src/lib.rs': '//! Heights in metres.\n' } });
     },
     next: { board: '2.0.0', tides: '2.0.0' },
-    says: /crates cannot be published yet/,
+    says: /form: crate/,
     changed: ['Cargo.lock', 'Cargo.toml', 'board/CHANGELOG.md', 'board/Cargo.toml', 'tides/CHANGELOG.md'],
     texts: { 'Cargo.lock': /name = "tides"\nversion = "2\.0\.0"/, 'board/Cargo.toml': /version = "2\.0\.0"/ },
     check: ['cargo', 'check', '--locked', '--offline', '--quiet'],
