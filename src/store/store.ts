@@ -1,5 +1,3 @@
-import type { StoreName } from '../core/name/protocol.ts';
-import type { Connection } from './connection.ts';
 import type { Access, Parcel, Presence } from './parcel.ts';
 
 /** A text with the tag that a server gave it, for conditional writing; both null when there is none. */
@@ -58,14 +56,4 @@ export type Store = {
   /** Runs work that writes several files, as one piece of work. */
   readonly together: <Value>(work: () => Promise<Value>) => Promise<Value>;
   readonly access: (probe: StoreProbe) => Promise<Access>;
-};
-
-/** Opens a store without sending a request. */
-export type OpenStore = (connection: Connection) => Store;
-
-/** What opens each store, loaded when it is used. */
-export const storeOpeners: Readonly<Record<StoreName, () => Promise<OpenStore>>> = {
-  folder: async () => (await import('./folder.ts')).openFolder,
-  'http-put': async () => (await import('./http-put.ts')).openHttpPut,
-  s3: async () => (await import('./s3.ts')).openS3,
 };

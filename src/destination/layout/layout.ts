@@ -6,8 +6,9 @@ import { withSlash } from '../../core/protocol/traits.ts';
 import { compareVersions, isNormal } from '../../core/version/version.ts';
 import { changeText } from '../../store/change-text.ts';
 import type { Connection } from '../../store/connection.ts';
+import { storeOpeners } from '../../store/openers.ts';
 import type { Access, Asking, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
-import { type Store, storeOpeners } from '../../store/store.ts';
+import type { Store } from '../../store/store.ts';
 import { hashFile } from '../../world/file-bytes.ts';
 import {
   type Destination,

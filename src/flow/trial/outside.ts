@@ -1,11 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import type { UpstreamConfig, UpstreamProtocol } from '../../core/config/config.ts';
+import { escapePath } from '../../core/manifest/module-path.ts';
 import { normaliseName } from '../../core/manifest/normalise-name.ts';
 import { isServed, type Protocol, type RemoteProtocol, remoteProtocols } from '../../core/name/protocol.ts';
 import { indexPath } from '../../core/protocol/crate-index/crate-path.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
-import { escapePath } from '../../core/protocol/go-proxy/module-path.ts';
 import { artifactFolder, coordinatesOf } from '../../core/protocol/maven-layout/maven-layout.ts';
 import { packagePath } from '../../core/protocol/npm-registry/npm-document.ts';
 import { startStandin } from '../../standin/server.ts';

@@ -6,12 +6,7 @@ import { moduleHash } from '../../../src/core/form/go-module/module-hash.ts';
 import { planArtifact } from '../../../src/core/form/plan-artifact.ts';
 import { goModFormat } from '../../../src/core/manifest/build-files.ts';
 import { isInRetracted, isLocalReplace, parseGoMod, withRetract } from '../../../src/core/manifest/go-mod.ts';
-import {
-  escapePath,
-  unescapePath,
-  whyNotModulePath,
-  whyWrongPath,
-} from '../../../src/core/protocol/go-proxy/module-path.ts';
+import { escapePath, unescapePath, whyNotModulePath, whyWrongPath } from '../../../src/core/manifest/module-path.ts';
 import { candidate, formInput, pathsOf } from '../../builders/form-input.ts';
 
 const goMod = 'module fenmarsh.example/tides\n\ngo 1.19\n';

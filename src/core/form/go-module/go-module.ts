@@ -1,7 +1,7 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { type Staged, sortStaged } from '../../contents/select.ts';
 import { BevelstoneError } from '../../error/bevelstone-error.ts';
-import { whyWrongPath } from '../../protocol/go-proxy/module-path.ts';
+import { whyWrongPath } from '../../manifest/module-path.ts';
 import type { FormInput, Layout } from '../layout.ts';
 import { fileNameOf } from '../placeholder.ts';
 import { plannedFile, plannedText } from '../plan.ts';

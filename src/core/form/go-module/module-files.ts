@@ -1,4 +1,4 @@
-import { isWindowsName } from '../../protocol/go-proxy/module-path.ts';
+import { isWindowsName } from '../../manifest/module-path.ts';
 
 // What may be in the zip of a module (Go Modules Reference, "Module zip files": "File path and size constraints").
 

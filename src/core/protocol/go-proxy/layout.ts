@@ -1,4 +1,5 @@
 import { objectOf, textOf } from '../../manifest/fields.ts';
+import { escapePath, whyNotModulePath, whyWrongPath } from '../../manifest/module-path.ts';
 import { jsonOrNull } from '../../text/json.ts';
 import { compareVersions, isNormal, isVersion } from '../../version/version.ts';
 import {
@@ -10,7 +11,6 @@ import {
   notAnIndex,
   plainLayout,
 } from '../layout.ts';
-import { escapePath, whyNotModulePath, whyWrongPath } from './module-path.ts';
 
 /** A module proxy as files (Go Modules Reference, "GOPROXY protocol", "Serving modules directly from a proxy"). */
 export const goProxy: Layout = {

@@ -1,4 +1,4 @@
-import { whyWrongPath } from '../../protocol/go-proxy/module-path.ts';
+import { whyWrongPath } from '../../manifest/module-path.ts';
 import type { Rule } from '../rule.ts';
 import { moduleOf } from './module.ts';
 

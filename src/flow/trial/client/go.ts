@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { escapePath } from '../../../core/protocol/go-proxy/module-path.ts';
+import { escapePath } from '../../../core/manifest/module-path.ts';
 import { runCommand } from '../../../world/command.ts';
 import { writeWhole } from '../../../world/files.ts';
 import type { Client, InstalledTree, Wanted } from './client.ts';
