@@ -11,7 +11,7 @@ export type TextChange = {
   readonly write: (text: string, before: TaggedText) => Promise<Written>;
   /** The new text, from what is there; null to leave it. */
   readonly change: (before: string | null) => string | null;
-  /** Sees to what is made of the text; called until nobody has changed it meanwhile. */
+  /** Sees to what is made of the text; called again as long as others change it meanwhile. */
   readonly follow?: (text: string) => Promise<void>;
 };
 
@@ -54,7 +54,6 @@ export async function changeText({
     await follow(wanted);
     // Whoever read before this write has written by then, and what they did not know of is written again.
     if (written === 'unconditional') await pauseFor(randomInt(300, 700));
-    // On a condition nobody else can have been quicker, and what follows is read by those who come next.
   }
   throw new BevelstoneError('DESTINATION_BUSY', {
     message: `cannot update ${what}`,

@@ -47,7 +47,7 @@ export type Store = {
   readonly read: (path: string) => Promise<TaggedText>;
   /** Writes a small text on the condition that what is there is what was read before. */
   readonly write: (path: string, text: string, before: TaggedText) => Promise<Written>;
-  /** Makes sure that a small text lies somewhere that nobody else writes another one to. */
+  /** Writes a small text unless it is there already; for files that always have the same text. */
   readonly ensure: (path: string, text: string) => Promise<void>;
   /** Removes a file; it need not be there. @throws WITHDRAW_IMPOSSIBLE where the store does not do that. */
   readonly remove: (path: string) => Promise<void>;

@@ -47,7 +47,7 @@ export function indexWriter(place: IndexPlace): (wish: Wish) => Promise<Written>
 
 /**
  * Writes under a condition that must fail, and tells whether it did: of an index that is there nothing was written then; a new
- * one was. @returns null when somebody else made the new one first.
+ * one was. @returns null when another publisher made the new one first.
  */
 async function firstWrite(web: Web, wish: Wish): Promise<boolean | null> {
   if (wish.before.text !== null) return (await putText(web, wish, { 'if-match': '"no such tag"' })) === 'refused';
@@ -90,6 +90,6 @@ function locked({ name }: Web, url: string): BevelstoneError {
   return new BevelstoneError('DESTINATION_BUSY', {
     message: `cannot update the indexes of ${name}`,
     why: 'others have been writing there for three minutes',
-    fix: `Run the same command again; finished uploads are kept. If nobody writes there, delete ${url}`,
+    fix: `Run the same command again; finished uploads are kept. If no other publisher is running, delete ${url}`,
   });
 }

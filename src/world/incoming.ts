@@ -129,7 +129,7 @@ async function takeSoon(lock: string, served: string): Promise<() => Promise<voi
         throw new BevelstoneError('DESTINATION_BUSY', {
           message: `cannot write to ${served}`,
           why: `others have been writing there for a minute: ${cause.why}`,
-          fix: `Run the same command again; finished uploads are kept. If nobody writes there, delete ${lock}`,
+          fix: `Run the same command again; finished uploads are kept. If no other publisher is running, delete ${lock}`,
           cause,
         });
       await pauseFor(randomInt(5, 40));

@@ -1,4 +1,4 @@
-// Crates, modules and registries that somebody else made, and that mean no good.
+// Hostile crates, modules and registries.
 import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { buffer } from 'node:stream/consumers';

@@ -517,7 +517,7 @@ const destination = () =>
     probe: Joi.string().valid('read', 'write').default('read'),
   }).custom(plainAsStore);
 
-/** Where a layout's files are kept when nobody says: an address takes files by PUT, a path is a folder. */
+/** Where a layout's files are kept when `over` is missing: an address takes files by PUT, a path is a folder. */
 function storeOf({ speaks, url }: { readonly speaks: string; readonly url: string }): StoreName | null {
   const own = stores.find((store) => store === speaks);
   if (own !== undefined) return own;

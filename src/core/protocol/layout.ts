@@ -153,7 +153,7 @@ export function notAnIndex({ destination, base }: LayoutView, path: string, why:
 export function listedOtherwise({ destination }: LayoutView, { name, version }: LayoutSubject): BevelstoneError {
   return new BevelstoneError('DELIVERY_EXISTS', {
     message: `${destination} lists ${name} ${version} with another digest`,
-    why: 'somebody else released this version there',
+    why: 'another build of this version was released there',
     fix: 'This version exists there already; release a higher one',
   });
 }

@@ -169,7 +169,7 @@ async function isListed(registry: Registry, parcel: ListedParcel): Promise<strin
 async function access(registry: Registry, { name }: Subject, { mayWrite }: Asking): Promise<Access> {
   const { web } = registry;
   const api = await apiOf(registry).catch((error: unknown) => {
-    // A private registry shows its index to nobody else.
+    // A private registry refuses its index too.
     if (isBevelstoneError(error, 'CREDENTIAL_REFUSED')) return error;
     throw error;
   });

@@ -82,17 +82,14 @@ async function deliver(repository: Repository, parcel: Parcel, { moved }: Sendin
 }
 
 /** Versions that the index of a package lists; null where there is no index. @throws DESTINATION_ANSWER */
-async function readIndex(
-  repository: Repository,
-  subject: Subject,
-): Promise<{ readonly text: string; readonly versions: readonly IndexedVersion[] } | null> {
+async function readIndex(repository: Repository, subject: Subject): Promise<readonly IndexedVersion[] | null> {
   const { layout, store } = repository;
   const view = viewOf(repository);
   const path = layout.index(subject, view);
   const { text } = await store.read(path);
   if (text === null) return null;
   const versions = layout.read(text, subject, view);
-  if (versions !== null) return { text, versions };
+  if (versions !== null) return versions;
   throw new BevelstoneError('DESTINATION_ANSWER', {
     message: `${view.destination} did not answer as its protocol requires`,
     why: `${path} is not an index of this layout`,
@@ -104,7 +101,7 @@ async function isListed(repository: Repository, parcel: ListedParcel): Promise<s
   const { layout } = repository;
   const view = viewOf(repository);
   const path = layout.index(parcel, view);
-  const found = (await readIndex(repository, parcel))?.versions.find(({ version }) => version === layout.spelt(parcel));
+  const found = (await readIndex(repository, parcel))?.find(({ version }) => version === layout.spelt(parcel));
   if (found === undefined) return `${path} does not list ${layout.spelt(parcel)} yet`;
   if (found.withdrawn !== null) return `it is withdrawn${found.withdrawn === '' ? '' : `: ${found.withdrawn}`}`;
   const isThere = found.files === null || found.files.includes(layout.place(parcel, view, null));
@@ -170,7 +167,7 @@ function folderPage({ needsFolderPages }: Store, path: string, text: string): La
 async function tidy(repository: Repository, subject: Subject): Promise<readonly string[]> {
   const { layout, keptPrereleases } = repository;
   if (keptPrereleases === null) return [];
-  const listed = (await readIndex(repository, subject))?.versions ?? [];
+  const listed = (await readIndex(repository, subject)) ?? [];
   const prereleases = listed.flatMap((entry) => {
     const version = layout.asVersion(entry.version);
     return version === null || isNormal(version) ? [] : [{ ...entry, semver: version }];
@@ -224,7 +221,7 @@ async function nameState(repository: Repository, subject: Subject): Promise<Name
   const { layout, about } = repository;
   const found = await readIndex(repository, subject);
   if (found === null) return { nameState: 'free', versionState: 'free', why: null };
-  const isThere = !about.config.snapshots && found.versions.some(({ version }) => version === layout.spelt(subject));
+  const isThere = !about.config.snapshots && found.some(({ version }) => version === layout.spelt(subject));
   return { nameState: 'unknown', versionState: isThere ? 'there' : 'free', why: null };
 }
 

@@ -153,7 +153,7 @@ unsafe_code = "forbid"
     ['a folder alone', 'lunar = { path = "../lunar" }', /could not get lunar/],
     ['a git repository alone', 'lunar = { git = "https://git.fenmarsh.example/lunar" }', /could not get lunar/],
     ['an unknown registry', 'lunar = { version = "1", registry = "harbour" }', /could not get lunar/],
-    ['a workspace that lacks it', 'lunar = { workspace = true }', /takes dependencies\.lunar from its workspace/],
+    ['a workspace without it', 'lunar = { workspace = true }', /takes dependencies\.lunar from its workspace/],
   ])('is refused for a need from %s', async (_, need, message) => {
     for (const table of ['dependencies', 'build-dependencies', "target.'cfg(unix)'.dependencies"])
       await expect(planArtifact(inputOf(`${head}[${table}]\n${need}\n`)), table).rejects.toMatchObject({
@@ -162,7 +162,7 @@ unsafe_code = "forbid"
       });
   });
 
-  it('leaves needs for tests out that nobody else can have, and keeps the others', async () => {
+  it('leaves out development dependencies without a version, and keeps the others', async () => {
     const manifest = await manifestOf(
       inputOf(`${head}[dev-dependencies]\nlunar = { path = "../lunar" }\nplain = "1"\n`),
     );

@@ -56,7 +56,7 @@ const ofWorkspace: ReadonlySet<string> = new Set(['workspace', 'patch', 'replace
 
 const dependencyTables = ['dependencies', 'build-dependencies', 'dev-dependencies'] as const;
 
-/** The manifest as it goes into the crate. @param files paths of the package, to find a readme that nobody names. */
+/** The manifest as it goes into the crate. @param files paths of the package, to find a readme that the manifest does not name. */
 export function normaliseCrate(source: CrateSource, files: ReadonlySet<string>): NormalisedCrate {
   const { manifest, workspace } = source;
   const missing: string[] = [];

@@ -21,7 +21,7 @@ type Document = Readonly<Record<string, unknown>>;
 
 /**
  * What a client asks a registry for, as files: the document of a package at its name, and the tarballs that the document names
- * by their whole addresses. No name of a package begins with `_`, so that the folder of tarballs is nobody's document.
+ * by their whole addresses. No name of a package begins with `_`, so the folder of tarballs never has the name of a document.
  */
 export const npmStatic: Layout = {
   ...plainLayout,

@@ -7,7 +7,7 @@ export const retractsItself: Rule = {
   forms: ['go-module'],
   severity: 'warn',
   what: 'A release does not retract itself',
-  why: 'The go command hides a version that its own go.mod retracts, so that nobody gets it as an upgrade',
+  why: 'The go command hides a version that its own go.mod retracts, so users never get it as an upgrade',
   fix: 'Correct the `retract` line, unless the release is made only to retract itself with others',
   example: 'retract [v1.0.0, v1.4.0] in the go.mod of v1.4.0',
   check: (artifact) => {

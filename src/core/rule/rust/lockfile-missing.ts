@@ -8,7 +8,7 @@ export const crateLockfileMissing: Rule = {
   forms: ['crate'],
   severity: 'warn',
   what: 'A crate with a program brings its Cargo.lock',
-  why: '`cargo install --locked` builds a program with the versions that it was tested with; without a lockfile nobody can',
+  why: '`cargo install --locked` builds a program with the versions that it was tested with; that is impossible without a lockfile',
   fix: 'Commit Cargo.lock; where the program needs another crate of the workspace, release that one first and lock its version',
   example: 'src/main.rs without Cargo.lock',
   check: (artifact) => {
