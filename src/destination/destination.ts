@@ -48,13 +48,16 @@ export type Destination = {
   readonly isListed: (parcel: ListedParcel) => Promise<string | true>;
   /** Sees to the pointers and indexes that lead to a release, once all its parcels are there. */
   readonly point: (all: readonly Parcel[]) => Promise<Pointed[]>;
-  /** Removes prereleases that `keep` has no place for. @returns their versions. */
-  readonly tidy: (subject: Subject) => Promise<readonly string[]>;
+  /** Takes prereleases that `keep` has no place for off the indexes, and removes their files. */
+  readonly tidy: (subject: Subject) => Promise<Tidied>;
   /** Makes every pointer that leads to a release lead to another one that is there; none where clients choose by version. */
   readonly fallBack: (subject: Subject, to: Subject) => Promise<Pointed[]>;
   /** Takes a release back, the way the protocol allows. @throws WITHDRAW_IMPOSSIBLE */
   readonly withdraw: (subject: Subject, order: WithdrawOrder) => Promise<Withdrawal>;
 };
+
+/** The versions that are no longer listed, and why their files are there still; null when they are not. */
+export type Tidied = { readonly versions: readonly string[]; readonly whyFilesStay: string | null };
 
 type MethodName = Exclude<keyof Destination, 'name' | 'speaks' | 'over' | 'url'>;
 
@@ -67,7 +70,7 @@ export type DestinationMethods<State> = {
 };
 
 /** For protocols that keep every version. */
-const keepsAll = async (..._: readonly unknown[]): Promise<readonly string[]> => [];
+const keepsAll = async (..._: readonly unknown[]): Promise<Tidied> => ({ versions: [], whyFilesStay: null });
 
 /** A destination whose methods get the same state at every call. */
 export function makeDestination<State>(

@@ -144,7 +144,7 @@ describe.each(layouts)('%s', (layout) => {
       for (let count = 1; count <= 4; count++) {
         const parcel = await early(count);
         await publish(destination, parcel);
-        removed.push(...(await destination.tidy(subjectOf(parcel))));
+        removed.push(...(await destination.tidy(subjectOf(parcel))).versions);
       }
 
       expect(removed).toEqual(['1.5.0-alpha.1', '1.5.0-alpha.2']);
@@ -169,6 +169,63 @@ async function early1(layout: LayoutName, count: number): Promise<Parcel> {
     fileName: layout === 'simple-index' ? `tidemark_py-${python}-py3-none-any.whl` : parcel.fileName,
   };
 }
+
+/** An index whose prerelease claims to be a file of another package, or that of a stable version. */
+const forged: readonly {
+  readonly layout: LayoutName;
+  readonly victim: string;
+  readonly forge: (index: string) => string;
+}[] = [
+  {
+    layout: 'simple-index',
+    victim: 'simple/barometer/barometer-1.0.0.tar.gz',
+    forge: (index) => index.replace(/href="tidemark_py-1\.5\.0a1[^"#]*/, 'href="../barometer/barometer-1.0.0.tar.gz'),
+  },
+  {
+    layout: 'simple-index',
+    victim: 'simple/tidemark-py/tidemark_py-1.4.0-py3-none-any.whl',
+    forge: (index) => index.replace(/href="tidemark_py-1\.5\.0a1[^"#]*/, 'href="tidemark_py-1.4.0-py3-none-any.whl'),
+  },
+  {
+    layout: 'npm-static',
+    victim: '_tarballs/barometer/barometer-1.0.0.tgz',
+    forge: (index) => index.replace(/_tarballs\/[^"]*alpha\.1\.tgz/, '_tarballs/barometer/barometer-1.0.0.tgz'),
+  },
+  {
+    layout: 'nuget-static',
+    victim: 'flat/barometer/1.0.0/barometer.1.0.0.nupkg',
+    forge: (index) => index.replace(/flat\/[^"]*alpha\.1\.nupkg/, 'flat/barometer/1.0.0/barometer.1.0.0.nupkg'),
+  },
+];
+
+it.each(forged)('$layout removes no file but its own prereleases, though its index names $victim', async (given) => {
+  const { layout, victim, forge } = given;
+  const folder = temporaryFolder();
+  const context = testContext(temporaryFolder());
+  const more = { over: 'folder', credential: 'none', 'index-url': readerUrl, keep: { prereleases: 1 } };
+  const config = destinationConfig(layout, folder, more);
+  const destination = await openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
+  const stable = await parcelFor(layout);
+  await publish(destination, stable);
+  const other = path.join(folder, victim);
+  if (textOrNull(other) === null) {
+    mkdirSync(path.dirname(other), { recursive: true });
+    writeFileSync(other, 'pressures');
+  }
+  const before = readFileSync(other);
+  await publish(destination, await early1(layout, 1));
+  const index = path.join(folder, layoutRules[layout].index(stable, view));
+  const text = readFileSync(index, 'utf8');
+  expect(forge(text)).not.toBe(text);
+  writeFileSync(index, forge(text));
+
+  const latest = await early1(layout, 2);
+  await publish(destination, latest);
+  const { versions } = await destination.tidy(subjectOf(latest));
+
+  expect(versions).toEqual(['1.5.0-alpha.1']);
+  expect(readFileSync(other)).toEqual(before);
+});
 
 it.each(layouts)('%s refuses an index that it cannot read, and leaves it as it is', async (layout) => {
   const folder = temporaryFolder();

@@ -99,6 +99,8 @@ export type Layout = {
   readonly stateAt: (subject: LayoutSubject, view: LayoutView) => string | null;
   /** Where an artifact lies. @param state the text of that index. @throws DESTINATION_REFUSED */
   readonly place: (item: LayoutParcel | LayoutItem, view: LayoutView, state: string | null) => string;
+  /** Folder that has the artifacts of a package and nothing of any other, with `/` behind. @throws DESTINATION_REFUSED */
+  readonly home: (subject: LayoutSubject, view: LayoutView) => string;
   /** Files that belong to an artifact, written before it is listed. */
   readonly beside: (parcel: LayoutParcel, place: string, view: LayoutView) => readonly LayoutFile[];
   /** Changes that list a release, in the order in which they are written. @param places of the parcels, in their order. */
@@ -174,6 +176,11 @@ export function noPlace(
 /** A part of a path that leads nowhere else: no separators, no dots alone, no control characters. */
 export function isPlainPart(part: string): boolean {
   return part !== '' && !/^\.+$/.test(part) && !/[/\\\p{Cc}]/u.test(part);
+}
+
+/** Whether a path is that of a file below a folder, whose path ends with `/`. */
+export function isBelow(folder: string, path: string): boolean {
+  return path.startsWith(folder) && path.slice(folder.length).split('/').every(isPlainPart);
 }
 
 /**

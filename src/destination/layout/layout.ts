@@ -1,6 +1,13 @@
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { layoutNamed } from '../../core/name/protocol.ts';
-import type { IndexChange, IndexedVersion, Layout, LayoutFile, LayoutView } from '../../core/protocol/layout.ts';
+import {
+  type IndexChange,
+  type IndexedVersion,
+  isBelow,
+  type Layout,
+  type LayoutFile,
+  type LayoutView,
+} from '../../core/protocol/layout.ts';
 import { layoutRules } from '../../core/protocol/layouts.ts';
 import { withSlash } from '../../core/protocol/traits.ts';
 import { compareVersions, isNormal } from '../../core/version/version.ts';
@@ -15,6 +22,7 @@ import {
   makeDestination,
   type Pointed,
   type Sending,
+  type Tidied,
   type Withdrawal,
   type WithdrawOrder,
 } from '../destination.ts';
@@ -164,9 +172,10 @@ function folderPage({ needsFolderPages }: Store, path: string, text: string): La
 }
 
 /** Removes prereleases beyond those that are kept: never a stable version, never the one that was just released. */
-async function tidy(repository: Repository, subject: Subject): Promise<readonly string[]> {
+async function tidy(repository: Repository, subject: Subject): Promise<Tidied> {
   const { layout, keptPrereleases } = repository;
-  if (keptPrereleases === null) return [];
+  if (keptPrereleases === null) return { versions: [], whyFilesStay: null };
+  const view = viewOf(repository);
   const listed = (await readIndex(repository, subject)) ?? [];
   const prereleases = listed.flatMap((entry) => {
     const version = layout.asVersion(entry.version);
@@ -179,22 +188,37 @@ async function tidy(repository: Repository, subject: Subject): Promise<readonly 
     old.add(entry.semver);
     oldSpelt.add(entry.version);
   }
-  if (old.size === 0) return [];
-  await changeAll(repository, layout.drop(subject, oldSpelt, viewOf(repository)));
-  for (const { version, files } of prereleases.filter((entry) => oldSpelt.has(entry.version)))
-    await removeFiles(repository, files ?? (await filesIn(repository, layout.folder(subject, version))));
-  return [...old];
+  if (old.size === 0) return { versions: [], whyFilesStay: null };
+  await changeAll(repository, layout.drop(subject, oldSpelt, view));
+  // An index can name any file, also one of another package or of a version that stays.
+  const home = layout.home(subject, view);
+  const kept = new Set(listed.flatMap(({ version, files }) => (oldSpelt.has(version) ? [] : (files ?? []))));
+  const gone: string[] = [];
+  for (const { version, files } of listed.filter((entry) => oldSpelt.has(entry.version))) {
+    const all = files ?? (await filesIn(repository, layout.folder(subject, version)));
+    if (all === null) return { versions: [...old], whyFilesStay: 'the server does not list folders' };
+    gone.push(...all.filter((file) => isBelow(home, file) && !kept.has(file)));
+  }
+  return { versions: [...old], whyFilesStay: await whyNotRemoved(repository, gone) };
 }
 
-/** Files of a version that its index does not name. */
-async function filesIn({ store }: Repository, folder: string | null): Promise<string[]> {
+/** Files of a version that its index does not name; null where the store does not list them. */
+async function filesIn({ store }: Repository, folder: string | null): Promise<string[] | null> {
   if (folder === null) return [];
-  return ((await store.list(folder)) ?? []).map((name) => `${folder}${name}`);
+  return (await store.list(folder))?.map((name) => `${folder}${name}`) ?? null;
 }
 
-async function removeFiles({ store, layout }: Repository, files: readonly string[]): Promise<void> {
+/** Removes files with what lies beside them. @returns why they stay, where the store removes nothing; null otherwise. */
+async function whyNotRemoved({ store, layout }: Repository, files: readonly string[]): Promise<string | null> {
   const all = files.flatMap((file) => [file, ...layout.besideEndings.map((ending) => besideOf(file, ending))]);
-  for (const file of new Set(all)) await store.remove(file);
+  try {
+    for (const file of new Set(all)) await store.remove(file);
+    return null;
+  } catch (error) {
+    // The release itself is done.
+    if (isBevelstoneError(error, 'WITHDRAW_IMPOSSIBLE')) return error.why;
+    throw error;
+  }
 }
 
 /** An ending behind the whole name, or in place of its own where the layout has it so. */

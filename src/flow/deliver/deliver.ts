@@ -184,21 +184,22 @@ async function tidyUp(
   }: { readonly release: ReleaseFolder; readonly destination: Destination; readonly ledger: DeliveryLedger },
 ): Promise<void> {
   const { package: packageName, name, version, spellings } = record;
-  const removed = await destination.tidy({ packageName, name, version, spellings });
-  for (const old of removed) {
+  const { versions, whyFilesStay } = await destination.tidy({ packageName, name, version, spellings });
+  for (const old of versions) {
     const reason = '`keep` of the destination has no place for it';
     ledger.writer?.add({
       type: 'withdrawn',
       package: packageName,
       version: old,
       destination: destination.name,
-      how: 'deleted',
+      how: whyFilesStay === null ? 'deleted' : 'taken off the list',
       reason,
     });
   }
-  if (removed.length === 0) return;
+  if (versions.length === 0) return;
   const what = `${packageName} at ${destination.name}`;
-  context.report({ type: 'finished', what, detail: `old prereleases removed: ${removed.join(', ')}` });
+  const done = whyFilesStay === null ? 'removed' : `no longer listed (their files stay: ${whyFilesStay})`;
+  context.report({ type: 'finished', what, detail: `old prereleases ${done}: ${versions.join(', ')}` });
 }
 
 async function deliverOne(

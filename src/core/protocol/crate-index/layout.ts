@@ -28,6 +28,10 @@ export const crateIndex: Layout = {
       files: [cratePath(name, version)],
       withdrawn: isYanked ? '' : null,
     })) ?? null,
+  home: (subject, view) => {
+    fileOf(subject, view);
+    return `crates/${subject.name}/`;
+  },
   place: (item, view) => {
     fileOf(item, view);
     return cratePath(item.name, item.version);

@@ -26,6 +26,7 @@ export const goProxy: Layout = {
       versions?.map((version) => ({ version, files: [`${folder}${escapePath(version)}.zip`], withdrawn: null })) ?? null
     );
   },
+  home: folderOf,
   place: (item, view) => `${stemOf(item, view)}.zip`,
   beside: (parcel, place) => {
     const stem = place.replace(/\.zip$/, '');

@@ -48,6 +48,7 @@ export const mavenFiles: Layout = {
     const coordinates = coordinatesOf(name, version);
     return coordinates === null ? null : `${artifactFolder(coordinates)}${version}/`;
   },
+  home: (subject, view) => artifactFolder(coordinatesIn(subject, view)),
   stateAt: (subject, view) => (view.config.snapshots ? snapshotMetadata(coordinatesIn(subject, view)) : null),
   place: (item, view, state) => {
     const coordinates = coordinatesIn(item, view);

@@ -39,9 +39,9 @@ export const npmStatic: Layout = {
       return { version, files: path === null ? [] : [path], withdrawn };
     });
   },
+  home: tarballsOf,
   place: (item, view) => {
-    const name = documentOf(item, view);
-    if (isPlainPart(item.fileName)) return `_tarballs/${name}/${item.fileName}`;
+    if (isPlainPart(item.fileName)) return `${tarballsOf(item, view)}${item.fileName}`;
     throw noPlace(view, item, { why: `${item.fileName} is not a file name`, fix: 'Rename the artifact' });
   },
   list: (parcels, places, view) =>
@@ -105,6 +105,10 @@ function documentOf(subject: LayoutSubject, view: LayoutView): string {
   const { name } = subject;
   if (/^(?:@[a-z0-9~-][a-z0-9._~-]*\/)?[a-z0-9~-][a-z0-9._~-]*$/i.test(name)) return name;
   throw noPlace(view, subject, { why: `${name} is not a name of a package for npm`, fix: 'Correct its name' });
+}
+
+function tarballsOf(subject: LayoutSubject, view: LayoutView): string {
+  return `_tarballs/${documentOf(subject, view)}/`;
 }
 
 function parseDocument(text: string): Document | null {

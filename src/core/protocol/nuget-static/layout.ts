@@ -37,6 +37,7 @@ export const nugetStatic: Layout = {
         withdrawn: entry['listed'] === false ? '' : null,
       };
     }) ?? null,
+  home: (subject, view) => registrationOf(subject, view).replace(/^registration(.*\/)[^/]+$/, 'flat$1'),
   place: (item, view) => {
     registrationOf(item, view);
     return `flat/${flatPath(item.name, spelt(item))}`;

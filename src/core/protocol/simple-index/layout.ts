@@ -46,6 +46,7 @@ export const simpleIndex: Layout = {
     }
     return [...found].map(([version, entry]) => ({ version, ...entry }));
   },
+  home: folderOf,
   place: (item, view) => {
     const name = folderOf(item, view);
     if (isPlainPart(item.fileName)) return `${name}${item.fileName}`;
