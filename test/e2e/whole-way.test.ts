@@ -4,6 +4,7 @@ import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson, programFile } from '../builders/program.ts';
 import { temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { rustEnvironment, whyNoCargo, whyNoGo } from '../builders/rust-tools.ts';
 import { hasTool } from '../builders/tools.ts';
 
 const root = path.join(import.meta.dirname, '../..');
@@ -15,7 +16,7 @@ describe('the demo', () => {
     // Far from where it was written: the commits are the same on every machine.
     const run = await bevelstoneJson(['demo', 'tides'], {
       cwd: top,
-      env: { TZ: 'Pacific/Chatham', LC_ALL: 'C.UTF-8' },
+      env: { TZ: 'Pacific/Chatham', LC_ALL: 'C.UTF-8', ...rustEnvironment },
     });
 
     expect(run).toMatchObject({ schema: 'bevelstone/1', command: 'demo', ok: true, exitCode: 0, error: null });
@@ -26,14 +27,16 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('8aa7d92 build: tables of the moon and lines of logs from the instrument makers\n');
+    expect(head).toBe('0e0ab71 fix(bells): a watch ends with eight strokes, not with none (#22)\n');
     const delivered = releases.map(
       (release: { package: string; version: string }) => `${release.package} ${release.version}`,
     );
     expect(delivered.sort()).toEqual([
       ...(hasTool('cc') ? ['Fenmarsh.Tides 0.3.1'] : []),
+      ...(whyNoGo() === null ? ['bells 0.1.1'] : []),
       'gauges 0.2.1',
       ...(hasTool('cc') ? ['harmonics 0.9.5'] : []),
+      ...(whyNoCargo() === null ? ['tide-clock 0.1.1'] : []),
       'tidemark 1.4.0',
       ...(hasTool('javac') ? ['tidemark-jvm 1.4.0'] : []),
       'tidemark-py 1.3.1',
@@ -46,6 +49,8 @@ describe('the demo', () => {
     expect(existsSync(path.join(installed, '.bin/gauge-surge'))).toBe(true);
     const shelf = path.join(top, 'tides/shelf/tidemark/1.4.0/tidemark-1.4.0.tar.gz');
     expect(execFileSync('tar', ['-tzf', shelf], { encoding: 'utf8' })).toContain('tidemark-1.4.0/lib/browser.js');
+    const proxy = path.join(top, 'tides/modules/git.fenmarsh.example/tides/packages/bells/@v');
+    if (whyNoGo() === null) expect(readFileSync(path.join(proxy, 'list'), 'utf8')).toBe('v0.1.1\n');
   });
 
   it('never writes into a folder that is not empty', async () => {

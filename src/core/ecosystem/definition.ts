@@ -80,6 +80,11 @@ export type EcosystemDefinition = {
    * when it says so already. Null where a manifest has no place for it.
    */
   readonly takeBack: ((manifest: string, version: string, reason: string) => string | null) | null;
+  /**
+   * The pattern of the only tags that clients read in a repository, from the package's folder ('' for the root); null where
+   * clients read no tags.
+   */
+  readonly tagsRead: ((folder: string) => string) | null;
   /** Source files that carry version macros; null for none. */
   readonly versionHeaders: RegExp | null;
   /** Finds where else than in its manifest's own field a package keeps its version; null where there is no such place. */

@@ -4,6 +4,7 @@ import { defaultTagPattern, formatTagPatterns, type TagPattern } from '../versio
 import { ecosystemDefinitions } from './definitions.ts';
 import type { FoundPackage } from './found-package.ts';
 import type { TagHabit } from './guess-tags.ts';
+import { usualTagPattern } from './package-tags.ts';
 import type { Proposal } from './proposal.ts';
 
 /** Branches by what they seem to be for. */
@@ -48,7 +49,8 @@ export type LayoutGuess = {
 /** A commented bevelstone.yaml that says what was found, and shows where the rest goes. */
 export function writeLayout(guess: LayoutGuess): string {
   const { packages, tags, branches, changelog, commits, unmarked, together } = guess;
-  const shared = commonPatterns(packages, tags);
+  const patterns = tags?.patterns ?? packages.map((pkg) => [usualTagPattern(pkg, packages.length)]);
+  const shared = commonPatterns(patterns);
   const groups = [...(tags?.isShared === true ? [packages.map(({ name }) => name)] : together)];
   const lines = [
     // Written by `init` and `config check`; an editor that does not find it goes without.
@@ -70,7 +72,7 @@ export function writeLayout(guess: LayoutGuess): string {
     '',
     'packages:',
     ...packages.flatMap((pkg, index) =>
-      writePackage(pkg, ownPatterns(tags?.patterns[index] ?? [], shared), {
+      writePackage(pkg, ownPatterns(patterns[index] ?? [], shared), {
         name: sendTo(pkg, packages),
         isChosen: guess.destination !== null,
       }),
@@ -136,13 +138,14 @@ function destinationName(ecosystem: Ecosystem, all: readonly Ecosystem[]): strin
   return all.length === 1 ? 'office' : `office-${ecosystem}`;
 }
 
+type LayoutPatterns = TagHabit['patterns'];
+
 /** The patterns that all packages have; those of most packages where they differ. */
-function commonPatterns(packages: readonly FoundPackage[], tags: TagHabit | null): readonly TagPattern[] {
-  if (tags === null) return [defaultTagPattern(packages.length)];
-  const texts = tags.patterns.map(formatTagPatterns);
+function commonPatterns(patterns: LayoutPatterns): readonly TagPattern[] {
+  const texts = patterns.map(formatTagPatterns);
   const count = (text: string) => texts.filter((other) => other === text).length;
   const most = texts.toSorted((a, b) => count(b) - count(a))[0];
-  return tags.patterns[texts.indexOf(most ?? '')] ?? [defaultTagPattern(packages.length)];
+  return patterns[texts.indexOf(most ?? '')] ?? [defaultTagPattern(patterns.length)];
 }
 
 function ownPatterns(own: readonly TagPattern[], shared: readonly TagPattern[]): readonly TagPattern[] {

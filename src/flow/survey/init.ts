@@ -10,6 +10,7 @@ import {
   writeLayout,
 } from '../../core/ecosystem/guess-layout.ts';
 import { guessTags, type TagHabit } from '../../core/ecosystem/guess-tags.ts';
+import { patternOfClients } from '../../core/ecosystem/package-tags.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { guessPatterns } from '../../core/history/guess-patterns.ts';
 import { compareNumbers, strictReading, versionLike } from '../../core/version/loose-version.ts';
@@ -119,7 +120,11 @@ async function askPerson(context: Context, guess: LayoutGuess): Promise<LayoutGu
 function withFirst({ tags, packages }: LayoutGuess, read: string): TagHabit {
   const pattern = { ...strictReading, read };
   const known = tags?.patterns ?? packages.map(() => []);
-  const patterns = known.map((own) => [pattern, ...own.filter((other) => other.read !== read)]);
+  const patterns = known.map((own, index) => {
+    const found = packages[index];
+    const first = (found === undefined ? null : patternOfClients(found)) ?? pattern;
+    return [first, ...own.filter((other) => other.read !== first.read)];
+  });
   return { last: new Map(), count: 0, unread: [], isShared: false, ...tags, patterns };
 }
 

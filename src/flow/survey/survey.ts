@@ -1,4 +1,5 @@
 import { guessTags } from '../../core/ecosystem/guess-tags.ts';
+import { unreadTagNote } from '../../core/ecosystem/package-tags.ts';
 import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
 import { countChanges } from '../../core/history/count-changes.ts';
 import type { DependencyEdge } from '../../core/history/dependency.ts';
@@ -272,6 +273,8 @@ function warnOfIgnored(context: Context, ignored: readonly IgnoredTag[]): void {
 
 function noteHistory(context: Context, history: PackageHistory<Package>): void {
   for (const warning of history.counted.warnings) warn(context, `${history.own.name}: ${warning}`);
+  const unread = unreadTagNote(history.own);
+  if (unread !== null) warn(context, unread);
   const elsewhere = elsewhereNote(history);
   if (elsewhere !== null) warn(context, elsewhere);
 }

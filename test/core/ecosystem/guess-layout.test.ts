@@ -68,6 +68,17 @@ describe('the patterns of existing tags', () => {
     expect(habit?.last.get('gauges')).toBe('1.0.0');
   });
 
+  it('do not decide for a module of Go, whose clients read one pattern only', () => {
+    const bells = { name: 'bells', folder: 'packages/bells', ecosystem: 'go', version: null } as const;
+
+    const habit = guessTags(tagged('tidemark/1.0.0', 'bells/0.1.0'), [tide, bells]);
+
+    expect(habit?.patterns.map(formatTagPatterns)).toEqual([
+      '"{package}/{version}"',
+      '["packages/bells/v{version}", "{package}/{version}"]',
+    ]);
+  });
+
   it('are none where no tag names a version', () => {
     expect(guessTags(tagged('nightly', 'before-the-flood'), [tide])).toBeNull();
   });

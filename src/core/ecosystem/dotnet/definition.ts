@@ -22,6 +22,7 @@ export const dotnet: EcosystemDefinition = {
   usualDestination: { speaks: 'nuget-v3', path: 'nuget/index.json' },
   client: 'dotnet',
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/dotnet.ts')).findDotnetPlaces,
   isPrivate: (text) => /<IsPackable>\s*false|Microsoft\.NET\.Test\.Sdk|<OutputType>\s*(?:Exe|WinExe)/i.test(text),

@@ -21,6 +21,8 @@ export const go: EcosystemDefinition = {
   usualDestination: { speaks: 'go-proxy', path: 'go/' },
   client: 'go',
   takeBack: withRetract,
+  // "Mapping versions to commits": below the root the folder comes first, without the suffix of a major version.
+  tagsRead: (folder) => `${`${folder}/`.replace(/(?:^|(?<=\/))v[2-9]\d*\/$/, '').replace(/^\/$/, '')}v{version}`,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,

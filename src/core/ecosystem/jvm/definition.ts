@@ -29,6 +29,7 @@ export const jvm: EcosystemDefinition = {
   usualDestination: { speaks: 'maven-layout', path: 'maven/' },
   client: 'maven',
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/jvm.ts')).findJvmPlaces,
   // A build script that applies no plugin of a language only holds others together.

@@ -25,6 +25,7 @@ export const native: EcosystemDefinition = {
   usualDestination: { speaks: 'http-put', path: 'files/' },
   client: null,
   takeBack: null,
+  tagsRead: null,
   versionHeaders: /\.(?:h|hpp|h\.in)$/,
   findPlaces: async () => (await import('../../manifest/version-place/native.ts')).findNativePlaces,
   isPrivate: () => false,

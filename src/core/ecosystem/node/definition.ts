@@ -20,6 +20,7 @@ export const node: EcosystemDefinition = {
   usualDestination: { speaks: 'npm-registry', path: 'node/' },
   client: 'npm',
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: (text) => parsePackageJson(text, 'package.json')['private'] === true,

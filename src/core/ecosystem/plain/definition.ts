@@ -16,6 +16,7 @@ export const plain: EcosystemDefinition = {
   usualDestination: { speaks: 'http-put', path: 'files/' },
   client: null,
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,

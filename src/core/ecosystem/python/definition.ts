@@ -25,6 +25,7 @@ export const python: EcosystemDefinition = {
   usualDestination: { speaks: 'python-index', path: 'python/' },
   client: 'pip',
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: async () => (await import('../../manifest/version-place/python.ts')).findPythonPlaces,
   // A file that only sets up tools says nothing of a package.

@@ -17,6 +17,7 @@ export const rust: EcosystemDefinition = {
   usualDestination: { speaks: 'crate-registry', path: 'crates/index/' },
   client: 'cargo',
   takeBack: null,
+  tagsRead: null,
   versionHeaders: null,
   findPlaces: async () => (await import('./version-places.ts')).findRustPlaces,
   isPrivate: (text) => !/^\[package\]/m.test(text) || /^publish\s*=\s*false/m.test(text),

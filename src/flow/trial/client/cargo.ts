@@ -23,7 +23,7 @@ export const cargoClient: Client = {
     const numbers = cargo?.version?.split('.').map(Number) ?? [];
     return cargo === null || compareNumbers(numbers, leastVersion) < 0
       ? null
-      : { version: `cargo ${cargo.version}`, program: cargo };
+      : { version: cargo.version ?? '', program: cargo };
   },
   install: async (_tool, stage, wanted) => {
     const { folder, home } = stage;

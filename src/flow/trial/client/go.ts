@@ -12,7 +12,7 @@ export const goClient: Client = {
   takesSecondPlace: true,
   find: async (version, env, signal) => {
     const go = await findVersion({ names: ['go'], version, env: { ...env, GOTOOLCHAIN: 'local' }, signal });
-    return go === null ? null : { version: `go ${go.version}`, program: go };
+    return go === null ? null : { version: go.version ?? '', program: go };
   },
   install: async (_tool, { folder, home, env, signal }, wanted) => {
     const [first] = wanted;

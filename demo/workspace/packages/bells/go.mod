@@ -1,0 +1,3 @@
+module git.fenmarsh.example/tides/packages/bells
+
+go 1.19
