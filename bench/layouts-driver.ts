@@ -33,7 +33,17 @@ const forms: Readonly<Record<string, Form>> = {
 const bytesOf = (version: string) => Buffer.from(`tides ${version}`);
 const fileNameOf = (version: string) => `p5000-${version}${endings[layout]}`;
 
-/** The artifact and each index, written under another name, flushed, and renamed. */
+/** What a repository has beside its artifacts and indexes, by the endings of their names. */
+const besides: Readonly<Record<string, readonly [artifact: string[], index: string[]]>> = {
+  'simple-index': [['.metadata'], ['.json']],
+  'crate-index': [[], []],
+  'maven-layout': [
+    ['.md5', '.sha1', '.sha256', '.sha512'],
+    ['.md5', '.sha1', '.sha256', '.sha512'],
+  ],
+};
+
+/** The same files as a release writes, each under another name, flushed, and renamed; the first index is written, all are read. */
 function plain(version: string): void {
   const write = (place: string, text: string | Buffer) => {
     const handle = openSync(`${place}.new`, 'w');
@@ -42,9 +52,22 @@ function plain(version: string): void {
     closeSync(handle);
     renameSync(`${place}.new`, place);
   };
+  const [besideArtifact = [], besideIndex = []] = besides[layout] ?? [];
   mkdirSync(path.join(top, 'plain'), { recursive: true });
-  write(path.join(top, 'plain', fileNameOf(version)), bytesOf(version));
-  for (const file of indexes.split(',')) write(path.join(top, file), readFileSync(path.join(top, file), 'utf8'));
+  const artifact = path.join(top, 'plain', fileNameOf(version));
+  write(artifact, bytesOf(version));
+  for (const ending of besideArtifact) write(`${artifact}${ending}`, digestOf(ending, bytesOf(version)));
+  const [index = '', ...others] = indexes.split(',').map((file) => path.join(top, file));
+  const text = readFileSync(index, 'utf8');
+  write(index, text);
+  for (const ending of besideIndex)
+    write(path.join(top, 'plain', `index${ending}`), digestOf(ending, Buffer.from(text)));
+  for (const file of others) readFileSync(file, 'utf8');
+}
+
+/** Text of a file beside another one: its digest where the ending is that of one. */
+function digestOf(ending: string, bytes: Buffer): string {
+  return /^\.(?:md5|sha\d+)$/.test(ending) ? createHash(ending.slice(1)).update(bytes).digest('hex') : bytes.toString();
 }
 
 async function ours(version: string): Promise<void> {

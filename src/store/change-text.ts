@@ -11,6 +11,8 @@ export type TextChange = {
   readonly write: (text: string, before: TaggedText) => Promise<Written>;
   /** The new text, from what is there; null to leave it. */
   readonly change: (before: string | null) => string | null;
+  /** Whether nobody else can change it meanwhile, so that it need not be read again. */
+  readonly isAlone?: boolean;
   /** Sees to what is made of the text; called again as long as others change it meanwhile. */
   readonly follow?: (text: string) => Promise<void>;
 };
@@ -29,6 +31,7 @@ export async function changeText({
   read,
   write,
   change,
+  isAlone = false,
   follow = async () => {},
 }: TextChange): Promise<{ readonly isChanged: boolean; readonly text: string | null }> {
   let isChanged = false;
@@ -42,6 +45,7 @@ export async function changeText({
       // What follows a change may be missing, of a run that was killed or of one that was quicker.
       followed = before.text;
       await follow(before.text);
+      if (isAlone) return { isChanged, text: before.text };
       continue;
     }
     const written = await write(wanted, before);
@@ -52,6 +56,7 @@ export async function changeText({
     isChanged = true;
     followed = wanted;
     await follow(wanted);
+    if (isAlone) return { isChanged, text: wanted };
     // Whoever read before this write has written by then, and what they did not know of is written again.
     if (written === 'unconditional') await pauseFor(randomInt(300, 700));
   }

@@ -1,4 +1,4 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
@@ -36,13 +36,13 @@ export function openFolder({ name, url }: Connection): Store {
     },
     open: async (address) => readBytes(await below(shelf, path.relative(url, address))),
     read: async (inside) => {
-      const text = await readTextIfThere(await below(shelf, inside));
-      return { text, tag: text === null ? null : tagOf(text) };
+      // Texts are compared whole, so that they need no tag.
+      return { text: await readTextIfThere(await below(shelf, inside)), tag: null };
     },
     write: (inside, text, before) => writeIfSame(shelf, inside, { text, before }),
     ensure: async (inside, text) => {
       const place = await below(shelf, inside);
-      if ((await readTextIfThere(place)) !== text) await shelf.incoming.write(place, [Buffer.from(text)], false);
+      if ((await readTextIfThere(place)) !== text) await shelf.incoming.rewrite(place, text);
     },
     remove: async (inside) => removeFile(await below(shelf, inside)),
     list: async (folder) => {
@@ -50,12 +50,9 @@ export function openFolder({ name, url }: Connection): Store {
       return (await isFolder(place)) ? namesIn(place) : [];
     },
     together: (work) => shelf.incoming.together(work),
+    isAlone: () => shelf.incoming.isAlone,
     access: ({ mayWrite }) => access(shelf, mayWrite),
   };
-}
-
-function tagOf(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
 }
 
 /** No part of the path leads out, neither by `..` nor by a link that lies in the folder. */
@@ -103,16 +100,20 @@ export async function writeNew(
 
 /** A rename knows no condition, so that the others wait meanwhile. */
 async function writeIfSame(
-  shelf: Shelf,
+  { incoming, ...shelf }: Shelf,
   inside: string,
   { text, before }: { readonly text: string; readonly before: TaggedText },
 ): Promise<Written> {
   const place = await below(shelf, inside);
-  return shelf.incoming.alone(async () => {
-    if ((await readTextIfThere(place)) !== before.text) return 'changed-meanwhile';
-    await shelf.incoming.write(place, [Buffer.from(text)], false);
-    return 'written';
-  });
+  const write = () => incoming.rewrite(place, text);
+  if (incoming.isAlone) await write();
+  else
+    return incoming.together(async () => {
+      if ((await readTextIfThere(place)) !== before.text) return 'changed-meanwhile';
+      await write();
+      return 'written';
+    });
+  return 'written';
 }
 
 /** Whether the folder, or the nearest one above it that is there, can be written to. @throws DESTINATION_REFUSED */

@@ -40,6 +40,7 @@ export function openHttpPut(connection: Connection): Store {
     remove: (path) => deleteAt(web, addressOf(path)),
     list: (folder) => list(web, addressOf(folder)),
     together: (work) => work(),
+    isAlone: () => false,
     access: (probe) => access(web, base, probe),
   };
 }

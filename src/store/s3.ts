@@ -80,6 +80,7 @@ export function openS3(connection: Connection): Store {
     remove: (key) => deleteObject(bucket, key),
     list: (folder) => listFolder(bucket, folder),
     together: (work) => work(),
+    isAlone: () => false,
     access: (probe) => access(bucket, probe),
   };
 }

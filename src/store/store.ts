@@ -53,7 +53,9 @@ export type Store = {
   readonly remove: (path: string) => Promise<void>;
   /** Names of the files in a folder, whose path ends with `/`; null where the store does not list. */
   readonly list: (folder: string) => Promise<readonly string[] | null>;
-  /** Runs work that writes several files, as one piece of work. */
+  /** Runs work that changes indexes as one piece of work, which never begins another one. */
   readonly together: <Value>(work: () => Promise<Value>) => Promise<Value>;
+  /** Whether no other publisher can change an index now. */
+  readonly isAlone: () => boolean;
   readonly access: (probe: StoreProbe) => Promise<Access>;
 };

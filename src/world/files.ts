@@ -15,6 +15,7 @@ import {
   rm,
   stat,
   symlink,
+  unlink,
 } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -97,7 +98,11 @@ export async function readBytesIfThere(file: string): Promise<Uint8Array | null>
 
 /** Removes a file; it need not be there. */
 export async function removeFile(file: string): Promise<void> {
-  await rm(file, { force: true });
+  try {
+    await unlink(file);
+  } catch (error) {
+    if (!isMissing(error)) throw error;
+  }
 }
 
 /** Removes a folder with all that is in it; it need not be there. */

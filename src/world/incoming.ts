@@ -1,8 +1,9 @@
-import { createHash, randomInt } from 'node:crypto';
+import { createHash, randomBytes, randomInt } from 'node:crypto';
+import { mkdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { link, mkdir, open, rename, rmdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import { exists } from './files.ts';
+import { exists, namesIn, removeFile } from './files.ts';
 import { ownFile, sweepLeftovers } from './leftovers.ts';
 import { countDown, pauseFor } from './poll.ts';
 import { takeLock } from './run-lock.ts';
@@ -14,6 +15,9 @@ import { takeLock } from './run-lock.ts';
 export class Incoming {
   readonly #served: string;
   #place: Promise<string> | null = null;
+  /** Ends when everything that `together` was asked for by now is done. */
+  #turn: Promise<unknown> = Promise.resolve();
+  #isAlone = false;
 
   /** @param served absolute path of the folder. */
   constructor(served: string) {
@@ -28,51 +32,65 @@ export class Incoming {
     this.#place ??= this.#prepare();
     const place = await this.#place;
     try {
-      await this.#writeVia({ place, target, chunks, isNew });
+      await this.#writeVia({ own: await ownFile(place, 'file'), target, chunks, isNew });
     } finally {
-      await removeEmpty(place);
+      await this.#clear(place);
     }
   }
 
-  /** Runs work that writes several files: what is kept beside the folder is made once for all of them. */
-  async together<Value>(work: () => Promise<Value>): Promise<Value> {
-    this.#place ??= this.#prepare();
-    const place = await this.#place;
-    const own = await ownFile(place, 'several');
-    try {
-      return await work();
-    } finally {
-      await own.remove();
-      await removeEmpty(place);
-    }
+  /** Writes a small text whole or not at all, in place of the one that is there. */
+  async rewrite(target: string, text: string): Promise<void> {
+    if (!this.#isAlone || this.#place === null) return this.write(target, [Buffer.from(text)], false);
+    // Whoever is alone needs no place of its own, which others would know for that of a running process.
+    replaceText(path.join(await this.#place, soleName()), target, text);
+  }
+
+  /** Whether work of `together` is running. */
+  get isAlone(): boolean {
+    return this.#isAlone;
   }
 
   /**
-   * Runs work while no other process, here or on another machine that sees the folder, runs work of this kind on it.
+   * Runs work that reads and writes several files, while no other work of this kind is running on the folder: here, in another
+   * process, or on another machine that sees it. Such work never begins more of its kind.
    * @throws DESTINATION_BUSY when others are at work for a minute.
    */
-  async alone<Value>(work: () => Promise<Value>): Promise<Value> {
+  together<Value>(work: () => Promise<Value>): Promise<Value> {
+    const turn = this.#turn.then(() => this.#runAlone(work));
+    this.#turn = turn.catch(() => {});
+    return turn;
+  }
+
+  async #runAlone<Value>(work: () => Promise<Value>): Promise<Value> {
     this.#place ??= this.#prepare();
-    const release = await takeSoon(path.join(await this.#place, 'lock'), this.#served);
+    const place = await this.#place;
+    const release = await takeSoon(path.join(place, 'lock'), this.#served);
     try {
+      await removeSole(place);
+      this.#isAlone = true;
       return await work();
     } finally {
+      this.#isAlone = false;
       await release();
     }
   }
 
+  /** Nothing is removed around a lock, which stays. */
+  async #clear(place: string): Promise<void> {
+    if (!(await exists(path.join(place, 'lock')))) await removeEmpty(place);
+  }
+
   async #writeVia({
-    place,
+    own,
     target,
     chunks,
     isNew,
   }: {
-    readonly place: string;
+    readonly own: Awaited<ReturnType<typeof ownFile>>;
     readonly target: string;
     readonly chunks: AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
     readonly isNew: boolean;
   }): Promise<void> {
-    const own = await ownFile(place, 'file');
     try {
       const handle = await open(own.file, 'wx', 0o644);
       try {
@@ -113,6 +131,26 @@ export class Incoming {
     await sweepLeftovers(place);
     return place;
   }
+}
+
+/** Small files are written soonest without waiting in turn for a thread. */
+function replaceText(own: string, target: string, text: string): void {
+  try {
+    writeFileSync(own, text, { flag: 'wx', flush: true, mode: 0o644 });
+    mkdirSync(path.dirname(target), { recursive: true });
+    renameSync(own, target);
+  } catch (error) {
+    rmSync(own, { force: true });
+    throw error;
+  }
+}
+
+const soleName = () => `sole-${randomBytes(6).toString('hex')}`;
+
+/** What those who were alone before left behind when they were killed. */
+async function removeSole(place: string): Promise<void> {
+  for (const name of (await namesIn(place)).filter((name) => name.startsWith('sole-')))
+    await removeFile(path.join(place, name));
 }
 
 const patienceMs = 60_000;

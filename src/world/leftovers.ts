@@ -3,7 +3,7 @@ import { lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'no
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { exists, isMissing, isRunning, readTextIfThere } from './files.ts';
+import { exists, isMissing, isRunning, readTextIfThere, removeFile } from './files.ts';
 import { isGone, parseIdentity, thisProcess } from './process-identity.ts';
 
 /** A folder that this process made and has to remove. */
@@ -106,8 +106,8 @@ export async function ownFile(
   const file = path.join(folder, `${name}-${ownSuffix()}`);
   const remove = async () => {
     try {
-      await rm(file, { force: true });
-      await rm(`${file}.lock`, { force: true });
+      await removeFile(file);
+      await removeFile(`${file}.lock`);
     } finally {
       await forget();
     }

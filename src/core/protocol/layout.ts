@@ -37,10 +37,16 @@ export type LayoutView = {
   readonly now: Date;
 };
 
-/** A file that is written as it is. `digest`: its text is a digest of the artifact, in hexadecimal. */
+/**
+ * A file that is written as it is. `digest`: its text is a digest of the artifact, in hexadecimal. `make`: it is made only where
+ * `isMade` does not know the text that is there for the one that would be made.
+ */
 export type LayoutFile = {
   readonly path: string;
-  readonly content: { readonly text: string } | { readonly digest: 'md5' | 'sha1' | 'sha256' | 'sha512' };
+  readonly content:
+    | { readonly text: string }
+    | { readonly digest: 'md5' | 'sha1' | 'sha256' | 'sha512' }
+    | { readonly make: () => string; readonly isMade: (there: string) => boolean };
 };
 
 /** A change of an index that others may change too. */

@@ -47,7 +47,7 @@ function placeOf(shelf: PlainShelf, parcel: Subject & { readonly fileName: strin
 }
 
 async function writeText({ incoming }: PlainShelf, place: string, text: string): Promise<void> {
-  return incoming.write(place, [Buffer.from(text)], false);
+  return incoming.rewrite(place, text);
 }
 
 async function find(shelf: PlainShelf, parcel: Parcel): Promise<Presence> {

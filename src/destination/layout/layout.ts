@@ -128,13 +128,17 @@ async function listAll(repository: Repository, all: readonly Parcel[]): Promise<
   for (const parcel of all) {
     const place = await placeOf(repository, parcel);
     places.push(place);
-    for (const file of layout.beside(parcel, place, view)) await writeBeside(repository, file, parcel);
+    await Promise.all(layout.beside(parcel, place, view).map((file) => writeBeside(repository, file, parcel)));
   }
   return changeAll(repository, layout.list(all, places, view));
 }
 
 async function writeBeside({ store }: Repository, { path, content }: LayoutFile, parcel: Parcel | null): Promise<void> {
   if ('text' in content) return store.ensure(path, content.text);
+  if ('make' in content) {
+    const { text } = await store.read(path);
+    return text !== null && content.isMade(text) ? undefined : store.ensure(path, content.make());
+  }
   if (parcel === null) throw new Error('only what lies beside an artifact has its digest');
   const { digest } = content;
   return store.ensure(path, digest === 'md5' ? await hashFile(parcel.file, 'md5') : parcel[digest]);
@@ -153,9 +157,10 @@ async function changeAll(repository: Repository, changes: readonly IndexChange[]
         return store.write(path, text, there);
       },
       change,
+      isAlone: store.isAlone(),
       follow: async (text) => {
-        for (const file of [...folderPage(store, path, text), ...follow(text)])
-          await writeBeside(repository, file, null);
+        const files = [...folderPage(store, path, text), ...follow(text)];
+        await Promise.all(files.map((file) => writeBeside(repository, file, null)));
       },
     });
     if (text !== null && isOver(text)) await store.remove(path);
@@ -173,8 +178,14 @@ function folderPage({ needsFolderPages }: Store, path: string, text: string): La
 
 /** Removes prereleases beyond those that are kept: never a stable version, never the one that was just released. */
 async function tidy(repository: Repository, subject: Subject): Promise<Tidied> {
-  const { layout, keptPrereleases } = repository;
-  if (keptPrereleases === null) return { versions: [], whyFilesStay: null };
+  const { keptPrereleases, store } = repository;
+  return keptPrereleases === null
+    ? { versions: [], whyFilesStay: null }
+    : store.together(() => keepOnly(repository, subject, keptPrereleases));
+}
+
+async function keepOnly(repository: Repository, subject: Subject, keptPrereleases: number): Promise<Tidied> {
+  const { layout } = repository;
   const view = viewOf(repository);
   const listed = (await readIndex(repository, subject)) ?? [];
   const prereleases = listed.flatMap((entry) => {
@@ -227,8 +238,9 @@ function besideOf(file: string, ending: string): string {
 }
 
 async function fallBack(repository: Repository, subject: Subject, to: Subject): Promise<Pointed[]> {
-  const changes = repository.layout.fallBack(subject, to, viewOf(repository));
-  return (await changeAll(repository, changes)).filter(({ moved }) => moved);
+  const { layout, store } = repository;
+  const changes = layout.fallBack(subject, to, viewOf(repository));
+  return (await store.together(() => changeAll(repository, changes))).filter(({ moved }) => moved);
 }
 
 async function access(repository: Repository, subject: Subject, { mayWrite, lists }: Asking): Promise<Access> {
@@ -268,10 +280,12 @@ async function withdraw(
     return path;
   });
   const { changes, removes, how, limits } = layout.takeBack(subject, { erase, reason, places }, view);
-  // Indexes first: they list nothing that is not there.
-  await changeAll(repository, changes);
-  for (const path of removes) await store.remove(path);
-  return { how, limits };
+  return store.together(async () => {
+    // Indexes first: they list nothing that is not there.
+    await changeAll(repository, changes);
+    for (const path of removes) await store.remove(path);
+    return { how, limits };
+  });
 }
 
 function notOfRelease(destination: string, address: string): BevelstoneError {

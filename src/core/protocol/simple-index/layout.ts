@@ -16,7 +16,7 @@ import {
   plainLayout,
 } from '../layout.ts';
 import { type Anchor, attributeOf, formatPage, parsePage, withAttribute } from './page.ts';
-import { pageAsJson, projectListAsJson } from './page-json.ts';
+import { isProjectListOf, pageAsJson, projectListAsJson } from './page-json.ts';
 
 const root = 'simple/index.html';
 
@@ -70,7 +70,12 @@ export const simpleIndex: Layout = {
       {
         path: root,
         change: (before) => withProject(before, name, view),
-        follow: (text) => [{ path: jsonBeside(root), content: { text: projectListAsJson(text) } }],
+        follow: (text) => [
+          {
+            path: jsonBeside(root),
+            content: { make: () => projectListAsJson(text), isMade: (there) => isProjectListOf(there, text) },
+          },
+        ],
       },
     ];
   },
@@ -204,6 +209,8 @@ function anchorFor(parcel: LayoutParcel): Anchor {
 }
 
 function withProject(before: string | null, name: string, view: LayoutView): string | null {
+  // A page of ten thousand projects is not taken apart where a look is enough.
+  if (before?.includes(`<a href="${name}/">`)) return null;
   const page = before === null ? [] : pageIn(before, root, view);
   const isThere = page.some(({ label }) => normaliseName(label) === name);
   return isThere ? null : formatPage('All projects', [...page, { attributes: `href="${name}/"`, label: name }]);

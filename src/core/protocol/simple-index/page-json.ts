@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { attributeOf, parsePage } from './page.ts';
 
 /** A project's page as JSON (PEP 691, "Project Detail", API version 1.0). */
@@ -26,8 +27,21 @@ function hashesIn(value: string): true | Record<string, string> {
   return algorithm && digest ? { [algorithm]: digest } : true;
 }
 
-/** The page of all projects as JSON (PEP 691, "Project List"). */
+/**
+ * The page of all projects as JSON (PEP 691, "Project List"). A key of our own (names that begin with `_`) says which page it was
+ * made of, so that thousands of projects are not compared each time.
+ */
 export function projectListAsJson(page: string): string {
   const projects = (parsePage(page) ?? []).map(({ label }) => ({ name: label }));
-  return `${JSON.stringify({ meta: { 'api-version': '1.0' }, projects })}\n`;
+  return `${headOf(page)}${JSON.stringify({ projects }).slice(1)}\n`;
+}
+
+/** Whether a list of projects as JSON was made of this page. */
+export function isProjectListOf(json: string, page: string): boolean {
+  return json.startsWith(headOf(page)) && json.endsWith('}\n');
+}
+
+function headOf(page: string): string {
+  const meta = { 'api-version': '1.0', _page: createHash('sha256').update(page).digest('hex') };
+  return `${JSON.stringify({ meta }).slice(0, -1)},`;
 }
