@@ -145,8 +145,14 @@ export async function readTagged(bucket: Bucket, key: string): Promise<TaggedTex
   const input = { Bucket: bucket.bucket, Key: key };
   const { client } = bucket;
   try {
-    const got = await run(bucket, { what: key, send: (options) => client.send(new GetObjectCommand(input), options) });
-    return { text: (await got.Body?.transformToString()) ?? '', tag: got.ETag ?? null };
+    return await run(bucket, {
+      what: key,
+      send: async (options) => {
+        const got = await client.send(new GetObjectCommand(input), options);
+        // Within the request: the connection may end in the middle of the text.
+        return { text: (await got.Body?.transformToString()) ?? '', tag: got.ETag ?? null };
+      },
+    });
   } catch (error) {
     if (isStatus(error, 404)) return { text: null, tag: null };
     throw error;

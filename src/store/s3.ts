@@ -184,6 +184,10 @@ async function makeIfMissing(bucket: Omit<Bucket, 'ensure'>): Promise<void> {
     await run(bucket, {
       what: `to make ${bucket.bucket}`,
       send: (options) => bucket.client.send(new CreateBucketCommand(input), options),
+    }).catch((refusal) => {
+      // Another publisher may have made it meanwhile.
+      if (!isStatus(refusal, 409)) throw refusal;
+      return headBucket(bucket);
     });
   }
 }

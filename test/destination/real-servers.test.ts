@@ -211,3 +211,28 @@ itWithServer('swift')('an object store without conditional writes takes files wh
   });
   expect(await destination.find(parcel, [parcel])).toEqual({ type: 'absent' });
 });
+
+itWithServer('swift')('an object store without conditional writes keeps what two publishers list at once', async () => {
+  const url = await startSwift();
+  const env = { KEY: `office:${account.user}`, SECRET: account.password };
+  const base = 'https://packages.fenmarsh.example/';
+  const store = { over: 's3', bucket: 'crates', 'path-style': true, 'make-bucket': true, 'index-url': base };
+  const open = () => {
+    const context = testContext(temporaryFolder(), { env });
+    const credential = { 'access-key': 'env:KEY', 'secret-key': 'env:SECRET' };
+    const config = destinationConfig('crate-index', url, { ...store, credential });
+    return openDestination(context, { name: 'office', config, repository: placeAt(context.folder) });
+  };
+  // Neither finds the bucket.
+  const [one, other] = [await open(), await open()];
+  const publish = async (destination: Destination, version: string) => {
+    const parcel = await parcelFor('crate-index', 'tides', version);
+    await destination.deliver(parcel, quietly(parcel));
+    await destination.point([parcel]);
+  };
+  const versions = Array.from({ length: 5 }, (_, round) => [`1.${round}.0`, `1.${round}.1`]);
+  for (const [first = '', second = ''] of versions) await Promise.all([publish(one, first), publish(other, second)]);
+
+  const lines = (await bytesAt(one, `${url}crates/ti/de/tidemark`)).toString().trimEnd().split('\n');
+  expect(lines.map((line) => JSON.parse(line).vers).sort()).toEqual(versions.flat().sort());
+});
