@@ -1,7 +1,8 @@
 // Repositories made of files, at three stores, read by the clients that people use.
-import { execFileSync, spawn } from 'node:child_process';
-import { mkdirSync, writeFileSync } from 'node:fs';
+import { execFile, execFileSync, spawn } from 'node:child_process';
+import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { promisify } from 'node:util';
 import { expect, it, onTestFinished } from 'vitest';
 import { freePort } from '../../src/world/server-step.ts';
 import { testStandin } from '../builders/parcel.ts';
@@ -113,18 +114,21 @@ async function released(destinations: Readonly<Record<string, object>>, env: Rea
     ),
     destinations,
   };
-  const repository = new TestRepository(
-    { ...files, 'bevelstone.yaml': JSON.stringify(config, null, 2) },
-    'feat: depths',
-  );
-  const remote = temporaryFolder();
+  const { folder } = withRemote({ ...files, 'bevelstone.yaml': JSON.stringify(config, null, 2) });
+  const all = { ...rustEnvironment, ...env, BEVELSTONE_TRUST: '*' };
+  const run = await bevelstoneJson(['release', '--yes', '--trust-config'], { cwd: folder, env: all });
+  return { folder, env: all, run };
+}
+
+/** A repository of one commit, with a bare one that it is pushed to. */
+function withRemote(content: Readonly<Record<string, string>>): { readonly folder: string; readonly remote: string } {
+  const repository = new TestRepository(content, 'feat: depths');
+  const remote = path.join(temporaryFolder(), 'remote.git');
   execFileSync('git', ['init', '--quiet', '--bare', remote], { env: testEnvironment() });
   repository.git('reset', '--quiet', '--hard');
   repository.git('remote', 'add', 'origin', remote);
   repository.git('push', '--quiet', '--set-upstream', 'origin', 'main');
-  const all = { ...rustEnvironment, ...env, BEVELSTONE_TRUST: '*' };
-  const run = await bevelstoneJson(['release', '--yes', '--trust-config'], { cwd: repository.folder, env: all });
-  return { folder: repository.folder, env: all, run };
+  return { folder: repository.folder, remote };
 }
 
 itWithServer('nginx')(
@@ -200,6 +204,65 @@ it('lines of a folder that is not served name it by a variable of the reader', {
   expect(shown.join('\n')).toMatch(/file:\/\/\$\{env\.MAVEN_LAYOUT_SHELF_FOLDER\}\//);
 });
 
+itUnless(whyNoCargo())(
+  'a crate registry is filled, read by the lines of the ledger, built from offline, and loses a version',
+  { timeout: 120_000 },
+  async () => {
+    const standin = await testStandin();
+    const office = {
+      speaks: 'crate-registry',
+      url: `${standin.urlFor('crate-registry')}index/`,
+      credential: 'env:TOKEN',
+    };
+    const config = {
+      schema: 1,
+      packages: { 'depth-rs': { folder: 'rust', ...artifact('crate'), 'send-to': ['office'] } },
+      destinations: { office },
+    };
+    const only = Object.entries(files).filter(([file]) => !file.includes('/') || file.startsWith('rust/'));
+    const env = { TOKEN: goodToken, ...rustEnvironment, BEVELSTONE_TRUST: '*' };
+    const { folder } = withRemote({ ...Object.fromEntries(only), 'bevelstone.yaml': JSON.stringify(config) });
+    const at = { cwd: folder, env };
+    expect((await bevelstoneJson(['release', '--yes', '--trust-config'], at)).error).toBeNull();
+    const { result } = await bevelstoneJson(['ledger', 'lines', 'depth-rs@0.1.0', '--set-up'], at);
+    const textFor = (into: string): string =>
+      [...result.lines, ...result.setUp].find((line: { into: string }) => line.into.startsWith(into)).text;
+
+    const visitor = path.join(temporaryFolder(), 'visitor');
+    mkdirSync(path.join(visitor, 'src'), { recursive: true });
+    mkdirSync(path.join(visitor, '.cargo'));
+    writeFileSync(path.join(visitor, '.cargo/config.toml'), `${textFor('.cargo/config.toml')}\n`);
+    const head = '[package]\nname = "visitor"\nversion = "1.0.0"\nedition = "2021"\n\n[dependencies]\n';
+    writeFileSync(path.join(visitor, 'Cargo.toml'), `${head}${textFor('Cargo.toml')}\n`);
+    writeFileSync(path.join(visitor, 'src/main.rs'), 'fn main() { println!("{} dm", depth::depth()); }\n');
+    const { PATH = '' } = process.env;
+    const home = temporaryFolder();
+    const own = { PATH, HOME: home, CARGO_HOME: path.join(home, 'cargo'), ...rustEnvironment };
+    // Not in step: the stand-in is in this process.
+    const cargo = async (...args: string[]) =>
+      (await promisify(execFile)('cargo', args, { cwd: visitor, env: own, encoding: 'utf8' })).stdout;
+
+    await cargo('generate-lockfile');
+    expect(readFileSync(path.join(visitor, 'Cargo.lock'), 'utf8')).toContain(textFor('Cargo.lock'));
+    await cargo('fetch', '--locked');
+    expect(await cargo('run', '--quiet', '--locked', '--offline')).toBe('42 dm\n');
+    // `cargo install` reads the user's configuration alone.
+    cpSync(path.join(visitor, '.cargo/config.toml'), path.join(home, 'cargo/config.toml'));
+    await cargo('install', 'depth', '--version', '=0.1.0', '--registry', 'office', '--locked', '--root', home);
+    expect(execFileSync(path.join(home, 'bin/depth'), { encoding: 'utf8' })).toBe('42\n');
+
+    const withdrawn = await bevelstoneJson(
+      ['withdraw', 'depth-rs@0.1.0', '--from', 'office', '--reason', 'an hour late', '--yes', '--trust-config'],
+      at,
+    );
+    expect(withdrawn.error).toBeNull();
+    // What is locked still builds; a new lockfile cannot have it.
+    await cargo('fetch', '--locked');
+    rmSync(path.join(visitor, 'Cargo.lock'));
+    await expect(cargo('generate-lockfile')).rejects.toThrow(/yanked|failed to select a version/);
+  },
+);
+
 itUnless(whyNoGo())('a module has the same hash from the proxy and from git', { timeout: 120_000 }, async () => {
   const top = temporaryFolder();
   const module = 'fenmarsh.example/tides.git/go/depth';
@@ -208,35 +271,26 @@ itUnless(whyNoGo())('a module has the same hash from the proxy and from git', { 
     packages: {
       depth: {
         folder: 'go/depth',
-        tag: 'go/depth/v{version}',
         artifacts: [{ form: 'go-module' }],
         'send-to': ['proxy'],
       },
     },
     destinations: { proxy: { speaks: 'go-proxy', url: path.join(top, 'proxy') } },
   };
-  const repository = new TestRepository(
-    {
-      'bevelstone.yaml': JSON.stringify(config),
-      LICENSE: 'MIT License\n',
-      'go/depth/go.mod': `module ${module}\n\ngo 1.19\n`,
-      'go/depth/depth.go': 'package depth\n',
-      'go/depth/testdata/Höhe.txt': 'tide\n',
-      'go/depth/vendor/modules.txt': '# x\n',
-      'go/depth/vendor/x.example/y/y.go': 'package y\n',
-      'go/depth/sub/vendor/z.go': 'package z\n',
-      'go/depth/sub/vendor/w/w.go': 'package w\n',
-      'go/depth/tools/go.mod': 'module tools.example/x\n',
-      'go/depth/tools/x.go': 'package x\n',
-    },
-    'feat: depths',
-  );
-  const remote = path.join(top, 'remote.git');
-  execFileSync('git', ['init', '--quiet', '--bare', remote], { env: testEnvironment() });
-  repository.git('reset', '--quiet', '--hard');
-  repository.git('remote', 'add', 'origin', remote);
-  repository.git('push', '--quiet', '--set-upstream', 'origin', 'main');
-  const run = await bevelstoneJson(['release', '--yes'], { cwd: repository.folder });
+  const { folder: workspace, remote } = withRemote({
+    'bevelstone.yaml': JSON.stringify(config),
+    LICENSE: 'MIT License\n',
+    'go/depth/go.mod': `module ${module}\n\ngo 1.19\n`,
+    'go/depth/depth.go': 'package depth\n',
+    'go/depth/testdata/Höhe.txt': 'tide\n',
+    'go/depth/vendor/modules.txt': '# x\n',
+    'go/depth/vendor/x.example/y/y.go': 'package y\n',
+    'go/depth/sub/vendor/z.go': 'package z\n',
+    'go/depth/sub/vendor/w/w.go': 'package w\n',
+    'go/depth/tools/go.mod': 'module tools.example/x\n',
+    'go/depth/tools/x.go': 'package x\n',
+  });
+  const run = await bevelstoneJson(['release', '--yes'], { cwd: workspace });
   expect(run.error).toBeNull();
 
   const sumsFrom = (name: string, env: Readonly<Record<string, string>>) => {
@@ -258,7 +312,7 @@ itUnless(whyNoGo())('a module has the same hash from the proxy and from git', { 
   const direct = sumsFrom('direct', { GOPROXY: 'direct' });
 
   expect(sumsFrom('proxied', { GOPROXY: `file://${path.join(top, 'proxy')}` })).toBe(direct);
-  const lines = await bevelstoneJson(['ledger', 'lines', 'depth@0.1.0'], { cwd: repository.folder });
+  const lines = await bevelstoneJson(['ledger', 'lines', 'depth@0.1.0'], { cwd: workspace });
   const sum = lines.result.lines.find(({ into }: { into: string }) => into === 'go.sum');
   expect(`${sum.text}\n`).toBe(direct);
 });
