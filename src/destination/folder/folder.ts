@@ -63,23 +63,10 @@ async function deliver(shelf: PlainShelf, parcel: Parcel, { moved }: Sending): P
 /** Digests beside the files, then the page over all of them: read, united, written whole. */
 async function point(shelf: PlainShelf, all: readonly Parcel[]): Promise<Pointed[]> {
   const { top, name } = shelf;
-  const places = await Promise.all(
-    all.map(async (parcel) => ({ place: await placeOf(shelf, parcel), sha256: parcel.sha256 })),
-  );
-  let isMoved = false;
-  for (const release of new Set(places.map(({ place }) => path.dirname(place)))) {
-    const file = path.join(release, 'SHA256SUMS');
-    const before = (await readTextIfThere(file)) ?? '';
-    const own = places.filter(({ place }) => path.dirname(place) === release);
-    const sums = new Map([
-      ...parseSums(before),
-      ...own.map(({ place, sha256 }) => [path.basename(place), sha256] as const),
-    ]);
-    const text = formatSums(sums);
-    if (text === before) continue;
-    await writeText(shelf, file, text);
-    isMoved = true;
-  }
+  const [parcel] = all;
+  if (parcel === undefined) return [];
+  const own = all.map(({ fileName, sha256 }) => [fileName, sha256] as const);
+  const isMoved = await changeSums(shelf, parcel, (sums) => new Map([...sums, ...own]));
   const page = path.join(top, 'index.html');
   const [before, text] = [await readTextIfThere(page), renderShelf(name, await shelfFiles(top))];
   if (text !== before) await writeText(shelf, page, text);
@@ -90,16 +77,26 @@ async function withdraw(shelf: PlainShelf, subject: Subject, { delivered }: With
   const { top, name } = shelf;
   // Where a file lies follows from the release; the address on record could name any other one.
   for (const { artifact } of delivered) {
-    const place = await placeOf(shelf, { ...subject, fileName: artifact });
-    await removeFile(place);
-    const sums = path.join(path.dirname(place), 'SHA256SUMS');
-    const rest = new Map(parseSums((await readTextIfThere(sums)) ?? ''));
-    rest.delete(path.basename(place));
-    if (rest.size === 0) await removeFile(sums);
-    else await writeText(shelf, sums, formatSums(rest));
+    await removeFile(await placeOf(shelf, { ...subject, fileName: artifact }));
   }
+  const names = new Set(delivered.map(({ artifact }) => artifact));
+  await changeSums(shelf, subject, (sums) => new Map([...sums].filter(([file]) => !names.has(file))));
   await writeText(shelf, path.join(top, 'index.html'), renderShelf(name, await shelfFiles(top)));
   return { how: 'deleted', limits: 'copies that others took are not called back' };
+}
+
+/** Changes the list of digests of a release, which goes when it is empty. @returns whether it was changed. */
+async function changeSums(
+  shelf: PlainShelf,
+  subject: Subject,
+  change: (sums: ReadonlyMap<string, string>) => ReadonlyMap<string, string>,
+): Promise<boolean> {
+  const file = await placeOf(shelf, { ...subject, fileName: 'SHA256SUMS' });
+  const before = (await readTextIfThere(file)) ?? '';
+  const text = formatSums(change(parseSums(before)));
+  if (text === before) return false;
+  await (text === '' ? removeFile(file) : writeText(shelf, file, text));
+  return true;
 }
 
 /** Every file that a list of digests in some folder below names, sorted. */
