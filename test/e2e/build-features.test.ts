@@ -64,6 +64,48 @@ packages:
     expect(unpacked(file, 'top-0.1.0/manifest.json')).toContain('"version": "0.1.0"');
   });
 
+  it.each([
+    {
+      what: 'one crate',
+      files: {
+        'crates/clock/Cargo.toml': '[package]\nname = "clock"\nversion = "0.0.0"\n',
+        'crates/clock/Cargo.lock': 'version = 3\n\n[[package]]\nname = "clock"\nversion = "0.0.0"\n',
+      },
+      lock: 'crates/clock/Cargo.lock',
+      expected: ['name = "clock"\nversion = "0.1.0"'],
+    },
+    {
+      what: 'crates that share a version',
+      files: {
+        'Cargo.toml': '[workspace]\nmembers = ["crates/*"]\n\n[workspace.package]\nversion = "0.0.0"\n',
+        'crates/clock/Cargo.toml': '[package]\nname = "clock"\nversion.workspace = true\n',
+        'crates/bell/Cargo.toml': '[package]\nname = "bell"\nversion.workspace = true\n',
+        'Cargo.lock':
+          'version = 3\n\n[[package]]\nname = "bell"\nversion = "0.0.0"\n\n[[package]]\nname = "clock"\nversion = "0.0.0"\n',
+      },
+      lock: 'Cargo.lock',
+      expected: ['name = "bell"\nversion = "0.1.0"', 'name = "clock"\nversion = "0.1.0"'],
+    },
+  ])('find a lockfile that fits the version of $what', async ({ files, lock, expected }) => {
+    const step = `cp ${path.posix.relative('crates/clock', lock)} {out}/lock.txt`;
+    const bell =
+      'crates/bell/Cargo.toml' in files ? '  bell: { folder: crates/bell, artifacts: [{ form: tar.gz }] }\n' : '';
+    const together = bell === '' ? '' : 'together: { all: [clock, bell] }\n';
+    const clock = `  clock: { folder: crates/clock, build: ["${step}"], artifacts: [{ form: tar.gz, files: [{ from: "{out}" }] }] }\n`;
+    const r = new TestRepository(
+      { 'bevelstone.yaml': `schema: 1\npackages:\n${clock}${bell}${together}`, ...files },
+      'feat: begin',
+    );
+    r.checkOut();
+
+    const { result, error } = await bevelstoneJson(['build'], { cwd: r.folder });
+
+    expect(error).toBeNull();
+    const { folder } = result.releases.find((release: { package: string }) => release.package === 'clock');
+    const text = unpacked(path.join(folder, 'clock-0.1.0.tar.gz'), 'clock-0.1.0/lock.txt');
+    for (const entry of expected) expect(text).toContain(entry);
+  });
+
   it('are stopped when their time is over, with exit code 7', async () => {
     const r = workspace({ slow: `build: [{ run: "echo waiting; sleep 600", at-most: 4 s }]\n${archive}` });
 

@@ -24,6 +24,7 @@ import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
 import { runBuildStep, stepRuns } from './build-steps.ts';
 import { Origins } from './origins.ts';
+import { lockStamped } from './own-lockfiles.ts';
 import { type PackedArtifact, packArtifacts } from './pack-artifact.ts';
 import { stampCheckout } from './stamp.ts';
 
@@ -155,8 +156,9 @@ async function prepare(job: BuildJob): Promise<Prepared> {
   const at = await listFilesAt(survey.workspace.repository.place, survey.commit, '');
   const inside = (file: string) => (pkg.folder === '' ? file : file.slice(pkg.folder.length + 1));
   const tracked = [...at.keys()].filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`)).map(inside);
+  const all = new Set(at.keys());
   const stamped = new Set(
-    [...(await stampCheckout(job, new Set(at.keys())))]
+    [...(await stampCheckout(job, all)), ...(await lockStamped(job, all))]
       .filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`))
       .map(inside),
   );

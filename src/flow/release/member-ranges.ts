@@ -1,19 +1,14 @@
 import path from 'node:path';
 import { ecosystemDefinitions, type ListedManifest, manifestFiles } from '../../core/ecosystem/definitions.ts';
 import { leavesPrerelease, namesPrerelease } from '../../core/history/dependency.ts';
-import type { OwnPackage } from '../../core/manifest/lockfile/own-entry.ts';
 import { foldersUp } from '../../core/manifest/version-place/place.ts';
 import { workspaceGlobs } from '../../core/manifest/workspace-globs.ts';
-import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { globMatcher } from '../../core/text/glob.ts';
 import { readTextIfThere, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
-import { manifestVersion, rangesOf } from '../build/stamp.ts';
+import { type ChangedManifest, changedManifest } from '../build/own-lockfiles.ts';
 import type { Survey } from '../survey/survey.ts';
 import type { Releasing } from './releasing.ts';
-
-/** A manifest of the workspace whose lockfile entry changes with a release. */
-export type ChangedManifest = OwnPackage & { readonly ecosystem: Ecosystem; readonly file: string };
 
 /** What the manifests of a checkout are looked at for. */
 export type MemberSearch = {
@@ -27,14 +22,7 @@ export type MemberSearch = {
 /** The released packages, as lockfiles need to know them. Folders are those of the repository. */
 export function releasedManifests({ survey, releasing }: MemberSearch): ChangedManifest[] {
   const versions = new Map(releasing.map(({ pkg, version }) => [pkg.index, version]));
-  return releasing.flatMap(({ pkg, version }): ChangedManifest[] => {
-    const { isWorkspaceRange } = ecosystemDefinitions[pkg.ecosystem].ranges;
-    const ranges = rangesOf(pkg, versions, survey).filter(({ from }) => !isWorkspaceRange(from));
-    const { ecosystem, folder, manifestPath } = pkg;
-    if (manifestPath === null) return [];
-    const name = pkg.fullName;
-    return [{ ecosystem, file: manifestPath, name, folder, version: manifestVersion(pkg, version, survey), ranges }];
-  });
+  return releasing.flatMap(({ pkg }) => changedManifest(pkg, { survey, versions }) ?? []);
 }
 
 /**

@@ -9,6 +9,7 @@ import { checkOut } from '../../world/git/worktree.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { runStep } from '../../world/step.ts';
 import { notesForRelease } from '../build/build-records.ts';
+import { updateLockfiles } from '../build/own-lockfiles.ts';
 import { placesIn, recordVersion } from '../build/stamp.ts';
 import { type Context, warn } from '../context.ts';
 import { extendChangelogFile } from '../survey/changelog-file.ts';
@@ -16,7 +17,6 @@ import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import type { Package } from '../workspace/workspace.ts';
 import { raiseMembers, releasedManifests } from './member-ranges.ts';
-import { updateLockfiles } from './own-lockfiles.ts';
 import { type Releasing, releasingOf } from './releasing.ts';
 
 /**
