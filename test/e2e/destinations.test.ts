@@ -40,7 +40,18 @@ describe('probe', () => {
       ]),
     );
     expect(Object.keys(found).sort()).toEqual(
-      ['archive', 'office', 'office-maven', 'office-nuget', 'office-python', 'registry', 'shelf', 'upstairs'].sort(),
+      [
+        'archive',
+        'modules',
+        'office',
+        'office-crates',
+        'office-maven',
+        'office-nuget',
+        'office-python',
+        'registry',
+        'shelf',
+        'upstairs',
+      ].sort(),
     );
     expect(found['office']).toMatchObject({ reachable: true, credential: 'accepted', why: 'as harbour-desk' });
     expect(found['office'].packages).toContainEqual(
