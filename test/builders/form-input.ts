@@ -2,6 +2,7 @@ import type { ArtifactConfig } from '../../src/core/config/config.ts';
 import type { Candidate } from '../../src/core/contents/select.ts';
 import type { FormInput } from '../../src/core/form/layout.ts';
 import type { ArtifactPlan, PackedSoFar, PlannedEntry } from '../../src/core/form/plan.ts';
+import { fromSource } from '../../src/core/form/source-archive/from-source.ts';
 import type { BuiltForm } from '../../src/core/name/form.ts';
 
 /** An artifact's configuration with every default. */
@@ -68,6 +69,19 @@ export function formInput(
     },
     programVersion: '0.1.0',
     needsSbom: async () => null,
+    fromSource: (folder) =>
+      fromSource({
+        name: 'tides',
+        fullName: 'tides',
+        ecosystem: 'native',
+        config: { tools: [], build: [], platforms: [] },
+        manifest: null,
+        version: '1.4.0',
+        commit: 'c0ffee0000000000000000000000000000000001',
+        time: 1_775_000_000,
+        folder,
+        install: null,
+      }),
     files,
     tracked: new Set(files.map(({ path }) => path)),
     isStamped: true,

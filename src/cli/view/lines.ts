@@ -4,15 +4,14 @@ import type { ReleaseLines } from '../../flow/ledger/lines.ts';
 import { type Screen, sign } from './screen.ts';
 
 /** Each text as it is pasted, below where it goes. */
-export function renderLines(
-  { package: name, version, lines, setUp, sboms, withdrawals }: ReleaseLines,
-  screen: Screen,
-): string {
+export function renderLines(result: ReleaseLines, screen: Screen): string {
+  const { package: name, version, lines, setUp, sboms, withdrawals, source } = result;
   const { bold } = screen.colours;
   const back = withdrawals.map(
     ({ destination, how, at, reason }) =>
       `${sign('warning', screen)} ${how} at ${cleanText(destination)} on ${at.slice(0, 10)}: ${cleanText(reason)}`,
   );
+  if (source !== null) return [...back, ...sourceParts(result, source, screen)].join('\n\n');
   if (lines.length === 0) {
     const where = withdrawals.length === 0 ? 'in bevelstone.yaml' : 'any more';
     return [`${cleanText(name)} ${cleanText(version)} is not at any destination ${where}`, ...back].join('\n\n');
@@ -27,6 +26,22 @@ export function renderLines(
   if (sboms.length > 0)
     parts.push(bold('What is in it, as SBOMs'), sboms.map((place) => sbomText(place, screen)).join('\n'));
   return parts.join('\n\n');
+}
+
+function sourceParts(
+  { package: name, version }: ReleaseLines,
+  { commit, folder, lines, without }: NonNullable<ReleaseLines['source']>,
+  screen: Screen,
+): string[] {
+  const { bold, dim } = screen.colours;
+  const where = folder === '' ? commit : `${commit}, folder ${folder}`;
+  return [
+    `${bold(`To build ${cleanText(name)} ${cleanText(version)} from its sources`)}\n${dim(cleanText(where))}`,
+    ...lines.map((line) => block(line, screen)),
+    ...without.map(
+      ({ method, why }) => `${sign('nothing', screen)} no lines for ${cleanText(method)}: ${cleanText(why)}`,
+    ),
+  ];
 }
 
 /** An address to fetch it from, and the digest to check it by. */

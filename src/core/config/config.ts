@@ -275,6 +275,8 @@ export type Config = {
   readonly schema: 1;
   readonly bevelstone: string | null;
   readonly supplier: string | null;
+  /** The address that people clone the repository from; null for that of `origin`. */
+  readonly repository: string | null;
   /** For packages that say nothing of their own. */
   readonly sbom: SbomConfig;
   readonly output: string;

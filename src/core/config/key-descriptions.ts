@@ -5,6 +5,7 @@
 export const keyDescriptions: Readonly<Record<string, string>> = {
   schema: 'Version of this format: 1.',
   bevelstone: 'SemVer range of the program versions that may be used here, such as ">=0.1 <1".',
+  repository: 'The address that people clone the repository from, if it is not that of origin.',
   supplier: 'Organisation named in metadata and SBOMs, and in the title of the survey.',
   sbom: 'SBOMs of packages that do not configure their own.',
   'sbom.kinds': 'Formats to write: spdx, cyclonedx. An empty list writes none.',

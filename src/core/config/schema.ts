@@ -587,6 +587,9 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     schema: Joi.number().valid(1).required(),
     bevelstone: Joi.string().default(null),
     supplier: Joi.string().default(null),
+    repository: Joi.string()
+      .pattern(/^(?!-)[^\s\p{Cc}]+$/u, 'the address of a repository')
+      .default(null),
     sbom: sbomEntry(),
     output: relativeFolder().default('bevelstone-out'),
     links: links(),

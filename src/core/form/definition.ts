@@ -114,6 +114,8 @@ export type FormDefinition = {
   readonly hasNodeEntries: boolean;
   /** Whether a destination's index shows what is inside, so that an upload carries it along. */
   readonly isShownOnUpload: boolean;
+  /** Whether it is what others build the package from. */
+  readonly isSource: boolean;
   /** Whether each of its files is an artifact of its own. */
   readonly isLoose: boolean;
   /** Whether a trial unpacks it after the download. */

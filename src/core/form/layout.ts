@@ -5,6 +5,7 @@ import type { PackageManifest } from '../manifest/package-manifest.ts';
 import { type Scheme, spell } from '../version/spelling.ts';
 import type { Stream } from '../version/stream.ts';
 import type { ArtifactPlan } from './plan.ts';
+import type { FromSource } from './source-archive/from-source.ts';
 
 /** Everything that an artifact's layout depends on. */
 export type FormInput = {
@@ -33,6 +34,8 @@ export type FormInput = {
   readonly isStamped: boolean;
   /** An SBOM of what the package needs, for forms that have a place for one; null when there is nothing to say. */
   readonly needsSbom: () => Promise<{ readonly fileName: string; readonly text: string } | null>;
+  /** How the package is built from its sources. @param folder where it lies below their top, '' for the top itself. */
+  readonly fromSource: (folder: string) => FromSource;
   /** The package's folder in the repository, '' for its root. */
   readonly folder: string;
   /** Text of a file of the repository, by its path there; null when there is none. */

@@ -37,6 +37,7 @@ export const plainTraits: Omit<
   listedFiles: () => null,
   hasNodeEntries: false,
   isShownOnUpload: false,
+  isSource: false,
   isLoose: false,
   isUnpacked: false,
   installer: null,

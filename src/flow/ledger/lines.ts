@@ -1,10 +1,7 @@
-import path from 'node:path';
 import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import { isRemote } from '../../core/name/protocol.ts';
 import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
-import { type ConsumerLine, type Offer, readerVariable } from '../../core/protocol/offer.ts';
-import { withSlash } from '../../core/protocol/traits.ts';
+import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { type Context, warnOnce } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
@@ -12,6 +9,8 @@ import { vouchedDeliveries, whyUnverified } from '../ledger-record/vouched.ts';
 import { findRelease, standingDeliveries } from '../release-folder/recorded-release.ts';
 import { readerUrl } from '../workspace/open-destination.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import { shownAddress } from './shown-address.ts';
+import { type ReleaseSource, releaseSource } from './source-lines.ts';
 
 /** The answer of `ledger lines`. */
 export type ReleaseLines = {
@@ -21,6 +20,8 @@ export type ReleaseLines = {
   readonly setUp: readonly ConsumerLine[];
   /** Where the SBOMs of the release lie. */
   readonly sboms: readonly SbomPlace[];
+  /** How it is built from its sources; null where that was not asked. */
+  readonly source: ReleaseSource | null;
   /** Where it was taken back, and why. */
   readonly withdrawals: LedgerRelease['withdrawals'];
 };
@@ -34,7 +35,11 @@ export type SbomPlace = {
 };
 
 /** What a consumer types or pastes to get exactly this release, from each destination that has it. @throws RELEASE_NOT_RECORDED */
-export async function releaseLines(context: Context, text: string, isSetUp: boolean): Promise<ReleaseLines> {
+export async function releaseLines(
+  context: Context,
+  text: string,
+  { isSetUp, isSource }: { readonly isSetUp: boolean; readonly isSource: boolean },
+): Promise<ReleaseLines> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'working-folder' });
@@ -46,6 +51,9 @@ export async function releaseLines(context: Context, text: string, isSetUp: bool
     lines: offers.flatMap(consumerLines),
     setUp: isSetUp ? offers.flatMap(setUpLines) : [],
     sboms: release.isVouched ? sbomPlaces(release, offers, repository.root) : [],
+    source: isSource
+      ? await releaseSource(context, { repository, address: workspace.config.repository, release, offers })
+      : null,
     withdrawals: release.withdrawals,
   };
 }
@@ -64,14 +72,6 @@ function sbomPlaces(release: LedgerRelease, offers: readonly Offer[], root: stri
     );
     return places.length > 0 ? places : [{ file, sha256, destination: null, address: null }];
   });
-}
-
-/** The address of a file as readers have it: where the folder of the machine that released lies is no matter of theirs. */
-function shownAddress({ destination, config }: Offer, address: string, root: string): string {
-  if (isRemote(config)) return address;
-  const inside = path.relative(path.resolve(root, config.url), address).split(path.sep).join('/');
-  const index = config['index-url'];
-  return index === null ? `$${readerVariable(destination, 'FOLDER')}/${inside}` : `${withSlash(index)}${inside}`;
 }
 
 /**

@@ -281,11 +281,24 @@ describe('plain archives', () => {
 
     const own = await planArtifact(formInput('source-archive', { a: '', VERSION: 'mine' }, { isStamped: false }));
 
-    expect(pathsOf(own)).toEqual(['tides-1.4.0/VERSION', 'tides-1.4.0/a']);
-    expect(own.entries.map(({ content }) => content.type)).toEqual(['file', 'file']);
+    const how = 'tides-1.4.0/from-source.json';
+    expect(pathsOf(own)).toEqual(['tides-1.4.0/VERSION', 'tides-1.4.0/a', how]);
+    expect(own.entries.map(({ content }) => content.type)).toEqual(['file', 'file', 'bytes']);
     expect(stamped.fileName).toBe('tides-1.4.0-source.tar.gz');
-    expect(pathsOf(stamped)).toEqual(['tides-1.4.0/a']);
+    expect(pathsOf(stamped)).toEqual(['tides-1.4.0/a', how]);
     expect(textOf(bare.entries, 'tides-1.4.0/VERSION')).toBe('1.4.0\n');
+  });
+
+  it('a source archive says how it is built, and takes no file that says it otherwise', async () => {
+    const whole = formInput('source-archive', { a: '' }, { folder: 'packages/tides', artifact: { tree: 'commit' } });
+    const [own, other] = [await planArtifact(formInput('source-archive', { a: '' })), await planArtifact(whole)];
+
+    const how = (plan: typeof own) => JSON.parse(textOf(plan.entries, 'tides-1.4.0/from-source.json') ?? '');
+    expect(how(own)).toMatchObject({ schema: 'bevelstone/from-source/1', folder: '', version: '1.4.0' });
+    expect(how(other).folder).toBe('packages/tides');
+    await expect(planArtifact(formInput('source-archive', { 'from-source.json': '' }))).rejects.toMatchObject({
+      code: 'CONTENTS_COLLISION',
+    });
   });
 
   it('repeats a rule with {platform} for every platform in an archive of all', async () => {

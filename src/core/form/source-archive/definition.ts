@@ -11,6 +11,7 @@ export const sourceArchive: FormDefinition = {
   platforms: 'one-with-all',
   entries: plainEntries,
   ecosystem: 'native',
+  isSource: true,
   isUnpacked: true,
   reasonLeftOut: () => 'a source-archive does not take it',
 };

@@ -1,13 +1,16 @@
 import { compareBytes } from '../../contents/entry.ts';
 import { plainMode, sortStaged } from '../../contents/select.ts';
+import { BevelstoneError } from '../../error/bevelstone-error.ts';
 import type { Layout } from '../layout.ts';
 import { fillPlaceholders } from '../placeholder.ts';
 import { archiveName } from '../plain-archive/plain-archive.ts';
 import { plannedFile, plannedText } from '../plan.ts';
+import { formatFromSource, fromSourceName } from './from-source.ts';
 
 /**
  * The sources as they are at the commit, below one folder with name and version, and with the version written in: into the
- * manifest or header that carries it, else into a file `VERSION`. Nothing that a build step made goes along.
+ * manifest or header that carries it, else into a file `VERSION`. Nothing that a build step made goes along; `from-source.json`
+ * says how to make it.
  */
 export const sourceArchive: Layout = {
   select: async ({ files, tracked }) =>
@@ -21,7 +24,10 @@ export const sourceArchive: Layout = {
     const isWritten = input.isStamped || staged.some(({ path }) => path === 'VERSION');
     const top = input.artifact.top === 'none' ? '' : `${stem}/`;
     const version = isWritten ? [] : [plannedText(`${top}VERSION`, `${input.version}\n`)];
-    const entries = [...staged.map((staged) => plannedFile(staged, top)), ...version];
+    if (staged.some(({ path }) => path === fromSourceName)) throw alreadyThere(input.packageName);
+    const how = input.fromSource(input.artifact.tree === 'commit' ? input.folder : '');
+    const made = [...version, plannedText(`${top}${fromSourceName}`, formatFromSource(how))];
+    const entries = [...staged.map((staged) => plannedFile(staged, top)), ...made];
     return {
       fileName: archiveName(input, `${stem}-source.tar.gz`),
       container: 'tar.gz',
@@ -31,3 +37,12 @@ export const sourceArchive: Layout = {
     };
   },
 };
+
+function alreadyThere(packageName: string): BevelstoneError {
+  return new BevelstoneError('CONTENTS_COLLISION', {
+    message: `${fromSourceName} of ${packageName} cannot go into its source archive`,
+    why: 'the archive gets a file of that name, which says how it is built',
+    fix: 'Give the file of the repository another name',
+    where: { file: fromSourceName },
+  });
+}

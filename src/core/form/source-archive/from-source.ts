@@ -1,0 +1,94 @@
+import type { FileRuleConfig, PackageConfig } from '../../config/config.ts';
+import type { PackageManifest } from '../../manifest/package-manifest.ts';
+import type { Ecosystem } from '../../name/ecosystem.ts';
+
+/** The file of a source archive that says how it is built, for people and programs without this one (docs/from-source.md). */
+export const fromSourceName = 'from-source.json';
+
+/** A step: a command for `sh`, with the placeholders `{version}`, `{platform}`, `{commit}` and `{out}`. */
+export type SourceStep = {
+  readonly name: string;
+  readonly run: string;
+  /** Folder inside the package's, where it runs. */
+  readonly in: string;
+  readonly env: Readonly<Record<string, string>>;
+  /** The one platform it is for; null for all. */
+  readonly platform: string | null;
+  /** Most time it may take. */
+  readonly seconds: number;
+};
+
+/** Something that a package needs, by the name and the range that its ecosystem knows. */
+export type SourceNeed = { readonly name: string; readonly range: string };
+
+/** How a release is built from its sources. */
+export type FromSource = {
+  readonly schema: 'bevelstone/from-source/1';
+  readonly package: string;
+  /** Name in the ecosystem's manifest. */
+  readonly name: string;
+  readonly ecosystem: Ecosystem;
+  readonly version: string;
+  readonly commit: string;
+  /** SOURCE_DATE_EPOCH of the build: seconds since 1970. */
+  readonly time: number;
+  /** The package's folder below the top of the sources; '' for the top itself. */
+  readonly folder: string;
+  readonly platforms: readonly string[];
+  /** Programs that the steps start; a range of versions, or null for any. */
+  readonly tools: readonly { readonly name: string; readonly range: string | null }[];
+  readonly needs: { readonly build: readonly SourceNeed[]; readonly run: readonly SourceNeed[] };
+  readonly steps: readonly SourceStep[];
+  /** What goes below the prefix, and where; null for the package's folder as it is after the steps. */
+  readonly install: readonly FileRuleConfig[] | null;
+};
+
+/** What `fromSource` is made of. */
+export type SourceFacts = {
+  readonly name: string;
+  readonly fullName: string;
+  readonly ecosystem: Ecosystem;
+  readonly config: Pick<PackageConfig, 'tools' | 'build' | 'platforms'>;
+  readonly manifest: PackageManifest | null;
+  readonly version: string;
+  readonly commit: string;
+  readonly time: number;
+  readonly folder: string;
+  readonly install: readonly FileRuleConfig[] | null;
+};
+
+/** How a package is built, as its configuration at the release says. */
+export function fromSource(facts: SourceFacts): FromSource {
+  const { config, manifest } = facts;
+  const needs = (...kinds: readonly string[]): SourceNeed[] =>
+    (manifest?.dependencies ?? [])
+      .filter(({ kind }) => kinds.includes(kind))
+      .map(({ name, range }) => ({ name, range }));
+  return {
+    schema: 'bevelstone/from-source/1',
+    package: facts.name,
+    name: facts.fullName,
+    ecosystem: facts.ecosystem,
+    version: facts.version,
+    commit: facts.commit,
+    time: facts.time,
+    folder: facts.folder,
+    platforms: config.platforms,
+    tools: config.tools,
+    needs: { build: needs('build'), run: needs('run', 'peer') },
+    steps: config.build.map((step) => ({
+      name: step.name,
+      run: step.run,
+      in: step.in,
+      env: step.env,
+      platform: step.for,
+      seconds: Math.ceil(step['at-most'] / 1000),
+    })),
+    install: facts.install,
+  };
+}
+
+/** The text of the file. */
+export function formatFromSource(source: FromSource): string {
+  return `${JSON.stringify(source, null, 2)}\n`;
+}

@@ -1,0 +1,163 @@
+import type { FileRuleConfig } from '../config/config.ts';
+import { fileNameOf } from '../form/placeholder.ts';
+import type { FromSource, SourceStep } from '../form/source-archive/from-source.ts';
+import { quoteShell } from '../text/quote-shell.ts';
+import { shellText } from './shell-text.ts';
+
+/** Where the sources come from: lines of a shell that leave them in the current folder, checked. */
+export type SourceOrigin = {
+  /** Programs that the lines start. */
+  readonly programs: readonly string[];
+  readonly lines: readonly string[];
+  /** Folder that has the sources then. */
+  readonly top: string;
+};
+
+/** An archive: fetched by a command that leaves it in the current folder, compared with its digest, unpacked. */
+export function archiveOrigin({
+  fetch,
+  file,
+  sha256,
+  top,
+}: {
+  readonly fetch: string;
+  readonly file: string;
+  readonly sha256: string;
+  readonly top: string;
+}): SourceOrigin {
+  return {
+    programs: [fetch.split(' ')[0] ?? '', 'tar', 'sha256sum'],
+    lines: [
+      fetch,
+      `found=$(sha256sum ${quoteShell(file)}); found=\${found%% *}`,
+      ...refuseOther('SHA-256', sha256),
+      `tar -xzf ${quoteShell(file)}`,
+    ],
+    top,
+  };
+}
+
+/** A tag of a repository: the commit that it leads to and the tree that is checked out are compared. */
+export function gitOrigin({
+  repository,
+  tag,
+  commit,
+  tree,
+}: {
+  readonly repository: string;
+  readonly tag: string;
+  readonly commit: string;
+  readonly tree: string;
+}): SourceOrigin {
+  return {
+    programs: ['git'],
+    lines: [
+      'git init --quiet source',
+      `git -C source fetch --quiet --depth 1 ${quoteShell(repository)} ${quoteShell(`refs/tags/${tag}`)}`,
+      "found=$(git -C source rev-parse 'FETCH_HEAD^{commit}')",
+      ...refuseOther('commit', commit),
+      'git -C source -c core.autocrlf=false checkout --quiet FETCH_HEAD',
+      'found=$(git -C source write-tree)',
+      ...refuseOther('tree', tree),
+    ],
+    top: 'source',
+  };
+}
+
+function refuseOther(what: string, expected: string): string[] {
+  return [`if [ "$found" != ${expected} ]; then echo "wrong ${what}: $found, expected ${expected}" >&2; exit 1; fi`];
+}
+
+/**
+ * A block for a POSIX shell: fetches the sources, checks them, builds in a folder of its own and installs below `$PREFIX`, or a new
+ * folder under the current one. It is one subshell, so that an error ends the block and not the shell that it is pasted into.
+ */
+export function sourceBlock(source: FromSource, { programs, lines, top }: SourceOrigin): string {
+  const { version, time, commit, tools } = source;
+  const stem = `${fileNameOf(source.package)}-${version}`;
+  const needed = [...new Set([...programs, ...tools.map(({ name }) => name)])];
+  const ranges = tools.flatMap(({ name, range }) => (range === null ? [] : [`${name} ${range}`]));
+  const folder = source.folder === '' ? top : `${top}/${source.folder}`;
+  return [
+    '(set -eu',
+    ...(ranges.length === 0 ? [] : [`# needs ${ranges.join(', ')}`]),
+    `for tool in ${needed.map(quoteShell).join(' ')}; do`,
+    `  command -v "$tool" > /dev/null || { echo "$tool is needed, and it is not on the PATH" >&2; exit 1; }`,
+    'done',
+    `prefix=\${PREFIX:-$PWD/${quoteShell(stem)}}`,
+    'case $prefix in /*) ;; *) prefix=$PWD/$prefix ;; esac',
+    `work=\${TMPDIR:-/tmp}/${quoteShell(stem)}.$$`,
+    'mkdir -m 700 "$work"; trap \'rm -rf "$work"\' EXIT; cd "$work"',
+    ...lines,
+    `mkdir out; cd ${quoteShell(folder)}`,
+    ...platformLines(source),
+    `export LC_ALL=C TZ=UTC SOURCE_DATE_EPOCH=${time} BEVELSTONE_VERSION=${quoteShell(version)} BEVELSTONE_COMMIT=${commit} BEVELSTONE_OUT="$work/out"`,
+    ...source.steps.flatMap((step) => stepLines(step, source)),
+    ...installLines(source, stem),
+    `echo "${stem} is in $prefix"`,
+    ')',
+  ].join('\n');
+}
+
+/** The platform of the machine, as steps know it. */
+function platformLines({ platforms, steps }: FromSource): string[] {
+  const isNamed = steps.some(
+    ({ run, in: folder, env, platform }) =>
+      platform !== null || [run, folder, ...Object.values(env)].some((text) => text.includes('{platform}')),
+  );
+  if (platforms.length === 0 || !isNamed) return [];
+  return [
+    'case $(uname -s) in Darwin) system=macos ;; *) system=$(uname -s | tr A-Z a-z) ;; esac',
+    'case $(uname -m) in x86_64|amd64) arch=x64 ;; aarch64|arm64) arch=arm64 ;; *) arch=$(uname -m) ;; esac',
+    'export BEVELSTONE_PLATFORM=$system-$arch',
+  ];
+}
+
+function stepLines({ name, run, in: folder, env, platform }: SourceStep, { version, commit }: FromSource): string[] {
+  const fill = (text: string) => shellText(text, { version, commit });
+  const own = Object.entries(env).map(([key, value]) => `${key}=${fill(doubleQuoted(value))}`);
+  const words = [...(own.length === 0 ? [] : ['env', ...own]), 'sh', '-c', quoteShell(fill(run))].join(' ');
+  const line = folder === '.' || folder === '' ? words : `(cd "${fill(`"${folder}"`).slice(1, -1)}" && ${words})`;
+  return [
+    `echo ${quoteShell(`${name} …`)}`,
+    platform === null ? line : `if [ "$BEVELSTONE_PLATFORM" = ${quoteShell(platform)} ]; then ${line}; fi`,
+  ];
+}
+
+/** A value in double quotes, in which only placeholders mean something. */
+function doubleQuoted(value: string): string {
+  return `"${value.replace(/[\\"$`]/g, '\\$&')}"`;
+}
+
+/** The same files as an archive has, for rules that a shell can follow; what it cannot is said. */
+function installLines({ install }: FromSource, stem: string): string[] {
+  const put = [
+    '# put FROM, where a folder goes, where a file goes',
+    'put() {',
+    '  if [ -d "$1" ]; then mkdir -p "$prefix/$2"; cp -R "$1/." "$prefix/$2/"',
+    '  else mkdir -p "$prefix/$3"; cp "$1" "$prefix/$3/"; fi',
+    '}',
+  ];
+  if (install === null) return ['mkdir -p "$prefix"; cp -R . "$prefix/"'];
+  return [...put, ...install.flatMap((rule) => ruleLines(rule, stem))];
+}
+
+function ruleLines(rule: FileRuleConfig, stem: string): string[] {
+  const from = rule.from.replace(/^\.\//, '').replace(/\/+$/, '');
+  const isPlain = !/[*?[]/.test(from) && rule.only.length === 0 && rule.except.length === 0;
+  if (!isPlain) return [`echo ${quoteShell(`${stem}: not installed, choose by hand: ${rule.from}`)} >&2`];
+  const path = shellText(`"${from}"`, {}).slice(1, -1);
+  const inside = shellText(`"${from.replace(/^\{out\}\/?/, '')}"`, {}).slice(1, -1);
+  const above = inside.includes('/') ? inside.slice(0, inside.lastIndexOf('/')) : '.';
+  const quoted = `"${path}"`;
+  if (rule.as !== null) {
+    const target = `"$prefix/${rule.as}"`;
+    return [`mkdir -p "$(dirname ${target})"; cp ${quoted} ${target}`, ...modeLines(rule, target)];
+  }
+  if (rule.to !== null) return [`put ${quoted} ${quoteShell(rule.to)} ${quoteShell(rule.to)}`];
+  return [`put ${quoted} "${inside || '.'}" "${above}"`];
+}
+
+function modeLines({ mode }: FileRuleConfig, target: string): string[] {
+  return mode === null ? [] : [`chmod ${mode} ${target}`];
+}

@@ -1,0 +1,183 @@
+import path from 'node:path';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import { type FromSource, fromSource } from '../../core/form/source-archive/from-source.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
+import { checkLine } from '../../core/protocol/fetch-lines.ts';
+import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
+import { gitLines } from '../../core/source/git-lines.ts';
+import { installRules } from '../../core/source/install-rules.ts';
+import { archiveOrigin, gitOrigin, sourceBlock } from '../../core/source/source-block.ts';
+import { commitTime, type Repository } from '../../world/git/repository.ts';
+import { git, gitLine } from '../../world/git/run-git.ts';
+import type { Context } from '../context.ts';
+import { whyUnverified } from '../ledger-record/vouched.ts';
+import { type Package, readWorkspace } from '../workspace/workspace.ts';
+import { shownAddress } from './shown-address.ts';
+
+/** How others get the sources of a release and build them. */
+export type ReleaseSource = {
+  /** Where people clone the repository; null where no address is known that others have too. */
+  readonly repository: string | null;
+  readonly commit: string;
+  readonly tree: string;
+  readonly tag: string;
+  /** Folder of the package in the repository. */
+  readonly folder: string;
+  readonly archives: readonly SourceArchive[];
+  readonly steps: FromSource['steps'];
+  readonly tools: FromSource['tools'];
+  readonly needs: FromSource['needs'];
+  /** Blocks and lines to paste. */
+  readonly lines: readonly ConsumerLine[];
+  /** What there is no line for, and why. */
+  readonly without: readonly { readonly method: string; readonly why: string }[];
+};
+
+/** A source archive at a destination. */
+export type SourceArchive = {
+  readonly destination: string;
+  readonly file: string;
+  readonly address: string;
+  readonly sha256: string;
+  /** Subresource Integrity §3.1: the digest in base64. */
+  readonly sri: string;
+};
+
+/** A release, where it was released from, and the address that people clone that from; null for that of `origin`. */
+export type SourceSearch = {
+  readonly repository: Repository;
+  readonly address: string | null;
+  readonly release: LedgerRelease;
+  readonly offers: readonly Offer[];
+};
+
+/**
+ * Lines and blocks that build a release from its sources: from each place that has its source archive, and from git.
+ * @throws GIT_FAILED where the commit of the release is not in this clone, PACKAGE_NOT_FOUND.
+ */
+export async function releaseSource(context: Context, search: SourceSearch): Promise<ReleaseSource> {
+  const { repository, release, offers } = search;
+  const { commit, tag, version } = release;
+  const { packages } = await readWorkspace(context, { repository, commit, source: 'commit' });
+  const pkg = packages.find(({ name }) => name === release.package);
+  if (pkg === undefined) throw notThere(release);
+  const [time, tree] = await Promise.all([
+    commitTime(repository.place, commit),
+    gitLine(repository.place, ['rev-parse', `${commit}^{tree}`]),
+  ]);
+  const source = sourceOf(pkg, { version, commit, time, folder: pkg.folder });
+  const archived = offers.flatMap((offer) => archivesOf(offer, repository.root));
+  const fromGit = await gitBlocks(source, { ...search, tree });
+  const { steps, tools, needs } = source;
+  return {
+    repository: fromGit.address,
+    ...{ commit, tree, tag, folder: pkg.folder, steps, tools, needs },
+    archives: archived.map(({ offer: { destination }, delivery: { record }, address }) => {
+      const { file, sha256 } = record;
+      return { destination, file, address, sha256, sri: sriOf(sha256) };
+    }),
+    lines: [...archived.flatMap((one) => archiveLines(pkg, { ...one, time })), ...fromGit.lines],
+    without: [
+      ...(archived.length > 0
+        ? []
+        : [{ method: 'source archive', why: 'no destination has one; add `form: source-archive`' }]),
+      ...fromGit.without,
+    ],
+  };
+}
+
+type FromGit = Pick<ReleaseSource, 'lines' | 'without'> & { readonly address: string | null };
+
+async function gitBlocks(
+  source: FromSource,
+  { repository, address: known, release, tree }: SourceSearch & { readonly tree: string },
+): Promise<FromGit> {
+  const none = (why: string) => ({ address: null, lines: [], without: [{ method: 'git', why }] });
+  // A forged ledger could name any commit of this clone.
+  if (!release.isVouched) return none(whyUnverified(release));
+  const address = known ?? (await originOf(repository));
+  if (address === null) return none('origin has no address; set `repository` in bevelstone.yaml');
+  const { commit, tag } = release;
+  const found = gitLines(source, { repository: address, commit, tag });
+  const text = sourceBlock(source, gitOrigin({ repository: address, tag, commit, tree }));
+  return {
+    address,
+    lines: [
+      { destination: 'repository', client: 'git', into: 'shell', text },
+      ...found.flatMap((line) => ('text' in line ? [{ destination: 'repository', ...line }] : [])),
+    ],
+    without: found.flatMap((line) => ('why' in line ? [{ method: `${line.client} from git`, why: line.why }] : [])),
+  };
+}
+
+function notThere({ package: name, version, commit }: LedgerRelease): BevelstoneError {
+  return new BevelstoneError('PACKAGE_NOT_FOUND', {
+    message: `${name} ${version} cannot be built from its sources`,
+    why: `the configuration at ${commit.slice(0, 12)} has no package ${name}`,
+    fix: 'See what is on record: bevelstone ledger list',
+  });
+}
+
+function sourceOf(
+  pkg: Package,
+  facts: { readonly version: string; readonly commit: string; readonly time: number; readonly folder: string },
+): FromSource {
+  const { name, fullName, ecosystem, config, manifest } = pkg;
+  return fromSource({ name, fullName, ecosystem, config, manifest, install: installRules(config), ...facts });
+}
+
+type Archived = {
+  readonly offer: Offer;
+  readonly delivery: Offer['delivered'][number];
+  /** As readers have it. */
+  readonly address: string;
+};
+
+function archivesOf(offer: Offer, root: string): Archived[] {
+  return offer.delivered
+    .filter(({ record }) => formDefinitions[record.form].isSource)
+    .map((delivery) => ({ offer, delivery, address: shownAddress(offer, delivery.address, root) }));
+}
+
+/** The block, and the address with its digest as other systems pin it. */
+function archiveLines(
+  pkg: Package,
+  { offer, delivery, address, time }: Archived & { readonly time: number },
+): ConsumerLine[] {
+  const { record } = delivery;
+  const { destination } = offer;
+  const pin = [address, `sha256:${record.sha256}`, sriOf(record.sha256)].join('\n');
+  const pinned = { destination, client: 'any system that pins addresses', into: 'its own file', text: pin };
+  const only = { ...offer, delivered: [delivery] };
+  // Where a place has several lines, the one that fetches the file and compares it.
+  const found = consumerLines(only).find(({ text }) => text.endsWith(checkLine(record)));
+  if (found === undefined) return [pinned];
+  const { version, commit } = offer.release;
+  const config = pkg.config.artifacts.find(({ form }) => form === record.form);
+  const source = sourceOf(pkg, { version, commit, time, folder: config?.tree === 'commit' ? pkg.folder : '' });
+  const [fetch = ''] = found.text.split('\n');
+  const top = config?.top === 'none' ? '.' : `${fileNameOf(pkg.name)}-${version}`;
+  const origin = archiveOrigin({ fetch, file: record.file, sha256: record.sha256, top });
+  const needed = setUpLines(only).filter(({ client }) => client === found.client);
+  const text = [...needed.map(({ text }) => text), sourceBlock(source, origin)].join('\n');
+  return [{ destination, client: 'sh', into: 'shell', text }, pinned];
+}
+
+function sriOf(sha256: string): string {
+  return `sha256-${Buffer.from(sha256, 'hex').toString('base64')}`;
+}
+
+/** The address of `origin` without a credential; null for a path that only this machine knows. */
+async function originOf({ place, root }: Repository): Promise<string | null> {
+  const { text } = await git(place, ['config', '--get', 'remote.origin.url'], { allow: [1] });
+  const address = text.trim();
+  if (address === '') return null;
+  if (!URL.canParse(address))
+    return path.isAbsolute(address) || address.startsWith('.') ? path.resolve(root, address) : address;
+  const url = new URL(address);
+  [url.username, url.password] = ['', ''];
+  return url.href;
+}

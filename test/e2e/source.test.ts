@@ -1,0 +1,201 @@
+// What `ledger lines --source` prints is pasted as it is, by people who have nothing but a shell.
+import { execFile, execFileSync, spawn } from 'node:child_process';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { promisify } from 'node:util';
+import { describe, expect, it, onTestFinished } from 'vitest';
+import { freePort } from '../../src/world/server-step.ts';
+import { startGitServer } from '../builders/git-server.ts';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
+import { itUnless, rustEnvironment, whyNoCargo } from '../builders/rust-tools.ts';
+
+type Line = { readonly destination: string; readonly client: string; readonly into: string; readonly text: string };
+
+const { PATH = '' } = process.env;
+
+/** Runs what was pasted, in an empty HOME. */
+async function paste(text: string, more: NodeJS.ProcessEnv = {}) {
+  const top = temporaryFolder();
+  const env = { PATH, HOME: path.join(top, 'home'), PREFIX: path.join(top, 'installed'), ...more };
+  mkdirSync(env.HOME);
+  const end = await promisify(execFile)('sh', ['-c', text], { cwd: top, env, encoding: 'utf8' }).then(
+    ({ stdout, stderr }) => ({ out: stdout + stderr, code: 0 }),
+    ({ stdout, stderr, code }) => ({ out: `${stdout}${stderr}`, code: code as number }),
+  );
+  return { ...end, top, installed: (file: string) => readFileSync(path.join(env.PREFIX, file), 'utf8') };
+}
+
+/** A folder behind a web server that others wrote. */
+async function served(folder: string): Promise<string> {
+  const port = await freePort();
+  mkdirSync(folder, { recursive: true });
+  const server = spawn('python3', ['-m', 'http.server', String(port), '--bind', '127.0.0.1'], {
+    cwd: folder,
+    stdio: 'ignore',
+  });
+  onTestFinished(() => {
+    server.kill();
+  });
+  const url = `http://127.0.0.1:${port}/`;
+  for (;;) {
+    const isUp = await fetch(url).then(
+      () => true,
+      () => false,
+    );
+    if (isUp) return url;
+  }
+}
+
+/** A release of a package with steps, and of one that is used as it is; from a folder of the repository. */
+async function released(tree: 'package' | 'commit') {
+  const top = temporaryFolder();
+  const remote = path.join(top, 'tides.git');
+  const site = path.join(top, 'site');
+  const [url, gitUrl] = [await served(site), await startGitServer(top)];
+  const config = {
+    schema: 1,
+    repository: `${gitUrl}tides.git`,
+    packages: {
+      depth: {
+        folder: 'packages/depth',
+        ecosystem: 'plain',
+        tools: ['sh'],
+        build: [{ name: 'table', run: 'sh make.sh {version} > {out}/table.txt' }],
+        artifacts: [
+          { form: 'source-archive', tree },
+          { form: 'tar.gz', files: [{ from: '{out}', to: 'share' }, { from: 'README.md' }] },
+        ],
+        'send-to': ['site'],
+      },
+      sound: { folder: 'packages/sound', artifacts: [{ form: 'npm-tarball' }], 'send-to': ['site'] },
+      swell: { folder: 'packages/swell', artifacts: [{ form: 'crate' }], 'send-to': ['site'] },
+    },
+    destinations: { site: { speaks: 'folder', url: 'env:SITE', 'index-url': url } },
+  };
+  const about = { description: 'Depths', license: 'MIT' };
+  const repository = new TestRepository(
+    {
+      'bevelstone.yaml': JSON.stringify(config),
+      'packages/depth/make.sh': 'echo "depth $1 at $SOURCE_DATE_EPOCH"\n',
+      'packages/depth/README.md': '# Depths\n',
+      'packages/sound/package.json': JSON.stringify({ name: 'sound', version: '0.0.0', ...about, main: 'sound.js' }),
+      'packages/sound/sound.js': 'module.exports = 42;\n',
+      'packages/sound/README.md': '# Sound\n\nHow deep it is.\n',
+      'packages/swell/Cargo.toml':
+        '[package]\nname = "swell"\nversion = "0.0.0"\nedition = "2021"\ndescription = "Swell"\nlicense = "MIT"\n',
+      'packages/swell/src/lib.rs': 'pub fn swell() -> u32 { 42 }\n',
+    },
+    'feat: depths',
+  );
+  execFileSync('git', ['init', '--quiet', '--bare', '--initial-branch=main', remote], { env: testEnvironment() });
+  repository.git('reset', '--quiet', '--hard');
+  repository.git('remote', 'add', 'origin', remote);
+  repository.git('push', '--quiet', '--set-upstream', 'origin', 'main');
+  const at = { cwd: repository.folder, env: { SITE: site, BEVELSTONE_TRUST: '*' } };
+  const run = await bevelstoneJson(['release', '--yes', '--trust-config'], at);
+  expect(run.error).toBeNull();
+  const linesOf = async (name: string) => {
+    const { result, error } = await bevelstoneJson(['ledger', 'lines', name, '--source'], at);
+    expect(error).toBeNull();
+    return result.source as {
+      readonly lines: readonly Line[];
+      readonly without: readonly { method: string; why: string }[];
+      readonly archives: readonly { readonly sri: string; readonly sha256: string; readonly address: string }[];
+      readonly tree: string;
+      readonly commit: string;
+    };
+  };
+  return { repository, remote, site, at, linesOf };
+}
+
+describe('the sources of a release', () => {
+  it.each(['package', 'commit'] as const)(
+    'are built from an archive of the %s as they were built here',
+    async (tree) => {
+      const { site, linesOf } = await released(tree);
+      const { lines, archives } = await linesOf('depth');
+      const block = lines.find(({ client }) => client === 'sh')?.text ?? '';
+
+      const built = await paste(block);
+
+      expect(built.code).toBe(0);
+      const ours = execFileSync(
+        'tar',
+        ['-xzOf', path.join(site, 'depth/0.1.0/depth-0.1.0.tar.gz'), 'depth-0.1.0/share/table.txt'],
+        { encoding: 'utf8' },
+      );
+      expect(built.installed('share/table.txt')).toBe(ours);
+      expect(built.installed('README.md')).toBe('# Depths\n');
+      const [archive] = archives;
+      expect(archive?.sri).toBe(`sha256-${Buffer.from(archive?.sha256 ?? '', 'hex').toString('base64')}`);
+
+      // A web server that has something else now.
+      const file = path.join(site, 'depth/0.1.0/depth-0.1.0-source.tar.gz');
+      const how = JSON.parse(
+        execFileSync('tar', ['-xzOf', file, 'depth-0.1.0/from-source.json'], { encoding: 'utf8' }),
+      );
+      expect(how).toMatchObject({
+        schema: 'bevelstone/from-source/1',
+        folder: tree === 'commit' ? 'packages/depth' : '',
+      });
+      writeFileSync(file, 'something else');
+      const refused = await paste(block);
+      expect(refused.code).toBe(1);
+      expect(refused.out).toMatch(new RegExp(`wrong SHA-256: [0-9a-f]{64}, expected ${archive?.sha256}`));
+      expect(() => refused.installed('README.md')).toThrow();
+    },
+  );
+
+  it('are built from git, and a tag that was moved is refused with both commits', async () => {
+    const { repository, remote, linesOf } = await released('package');
+    const { lines, commit } = await linesOf('depth');
+    const block = lines.find(({ client }) => client === 'git')?.text ?? '';
+
+    const built = await paste(block);
+    expect(built.out).toContain('depth-0.1.0 is in');
+    expect(built.installed('share/table.txt')).toMatch(/^depth 0\.1\.0 at \d+\n$/);
+
+    const other = execFileSync('git', ['rev-parse', `${commit}^`], { cwd: repository.folder, encoding: 'utf8' }).trim();
+    execFileSync('git', ['tag', '--force', 'depth/0.1.0', other], {
+      cwd: remote,
+      env: testEnvironment(),
+      stdio: 'ignore',
+    });
+    const refused = await paste(block);
+    expect(refused.code).toBe(1);
+    expect(refused.out).toContain(`wrong commit: ${other}, expected ${commit}`);
+  });
+
+  it('are taken from git by npm, from a folder of the repository; what is built first is not', async () => {
+    const { linesOf } = await released('package');
+    const { lines } = await linesOf('sound');
+    const line = lines.find(({ client }) => client === 'npm')?.text ?? '';
+
+    const installed = await paste(`${line} && node -p "require('sound')"`);
+
+    expect(installed.out).toMatch(/42\n$/);
+    expect((await linesOf('depth')).lines.some(({ client }) => client === 'npm')).toBe(false);
+  });
+
+  itUnless(whyNoCargo())('are taken from git by cargo', async () => {
+    const { linesOf } = await released('package');
+    const { lines } = await linesOf('swell');
+    const line = lines.find(({ client }) => client === 'cargo')?.text ?? '';
+    const head = '[package]\nname = "visitor"\nversion = "1.0.0"\nedition = "2021"\n\n[dependencies]\n';
+    const main = 'fn main() { println!("{}", swell::swell()) }';
+    const text = `mkdir src && cat > Cargo.toml <<'E'\n${head}${line}\nE\necho '${main}' > src/main.rs && cargo run --quiet`;
+
+    expect((await paste(text, rustEnvironment)).out).toMatch(/42\n$/);
+  });
+
+  it('are shown as people read them, with what there are no lines for', async () => {
+    const { at } = await released('package');
+
+    const { stdout } = await bevelstone(['ledger', 'lines', 'sound', '--source'], at);
+
+    expect(stdout).toContain('To build sound 0.1.0 from its sources');
+    expect(stdout).toContain('no lines for source archive: no destination has one');
+    expect(stdout).toContain('npm install');
+  });
+});
