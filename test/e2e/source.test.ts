@@ -47,6 +47,18 @@ async function served(folder: string): Promise<string> {
   }
 }
 
+/** A build backend of the project's own (PEP 517), so that nothing is fetched. */
+const backend = `import zipfile
+def build_wheel(folder, config=None, metadata=None):
+    name = 'wave-0.1.0-py3-none-any.whl'
+    with zipfile.ZipFile(folder + '/' + name, 'w') as wheel:
+        wheel.writestr('wave_heights.py', open('src/wave/__init__.py').read())
+        wheel.writestr('wave-0.1.0.dist-info/METADATA', 'Metadata-Version: 2.1\\nName: wave\\nVersion: 0.1.0\\n')
+        wheel.writestr('wave-0.1.0.dist-info/WHEEL', 'Wheel-Version: 1.0\\nGenerator: x\\nRoot-Is-Purelib: true\\nTag: py3-none-any\\n')
+        wheel.writestr('wave-0.1.0.dist-info/RECORD', '')
+    return name
+`;
+
 /** A release of a package with steps, and of one that is used as it is; from a folder of the repository. */
 async function released(tree: 'package' | 'commit') {
   const top = temporaryFolder();
@@ -70,6 +82,7 @@ async function released(tree: 'package' | 'commit') {
       },
       sound: { folder: 'packages/sound', artifacts: [{ form: 'npm-tarball' }], 'send-to': ['site'] },
       swell: { folder: 'packages/swell', artifacts: [{ form: 'crate' }], 'send-to': ['site'] },
+      wave: { folder: 'packages/wave', artifacts: [{ form: 'wheel' }], 'send-to': ['site'] },
     },
     destinations: { site: { speaks: 'folder', url: 'env:SITE', 'index-url': url } },
   };
@@ -82,6 +95,11 @@ async function released(tree: 'package' | 'commit') {
       'packages/sound/package.json': JSON.stringify({ name: 'sound', version: '0.0.0', ...about, main: 'sound.js' }),
       'packages/sound/sound.js': 'module.exports = 42;\n',
       'packages/sound/README.md': '# Sound\n\nHow deep it is.\n',
+      'packages/wave/pyproject.toml':
+        '[build-system]\nrequires = []\nbuild-backend = "backend"\nbackend-path = ["."]\n\n[project]\nname = "wave"\nversion = "0.0.0"\ndescription = "Waves"\nlicense = "MIT"\nreadme = "README.md"\n',
+      'packages/wave/backend.py': backend,
+      'packages/wave/README.md': '# Wave\n\nHow high it is.\n',
+      'packages/wave/src/wave/__init__.py': 'height = 42\n',
       'packages/swell/Cargo.toml':
         '[package]\nname = "swell"\nversion = "0.0.0"\nedition = "2021"\ndescription = "Swell"\nlicense = "MIT"\n',
       'packages/swell/src/lib.rs': 'pub fn swell() -> u32 { 42 }\n',
@@ -176,6 +194,18 @@ describe('the sources of a release', () => {
 
     expect(installed.out).toMatch(/42\n$/);
     expect((await linesOf('depth')).lines.some(({ client }) => client === 'npm')).toBe(false);
+  });
+
+  it('are taken from git by pip, from a folder of the repository', async () => {
+    const { linesOf } = await released('package');
+    const { lines } = await linesOf('wave');
+    const line = lines.find(({ client }) => client === 'pip')?.text ?? '';
+
+    const installed = await paste(
+      `python3 -m venv v && . v/bin/activate && ${line} && python -c 'import wave_heights; print(wave_heights.height)'`,
+    );
+
+    expect(installed.out).toMatch(/^42$/m);
   });
 
   itUnless(whyNoCargo())('are taken from git by cargo', async () => {

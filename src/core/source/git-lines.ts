@@ -26,13 +26,10 @@ const clients: Readonly<Partial<Record<Ecosystem, LineOf>>> = {
     const folder = source.folder === '' ? '' : `::path:${source.folder}`;
     return shellLine('npm', `npm install ${quoteShell(`git+${asUrl(repository)}#${commit}${folder}`)}`);
   },
-  // pip, "VCS Support"; PEP 508 for the name.
+  // pip, "VCS Support"; without `NAME @`, which older versions do not read in front of a path.
   python: (source, { repository, commit }) => {
     const folder = source.folder === '' ? '' : `#subdirectory=${source.folder}`;
-    return shellLine(
-      'pip',
-      `pip install ${quoteShell(`${source.name} @ git+${asUrl(repository)}@${commit}${folder}`)}`,
-    );
+    return shellLine('pip', `pip install ${quoteShell(`git+${asUrl(repository)}@${commit}${folder}`)}`);
   },
   // The Cargo Book, "Specifying dependencies from git repositories": the crate is looked for in the whole repository.
   rust: (source, { repository, commit }) => ({

@@ -76,11 +76,21 @@ export function sourceBlock(source: FromSource, { programs, lines, top }: Source
   const { version, time, commit, tools } = source;
   const stem = `${fileNameOf(source.package)}-${version}`;
   const needed = [...new Set([...programs, ...tools.map(({ name }) => name)])];
-  const ranges = tools.flatMap(({ name, range }) => (range === null ? [] : [`${name} ${range}`]));
   const folder = source.folder === '' ? top : `${top}/${source.folder}`;
   return [
     '(set -eu',
-    ...(ranges.length === 0 ? [] : [`# needs ${ranges.join(', ')}`]),
+    ...commentOf(
+      'needs',
+      tools.flatMap(({ name, range }) => (range === null ? [] : [`${name} ${range}`])),
+    ),
+    ...commentOf(
+      'is built with',
+      source.needs.build.map(({ name, range }) => `${name} ${range}`),
+    ),
+    ...commentOf(
+      'needs at run time',
+      source.needs.run.map(({ name, range }) => `${name} ${range}`),
+    ),
     `for tool in ${needed.map(quoteShell).join(' ')}; do`,
     `  command -v "$tool" > /dev/null || { echo "$tool is needed, and it is not on the PATH" >&2; exit 1; }`,
     'done',
@@ -97,6 +107,11 @@ export function sourceBlock(source: FromSource, { programs, lines, top }: Source
     `echo "${stem} is in $prefix"`,
     ')',
   ].join('\n');
+}
+
+/** One line, whatever a manifest has for a name or a range. */
+function commentOf(what: string, things: readonly string[]): string[] {
+  return things.length === 0 ? [] : [`# ${what}: ${things.map((thing) => thing.replace(/\p{Cc}+/gu, ' ')).join(', ')}`];
 }
 
 /** The platform of the machine, as steps know it. */
@@ -117,7 +132,8 @@ function stepLines({ name, run, in: folder, env, platform }: SourceStep, { versi
   const fill = (text: string) => shellText(text, { version, commit });
   const own = Object.entries(env).map(([key, value]) => `${key}=${fill(doubleQuoted(value))}`);
   const words = [...(own.length === 0 ? [] : ['env', ...own]), 'sh', '-c', quoteShell(fill(run))].join(' ');
-  const line = folder === '.' || folder === '' ? words : `(cd "${fill(`"${folder}"`).slice(1, -1)}" && ${words})`;
+  const line =
+    folder === '.' || folder === '' ? words : `(cd "${fill(doubleQuoted(folder)).slice(1, -1)}" && ${words})`;
   return [
     `echo ${quoteShell(`${name} …`)}`,
     platform === null ? line : `if [ "$BEVELSTONE_PLATFORM" = ${quoteShell(platform)} ]; then ${line}; fi`,
@@ -138,7 +154,11 @@ function installLines({ install }: FromSource, stem: string): string[] {
     '  else mkdir -p "$prefix/$3"; cp "$1" "$prefix/$3/"; fi',
     '}',
   ];
-  if (install === null) return ['mkdir -p "$prefix"; cp -R . "$prefix/"'];
+  if (install === null)
+    return [
+      'mkdir -p "$prefix"; cp -R . "$prefix/"',
+      'if [ -n "$(ls "$work/out")" ]; then mkdir -p "$prefix/out"; cp -R "$work/out/." "$prefix/out/"; fi',
+    ];
   return [...put, ...install.flatMap((rule) => ruleLines(rule, stem))];
 }
 
@@ -146,16 +166,21 @@ function ruleLines(rule: FileRuleConfig, stem: string): string[] {
   const from = rule.from.replace(/^\.\//, '').replace(/\/+$/, '');
   const isPlain = !/[*?[]/.test(from) && rule.only.length === 0 && rule.except.length === 0;
   if (!isPlain) return [`echo ${quoteShell(`${stem}: not installed, choose by hand: ${rule.from}`)} >&2`];
-  const path = shellText(`"${from}"`, {}).slice(1, -1);
-  const inside = shellText(`"${from.replace(/^\{out\}\/?/, '')}"`, {}).slice(1, -1);
+  const path = inQuotes(from);
+  const inside = inQuotes(from.replace(/^\{out\}\/?/, ''));
   const above = inside.includes('/') ? inside.slice(0, inside.lastIndexOf('/')) : '.';
   const quoted = `"${path}"`;
   if (rule.as !== null) {
-    const target = `"$prefix/${rule.as}"`;
+    const target = `"$prefix/${inQuotes(rule.as)}"`;
     return [`mkdir -p "$(dirname ${target})"; cp ${quoted} ${target}`, ...modeLines(rule, target)];
   }
-  if (rule.to !== null) return [`put ${quoted} ${quoteShell(rule.to)} ${quoteShell(rule.to)}`];
+  if (rule.to !== null) return [`put ${quoted} "${inQuotes(rule.to)}" "${inQuotes(rule.to)}"`];
   return [`put ${quoted} "${inside || '.'}" "${above}"`];
+}
+
+/** A path as it stands between double quotes, its placeholders as variables. */
+function inQuotes(path: string): string {
+  return shellText(doubleQuoted(path), {}).slice(1, -1);
 }
 
 function modeLines({ mode }: FileRuleConfig, target: string): string[] {

@@ -133,6 +133,34 @@ describe('a block', () => {
     expect(readFileSync(path.join(installed, name), 'utf8')).toMatch(/\/out\/\$HOME "x"\n$/);
   });
 
+  it('puts platforms into paths, and what steps made beside the folder where no archive says what', () => {
+    const steps = [step('mkdir -p {out}/{platform} && echo sea > {out}/{platform}/sea.txt')];
+    const named = sourceOf(steps, [fileRule('{out}/{platform}', 'lib/{platform}')], { platforms: ['linux-x64'] });
+
+    const { installed } = run(named, { a: 'a' });
+    const [platform = ''] = readdirSync(path.join(installed, 'lib'));
+    expect(readFileSync(path.join(installed, 'lib', platform, 'sea.txt'), 'utf8')).toBe('sea\n');
+
+    const all = run(sourceOf([step('echo sea > {out}/sea.txt')]), { a: 'a' });
+    expect(readFileSync(path.join(all.installed, 'out/sea.txt'), 'utf8')).toBe('sea\n');
+    expect(readFileSync(path.join(all.installed, 'a'), 'utf8')).toBe('a');
+  });
+
+  it('runs nothing that stands in a path, a name or a range', () => {
+    const hostile = '$(touch broken)`touch broken`;touch broken';
+    const rules = [fileRule(hostile), fileRule('a', hostile), { ...fileRule('a'), as: hostile }];
+    const source = sourceOf([step('true', { name: hostile, in: '.', env: { A: hostile } })], rules, {
+      tools: [{ name: 'sh', range: `\n${hostile}` }],
+      needs: { build: [{ name: `x\n${hostile}`, range: hostile }], run: [] },
+    });
+
+    const { out, installed } = run(source, { a: 'a', [hostile]: 'a' });
+
+    expect(readdirSync(path.dirname(installed))).toEqual(['tides-1.4.0']);
+    expect(readdirSync(installed).sort()).toEqual([hostile].sort());
+    expect(out).toContain('still here');
+  });
+
   it('says which rules a shell cannot follow', () => {
     const { out } = run(sourceOf([], [fileRule('**/*.txt', 'x'), fileRule('a.txt')]), { 'a.txt': 'a' });
 
