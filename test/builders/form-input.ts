@@ -81,6 +81,7 @@ export function formInput(
         time: 1_775_000_000,
         folder,
         install: null,
+        helpers: [],
       }),
     files,
     tracked: new Set(files.map(({ path }) => path)),

@@ -3,12 +3,13 @@ import { execFile, execFileSync, spawn } from 'node:child_process';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { promisify } from 'node:util';
-import { describe, expect, it, onTestFinished } from 'vitest';
+import { describe, expect, onTestFinished } from 'vitest';
 import { freePort } from '../../src/world/server-step.ts';
 import { startGitServer } from '../builders/git-server.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { itUnless, rustEnvironment, whyNoCargo } from '../builders/rust-tools.ts';
+import { itWith } from '../builders/tools.ts';
 
 type Line = { readonly destination: string; readonly client: string; readonly into: string; readonly text: string };
 
@@ -128,7 +129,7 @@ async function released(tree: 'package' | 'commit') {
 }
 
 describe('the sources of a release', () => {
-  it.each(['package', 'commit'] as const)(
+  itWith('python3').each(['package', 'commit'] as const)(
     'are built from an archive of the %s as they were built here',
     async (tree) => {
       const { site, linesOf } = await released(tree);
@@ -165,7 +166,7 @@ describe('the sources of a release', () => {
     },
   );
 
-  it('are built from git, and a tag that was moved is refused with both commits', async () => {
+  itWith('python3')('are built from git, and a tag that was moved is refused with both commits', async () => {
     const { repository, remote, linesOf } = await released('package');
     const { lines, commit } = await linesOf('depth');
     const block = lines.find(({ client }) => client === 'git')?.text ?? '';
@@ -185,18 +186,21 @@ describe('the sources of a release', () => {
     expect(refused.out).toContain(`wrong commit: ${other}, expected ${commit}`);
   });
 
-  it('are taken from git by npm, from a folder of the repository; what is built first is not', async () => {
-    const { linesOf } = await released('package');
-    const { lines } = await linesOf('sound');
-    const line = lines.find(({ client }) => client === 'npm')?.text ?? '';
+  itWith('python3')(
+    'are taken from git by npm, from a folder of the repository; what is built first is not',
+    async () => {
+      const { linesOf } = await released('package');
+      const { lines } = await linesOf('sound');
+      const line = lines.find(({ client }) => client === 'npm')?.text ?? '';
 
-    const installed = await paste(`${line} && node -p "require('sound')"`);
+      const installed = await paste(`${line} && node -p "require('sound')"`);
 
-    expect(installed.out).toMatch(/42\n$/);
-    expect((await linesOf('depth')).lines.some(({ client }) => client === 'npm')).toBe(false);
-  });
+      expect(installed.out).toMatch(/42\n$/);
+      expect((await linesOf('depth')).lines.some(({ client }) => client === 'npm')).toBe(false);
+    },
+  );
 
-  it('are taken from git by pip, from a folder of the repository', async () => {
+  itWith('python3', 'python3-venv')('are taken from git by pip, from a folder of the repository', async () => {
     const { linesOf } = await released('package');
     const { lines } = await linesOf('wave');
     const line = lines.find(({ client }) => client === 'pip')?.text ?? '';
@@ -219,7 +223,7 @@ describe('the sources of a release', () => {
     expect((await paste(text, rustEnvironment)).out).toMatch(/42\n$/);
   });
 
-  it('are shown as people read them, with what there are no lines for', async () => {
+  itWith('python3')('are shown as people read them, with what there are no lines for', async () => {
     const { at } = await released('package');
 
     const { stdout } = await bevelstone(['ledger', 'lines', 'sound', '--source'], at);

@@ -146,7 +146,7 @@ function doubleQuoted(value: string): string {
 }
 
 /** The same files as an archive has, for rules that a shell can follow; what it cannot is said. */
-function installLines({ install }: FromSource, stem: string): string[] {
+function installLines({ install, helpers }: FromSource, stem: string): string[] {
   const put = [
     '# put FROM, where a folder goes, where a file goes',
     'put() {',
@@ -159,7 +159,12 @@ function installLines({ install }: FromSource, stem: string): string[] {
       'mkdir -p "$prefix"; cp -R . "$prefix/"',
       'if [ -n "$(ls "$work/out")" ]; then mkdir -p "$prefix/out"; cp -R "$work/out/." "$prefix/out/"; fi',
     ];
-  return [...put, ...install.flatMap((rule) => ruleLines(rule, stem))];
+  const absent = `${stem}: not installed, only a release has them: ${helpers.join(', ')}`;
+  return [
+    ...put,
+    ...install.flatMap((rule) => ruleLines(rule, stem)),
+    ...(helpers.length === 0 ? [] : [`echo ${quoteShell(absent)} >&2`]),
+  ];
 }
 
 function ruleLines(rule: FileRuleConfig, stem: string): string[] {

@@ -307,7 +307,7 @@ async function formInput({
         commit: survey.commit,
         time: job.sourceTime,
         folder,
-        install: installRules(pkg.config),
+        ...installRules(pkg.config),
       }),
   };
 }

@@ -126,7 +126,7 @@ function sourceOf(
   facts: { readonly version: string; readonly commit: string; readonly time: number; readonly folder: string },
 ): FromSource {
   const { name, fullName, ecosystem, config, manifest } = pkg;
-  return fromSource({ name, fullName, ecosystem, config, manifest, install: installRules(config), ...facts });
+  return fromSource({ name, fullName, ecosystem, config, manifest, ...installRules(config), ...facts });
 }
 
 type Archived = {

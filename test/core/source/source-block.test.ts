@@ -36,6 +36,7 @@ function sourceOf(
     time: 1_775_000_000,
     folder: '',
     install,
+    helpers: [],
   });
   return { ...made, ...more };
 }
@@ -162,9 +163,11 @@ describe('a block', () => {
   });
 
   it('says which rules a shell cannot follow', () => {
-    const { out } = run(sourceOf([], [fileRule('**/*.txt', 'x'), fileRule('a.txt')]), { 'a.txt': 'a' });
+    const rules = [fileRule('**/*.txt', 'x'), fileRule('a.txt')];
+    const { out } = run(sourceOf([], rules, { helpers: ['pkg-config'] }), { 'a.txt': 'a' });
 
     expect(out).toContain('not installed, choose by hand: **/*.txt');
+    expect(out).toContain('not installed, only a release has them: pkg-config');
   });
 });
 

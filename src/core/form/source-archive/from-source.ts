@@ -41,6 +41,8 @@ export type FromSource = {
   readonly steps: readonly SourceStep[];
   /** What goes below the prefix, and where; null for the package's folder as it is after the steps. */
   readonly install: readonly FileRuleConfig[] | null;
+  /** Files of the release that are not made from these sources by a step: a `pkg-config` file and the like. */
+  readonly helpers: readonly string[];
 };
 
 /** What `fromSource` is made of. */
@@ -55,6 +57,7 @@ export type SourceFacts = {
   readonly time: number;
   readonly folder: string;
   readonly install: readonly FileRuleConfig[] | null;
+  readonly helpers: readonly string[];
 };
 
 /** How a package is built, as its configuration at the release says. */
@@ -85,6 +88,7 @@ export function fromSource(facts: SourceFacts): FromSource {
       seconds: Math.ceil(step['at-most'] / 1000),
     })),
     install: facts.install,
+    helpers: facts.helpers,
   };
 }
 
