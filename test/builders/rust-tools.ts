@@ -7,8 +7,9 @@ import { it } from 'vitest';
 export const rustEnvironment: Readonly<Record<string, string>> = (() => {
   const { RUSTUP_HOME, HOME = '/', PATH = '' } = process.env;
   const beside = PATH.split(':').map((folder) => path.resolve(folder, '../../.rustup'));
+  // The shim leaves its settings in an empty HOME, which has no toolchains.
   const place = [RUSTUP_HOME, path.join(HOME, '.rustup'), ...beside].find(
-    (each) => each !== undefined && existsSync(each),
+    (each) => each !== undefined && existsSync(path.join(each, 'toolchains')),
   );
   return place === undefined ? {} : { RUSTUP_HOME: place };
 })();
