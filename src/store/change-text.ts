@@ -11,7 +11,7 @@ export type TextChange = {
   readonly write: (text: string, before: TaggedText) => Promise<Written>;
   /** The new text, from what is there; null to leave it. */
   readonly change: (before: string | null) => string | null;
-  /** Whether nobody else can change it meanwhile, so that it need not be read again. */
+  /** Whether it cannot be changed by others meanwhile, so that it need not be read again. */
   readonly isAlone?: boolean;
   /** Sees to what is made of the text; called again as long as others change it meanwhile. */
   readonly follow?: (text: string) => Promise<void>;

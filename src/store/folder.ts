@@ -100,19 +100,15 @@ export async function writeNew(
 
 /** A rename knows no condition, so that the others wait meanwhile. */
 async function writeIfSame(
-  { incoming, ...shelf }: Shelf,
+  shelf: Shelf,
   inside: string,
-  { text, before }: { readonly text: string; readonly before: TaggedText },
+  wish: { readonly text: string; readonly before: TaggedText },
 ): Promise<Written> {
+  const { incoming } = shelf;
+  if (!incoming.isAlone) return incoming.together(() => writeIfSame(shelf, inside, wish));
   const place = await below(shelf, inside);
-  const write = () => incoming.rewrite(place, text);
-  if (incoming.isAlone) await write();
-  else
-    return incoming.together(async () => {
-      if ((await readTextIfThere(place)) !== before.text) return 'changed-meanwhile';
-      await write();
-      return 'written';
-    });
+  if ((await readTextIfThere(place)) !== wish.before.text) return 'changed-meanwhile';
+  await incoming.rewrite(place, wish.text);
   return 'written';
 }
 

@@ -1,38 +1,17 @@
 // Repositories made of files, at three stores, read by the clients that people use.
-import { execFile, execFileSync, spawn } from 'node:child_process';
+import { execFile, execFileSync } from 'node:child_process';
 import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { promisify } from 'node:util';
-import { expect, it, onTestFinished } from 'vitest';
-import { freePort } from '../../src/world/server-step.ts';
+import { expect, it } from 'vitest';
 import { testStandin } from '../builders/parcel.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { account, itWithServer, startNginx } from '../builders/real-server.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { itUnless, rustEnvironment, whyNoCargo, whyNoGo } from '../builders/rust-tools.ts';
 import { hasTool } from '../builders/tools.ts';
+import { serveFolder } from '../builders/web-server.ts';
 import { goodToken } from '../builders/workspace.ts';
-
-/** A web server that others wrote, for a folder. */
-async function servedFolder(): Promise<{ readonly folder: string; readonly url: string }> {
-  const folder = temporaryFolder();
-  const port = await freePort();
-  const server = spawn('python3', ['-m', 'http.server', String(port), '--bind', '127.0.0.1'], {
-    cwd: folder,
-    stdio: 'ignore',
-  });
-  onTestFinished(() => {
-    server.kill();
-  });
-  const url = `http://127.0.0.1:${port}/`;
-  for (;;) {
-    const isUp = await fetch(url).then(
-      () => true,
-      () => false,
-    );
-    if (isUp) return { folder, url };
-  }
-}
 
 const node = {
   name: 'depth',
@@ -140,8 +119,8 @@ itWithServer('nginx')(
     const layouts = [...new Set(Object.values(packages).map(({ layout }) => layout))];
     const destinations: Record<string, object> = {};
     for (const layout of layouts) {
-      const shelf = await servedFolder();
-      destinations[`${layout}-shelf`] = { speaks: layout, url: shelf.folder, 'index-url': shelf.url };
+      const shelf = temporaryFolder();
+      destinations[`${layout}-shelf`] = { speaks: layout, url: shelf, 'index-url': await serveFolder(shelf) };
       const credential = { user: account.user, password: 'env:WEB_PASSWORD' };
       const authorization = `Basic ${Buffer.from(`${account.user}:${account.password}`).toString('base64')}`;
       await fetch(`${web}${layout}/`, { method: 'MKCOL', headers: { authorization } });

@@ -1,15 +1,15 @@
 // What `ledger lines --source` prints is pasted as it is, by people who have nothing but a shell.
-import { execFile, execFileSync, spawn } from 'node:child_process';
+import { execFile, execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { promisify } from 'node:util';
-import { describe, expect, onTestFinished } from 'vitest';
-import { freePort } from '../../src/world/server-step.ts';
+import { describe, expect } from 'vitest';
 import { startGitServer } from '../builders/git-server.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
 import { itUnless, rustEnvironment, whyNoCargo } from '../builders/rust-tools.ts';
 import { itWith } from '../builders/tools.ts';
+import { serveFolder } from '../builders/web-server.ts';
 
 type Line = { readonly destination: string; readonly client: string; readonly into: string; readonly text: string };
 
@@ -25,27 +25,6 @@ async function paste(text: string, more: NodeJS.ProcessEnv = {}) {
     ({ stdout, stderr, code }) => ({ out: `${stdout}${stderr}`, code: code as number }),
   );
   return { ...end, top, installed: (file: string) => readFileSync(path.join(env.PREFIX, file), 'utf8') };
-}
-
-/** A folder behind a web server that others wrote. */
-async function served(folder: string): Promise<string> {
-  const port = await freePort();
-  mkdirSync(folder, { recursive: true });
-  const server = spawn('python3', ['-m', 'http.server', String(port), '--bind', '127.0.0.1'], {
-    cwd: folder,
-    stdio: 'ignore',
-  });
-  onTestFinished(() => {
-    server.kill();
-  });
-  const url = `http://127.0.0.1:${port}/`;
-  for (;;) {
-    const isUp = await fetch(url).then(
-      () => true,
-      () => false,
-    );
-    if (isUp) return url;
-  }
 }
 
 /** A build backend of the project's own (PEP 517), so that nothing is fetched. */
@@ -65,7 +44,7 @@ async function released(tree: 'package' | 'commit') {
   const top = temporaryFolder();
   const remote = path.join(top, 'tides.git');
   const site = path.join(top, 'site');
-  const [url, gitUrl] = [await served(site), await startGitServer(top)];
+  const [url, gitUrl] = [await serveFolder(site), await startGitServer(top)];
   const config = {
     schema: 1,
     repository: `${gitUrl}tides.git`,

@@ -6,10 +6,10 @@ import {
   versionLike,
 } from '../version/loose-version.ts';
 import type { Tag, TagPattern } from '../version/tag-pattern.ts';
-import { assignTags } from '../version/tag-pattern.ts';
+import { assignTags, defaultTagPattern } from '../version/tag-pattern.ts';
 import { isNormal } from '../version/version.ts';
 import type { FoundPackage } from './found-package.ts';
-import { patternOfClients, usualTagPattern } from './package-tags.ts';
+import { patternOfClients } from './package-tags.ts';
 
 /** How existing tags are written, and what of them is read. */
 export type TagHabit = {
@@ -66,7 +66,7 @@ export function guessTags(tags: readonly Tag[], packages: readonly FoundPackage[
     const found = own.map(({ read, reading }): TagPattern => ({ ...reading, read }));
     // What names no package cannot be written for one of several.
     const written = found.find((pattern) => isSole || (folder === '' && !isShared) || !isBare(pattern));
-    const first = patternOfClients(pkg) ?? written ?? habitOfOthers(sorted) ?? usualTagPattern(pkg, packages.length);
+    const first = patternOfClients(pkg) ?? written ?? habitOfOthers(sorted) ?? defaultTagPattern(packages.length);
     return [first, ...found.filter((pattern) => pattern !== first)];
   });
   const habit = { patterns, isShared, ...readWith({ tags, likes, packages, patterns, isShared }) };

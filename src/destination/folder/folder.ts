@@ -76,9 +76,7 @@ async function point(shelf: PlainShelf, all: readonly Parcel[]): Promise<Pointed
 async function withdraw(shelf: PlainShelf, subject: Subject, { delivered }: WithdrawOrder): Promise<Withdrawal> {
   const { top, name } = shelf;
   // Where a file lies follows from the release; the address on record could name any other one.
-  for (const { artifact } of delivered) {
-    await removeFile(await placeOf(shelf, { ...subject, fileName: artifact }));
-  }
+  for (const { artifact } of delivered) await removeFile(await placeOf(shelf, { ...subject, fileName: artifact }));
   const names = new Set(delivered.map(({ artifact }) => artifact));
   await changeSums(shelf, subject, (sums) => new Map([...sums].filter(([file]) => !names.has(file))));
   await writeText(shelf, path.join(top, 'index.html'), renderShelf(name, await shelfFiles(top)));

@@ -8,10 +8,8 @@ import type { FormInput } from '../../core/form/layout.ts';
 import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
 import { platformUse } from '../../core/form/platform-use.ts';
-import { fromSource } from '../../core/form/source-archive/from-source.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, PendingArtifact } from '../../core/record/release-record.ts';
-import { installRules } from '../../core/source/install-rules.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
@@ -21,6 +19,7 @@ import { hostPlatform } from '../../world/platform.ts';
 import { countMoved } from '../context.ts';
 import { builtFolder } from '../release-folder/built-release.ts';
 import { needsSbom } from '../sbom/needs-sbom.ts';
+import { packageSource } from '../workspace/package-source.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
@@ -297,17 +296,6 @@ async function formInput({
     readAbove: (file) => readInside(checkout, path.join(checkout, file), file),
     needsSbom: () => needsOf(job),
     fromSource: (folder) =>
-      fromSource({
-        name: pkg.name,
-        fullName: pkg.fullName,
-        ecosystem: pkg.ecosystem,
-        config: pkg.config,
-        manifest: pkg.manifest,
-        version: job.version,
-        commit: survey.commit,
-        time: job.sourceTime,
-        folder,
-        ...installRules(pkg.config),
-      }),
+      packageSource(pkg, { version: job.version, commit: survey.commit, time: job.sourceTime, folder }),
   };
 }

@@ -2,18 +2,18 @@ import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
-import { type FromSource, fromSource } from '../../core/form/source-archive/from-source.ts';
+import type { FromSource } from '../../core/form/source-archive/from-source.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
 import { checkLine } from '../../core/protocol/fetch-lines.ts';
 import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
 import { gitLines } from '../../core/source/git-lines.ts';
-import { installRules } from '../../core/source/install-rules.ts';
 import { archiveOrigin, gitOrigin, sourceBlock } from '../../core/source/source-block.ts';
 import { commitTime, type Repository } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
 import { whyUnverified } from '../ledger-record/vouched.ts';
+import { packageSource } from '../workspace/package-source.ts';
 import { type Package, readWorkspace } from '../workspace/workspace.ts';
 import { shownAddress } from './shown-address.ts';
 
@@ -68,7 +68,7 @@ export async function releaseSource(context: Context, search: SourceSearch): Pro
     commitTime(repository.place, commit),
     gitLine(repository.place, ['rev-parse', `${commit}^{tree}`]),
   ]);
-  const source = sourceOf(pkg, { version, commit, time, folder: pkg.folder });
+  const source = packageSource(pkg, { version, commit, time, folder: pkg.folder });
   const archived = offers.flatMap((offer) => archivesOf(offer, repository.root));
   const fromGit = await gitBlocks(source, { ...search, tree });
   const { steps, tools, needs } = source;
@@ -81,7 +81,8 @@ export async function releaseSource(context: Context, search: SourceSearch): Pro
     }),
     lines: [...archived.flatMap((one) => archiveLines(pkg, { ...one, time })), ...fromGit.lines],
     without: [
-      ...(archived.length > 0
+      // Of an unverified release no delivery is looked at.
+      ...(archived.length > 0 || !release.isVouched
         ? []
         : [{ method: 'source archive', why: 'no destination has one; add `form: source-archive`' }]),
       ...fromGit.without,
@@ -121,14 +122,6 @@ function notThere({ package: name, version, commit }: LedgerRelease): Bevelstone
   });
 }
 
-function sourceOf(
-  pkg: Package,
-  facts: { readonly version: string; readonly commit: string; readonly time: number; readonly folder: string },
-): FromSource {
-  const { name, fullName, ecosystem, config, manifest } = pkg;
-  return fromSource({ name, fullName, ecosystem, config, manifest, ...installRules(config), ...facts });
-}
-
 type Archived = {
   readonly offer: Offer;
   readonly delivery: Offer['delivered'][number];
@@ -157,7 +150,7 @@ function archiveLines(
   if (found === undefined) return [pinned];
   const { version, commit } = offer.release;
   const config = pkg.config.artifacts.find(({ form }) => form === record.form);
-  const source = sourceOf(pkg, { version, commit, time, folder: config?.tree === 'commit' ? pkg.folder : '' });
+  const source = packageSource(pkg, { version, commit, time, folder: config?.tree === 'commit' ? pkg.folder : '' });
   const [fetch = ''] = found.text.split('\n');
   const top = config?.top === 'none' ? '.' : `${fileNameOf(pkg.name)}-${version}`;
   const origin = archiveOrigin({ fetch, file: record.file, sha256: record.sha256, top });
@@ -170,7 +163,7 @@ function sriOf(sha256: string): string {
   return `sha256-${Buffer.from(sha256, 'hex').toString('base64')}`;
 }
 
-/** The address of `origin` without a credential; null for a path that only this machine knows. */
+/** The address of `origin` without a credential; null when it has none. The user of another protocol than HTTP is part of it. */
 async function originOf({ place, root }: Repository): Promise<string | null> {
   const { text } = await git(place, ['config', '--get', 'remote.origin.url'], { allow: [1] });
   const address = text.trim();
@@ -178,6 +171,7 @@ async function originOf({ place, root }: Repository): Promise<string | null> {
   if (!URL.canParse(address))
     return path.isAbsolute(address) || address.startsWith('.') ? path.resolve(root, address) : address;
   const url = new URL(address);
-  [url.username, url.password] = ['', ''];
+  url.password = '';
+  if (/^https?:$/.test(url.protocol)) url.username = '';
   return url.href;
 }

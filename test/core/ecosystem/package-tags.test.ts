@@ -12,6 +12,7 @@ describe('the usual tags', () => {
     ['go', 'packages/bells', 1, 'packages/bells/v{version}'],
     ['go', 'packages/bells/v2', 2, 'packages/bells/v{version}'],
     ['go', 'v3', 1, 'v{version}'],
+    ['go', 'packages/bells/v12', 2, 'packages/bells/v{version}'],
     ['go', 'packages/rev2', 1, 'packages/rev2/v{version}'],
     ['go', 'packages/v1', 1, 'packages/v1/v{version}'],
   ] as const)('of %s in "%s", one of %i packages, are %s', (ecosystem, folder, packages, expected) => {

@@ -22,7 +22,10 @@ export const go: EcosystemDefinition = {
   client: 'go',
   takeBack: withRetract,
   // "Mapping versions to commits": below the root the folder comes first, without the suffix of a major version.
-  tagsRead: (folder) => `${`${folder}/`.replace(/(?:^|(?<=\/))v[2-9]\d*\/$/, '').replace(/^\/$/, '')}v{version}`,
+  tagsRead: (folder) => {
+    const above = folder.replace(/(?:^|\/)v(?:[2-9]|[1-9]\d+)$/, '');
+    return above === '' ? 'v{version}' : `${above}/v{version}`;
+  },
   versionHeaders: null,
   findPlaces: null,
   isPrivate: () => false,
