@@ -81,7 +81,7 @@ export function makeAsk({ yes, isTerminal, signal, show, screen }: AskSettings):
       throw new BevelstoneError('CONFIRMATION_NEEDED', {
         message: `not confirmed: ${question}`,
         why: 'there is no terminal to ask on, and the next step cannot be undone',
-        fix: 'Add --yes to continue without asking, or --dry-run to stop here',
+        fix: 'Add --yes to continue without asking; --dry-run, where the command has it, stops here',
       });
     }
     const { default: confirm } = await import('@inquirer/confirm');

@@ -27,6 +27,24 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/build.ts')).build,
   },
   {
+    name: 'inputs update',
+    positional: '[name]',
+    describe: 'Show what is new in a third-party source, and pin it by its checksum',
+    load: async () => (await import('./command/inputs-update.ts')).inputsUpdate,
+  },
+  {
+    name: 'inputs edit',
+    positional: '[name]',
+    describe: 'Set the patched sources of an input up under git',
+    load: async () => (await import('./command/inputs-edit.ts')).inputsEdit,
+  },
+  {
+    name: 'inputs save',
+    positional: '[name]',
+    describe: 'Make the patches of an input anew from its edit',
+    load: async () => (await import('./command/inputs-save.ts')).inputsSave,
+  },
+  {
     name: 'gather',
     positional: '<folders..>',
     describe: 'Combine what several machines built from one commit',

@@ -226,6 +226,7 @@ const groupWords: Readonly<Record<string, string>> = {
   sbom: 'SBOMs: what is inside, and what it depends on',
   ledger: 'The record of every release',
   config: 'The configuration of the workspace',
+  inputs: 'Third-party sources that packages are built from, and their patches',
 };
 
 function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {

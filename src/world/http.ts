@@ -11,6 +11,8 @@ export type HttpRequest = {
   readonly headers?: Readonly<Record<string, string>>;
   readonly body?: { readonly chunks: AsyncIterable<Uint8Array>; readonly sizeBytes: number };
   readonly signal?: AbortSignal;
+  /** Asked before a redirect is followed; it throws where that must not be. */
+  readonly onRedirect?: (to: URL) => void;
 };
 
 /** An answer, its body still to be read. */
@@ -88,6 +90,7 @@ async function follow(wanted: HttpRequest): Promise<HttpAnswer> {
     if (wanted.method !== 'GET' || !isMoved || hop >= maxRedirects) return answer;
     await drain(answer);
     const next = new URL(location, url);
+    wanted.onRedirect?.(next);
     if (next.origin !== new URL(url).origin)
       headers = Object.fromEntries(Object.entries(headers).filter(([name]) => harmless.has(name.toLowerCase())));
     url = next.href;

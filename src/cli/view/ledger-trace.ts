@@ -27,5 +27,6 @@ export function traceJson({ matches }: Trace): unknown {
 function originText(origin: Origin | null): string {
   if (origin === null) return '';
   if (origin.type === 'source') return `${origin.path}${origin.stamped ? ', with the new version' : ''}`;
+  if (origin.type === 'input') return `input ${origin.input}`;
   return origin.type === 'step' ? `step ${origin.step}` : 'written by Bevelstone';
 }

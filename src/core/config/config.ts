@@ -133,6 +133,35 @@ export type SbomConfig = {
   readonly namespace: string | null;
 };
 
+/** A third-party source that a package is built from: fetched from one of several places, and pinned by its digest. */
+export type InputConfig = {
+  readonly name: string;
+  /** Fills `{version}` in the addresses; null for addresses without it. */
+  readonly version: string | null;
+  /** Addresses and paths, tried in their order. */
+  readonly from: readonly string[];
+  /** Null until it is known: nothing is built then. */
+  readonly sha256: string | null;
+  /** Folder inside the package's that gets the contents. */
+  readonly into: string;
+  /** Whether the one folder that everything in the archive lies in is left out. */
+  readonly 'drop-top': boolean;
+  /** Upstream's detached signature; `key` null: it is there, and nothing is checked. */
+  readonly signature: { readonly from: string; readonly key: string | null } | null;
+  /** SPDX expression for SBOMs. */
+  readonly licence: string | null;
+  /** Origins that an address may redirect to. */
+  readonly 'also-trusts': readonly string[];
+};
+
+/** Patches, applied in the order of their names. */
+export type PatchConfig = {
+  /** Path or glob inside the package's folder. */
+  readonly files: string;
+  /** Name of the input that they change; null for the only one. */
+  readonly input: string | null;
+};
+
 /** One entry of `packages`. */
 export type PackageConfig = {
   readonly folder: string;
@@ -140,6 +169,8 @@ export type PackageConfig = {
   readonly also: readonly string[];
   readonly tag: readonly TagPattern[] | null;
   readonly tools: readonly ToolConfig[];
+  readonly inputs: readonly InputConfig[];
+  readonly patches: readonly PatchConfig[];
   readonly build: readonly StepConfig[];
   readonly platforms: readonly string[];
   readonly 'built-for': 'release' | 'debug';

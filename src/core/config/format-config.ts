@@ -1,6 +1,6 @@
 import { formatDuration } from '../text/duration.ts';
 import { isStrictPattern, type TagPattern } from '../version/tag-pattern.ts';
-import type { Config } from './config.ts';
+import type { Config, PackageConfig } from './config.ts';
 
 type Json = { readonly [key: string]: unknown };
 type Path = readonly string[];
@@ -11,6 +11,11 @@ type Path = readonly string[];
  */
 export function formatConfig(config: Config): Json {
   return formatObject(withPlainTags(config), []);
+}
+
+/** Artifacts as `artifacts` of a package has them in bevelstone.yaml. */
+export function formatArtifacts(artifacts: PackageConfig['artifacts']): Json[] {
+  return artifacts.map((artifact) => formatObject(artifact, ['packages', '', 'artifacts']));
 }
 
 /** A configuration with its tag patterns as people write them: those that are read as SemVer are texts. */

@@ -4,7 +4,7 @@ import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-e
 import type { ErrorCode } from '../error/catalog.ts';
 import { nearest } from '../text/nearest.ts';
 import { composeYaml } from '../text/yaml.ts';
-import { type Config, destinationsOf } from './config.ts';
+import { type Config, destinationsOf, type PackageConfig } from './config.ts';
 import { knownKeys } from './known-keys.ts';
 import { configSchema } from './schema.ts';
 
@@ -281,6 +281,7 @@ function referenceProblems(config: Config, places: Places): Problem[] {
       });
     }
   }
+  problems.push(...Object.entries(config.packages).flatMap(([name, pkg]) => patchProblems(name, pkg, places)));
   for (const [group, members] of Object.entries(config.together)) {
     for (const [index, name] of members.entries())
       check({ name, known: packages, what: 'package', path: ['together', group, index] });
@@ -296,6 +297,25 @@ function referenceProblems(config: Config, places: Places): Problem[] {
     }
   }
   return problems;
+}
+
+/** Patches say which input they change unless there is only one. */
+function patchProblems(name: string, { inputs, patches }: PackageConfig, places: Places): Problem[] {
+  const known = inputs.map((input) => input.name);
+  return patches.flatMap(({ input }, index): Problem[] => {
+    if (input === null ? known.length === 1 : known.includes(input)) return [];
+    const where = places.value(['packages', name, 'patches', index]);
+    const [message, fix] =
+      known.length === 0
+        ? ['patches change inputs, and the package has none', 'Add `inputs`, or remove `patches`']
+        : input === null
+          ? [
+              'the package has several inputs, and the patch does not say which it changes',
+              `Write { files: …, input: ${known[0]} }`,
+            ]
+          : [`unknown input "${input}"`, `Known: ${known.join(', ')}`];
+    return [{ code: 'CONFIG_UNKNOWN_REFERENCE', message, fix, where }];
+  });
 }
 
 function tooLarge(length: number, file: string): BevelstoneError {

@@ -23,10 +23,12 @@ import {
   type GatesConfig,
   type HelperConfig,
   type HistoryConfig,
+  type InputConfig,
   type LicencePolicyConfig,
   type LinksConfig,
   type NotesConfig,
   type PackageConfig,
+  type PatchConfig,
   type RehearseConfig,
   type SbomConfig,
   type StampConfig,
@@ -400,6 +402,63 @@ const sbomEntry = () =>
       .default(null),
   }).default();
 
+const inputName = () => Joi.string().pattern(/^[A-Za-z0-9][\w.+-]*$/, 'a word of letters, digits, dots and hyphens');
+
+/** Addresses of an input; a bare text is a path in the repository or beside it. */
+const place = () => url().pattern(/^(?!-)[^\s\p{Cc}]+$/u, 'an address or a path');
+
+const input = () =>
+  Joi.object<InputConfig>({
+    name: inputName().default(inputNameOf),
+    version: Joi.string()
+      .pattern(/^[A-Za-z0-9][\w.+-]*$/, 'a version')
+      .default(null),
+    from: Joi.alternatives()
+      .conditional(Joi.array(), {
+        // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+        then: Joi.array().items(place()).min(1),
+        otherwise: place().custom((text: string) => [text]),
+      })
+      .required(),
+    sha256: Joi.string()
+      .pattern(/^[0-9a-f]{64}$/, 'a SHA-256 in hexadecimal, 64 digits in lower case')
+      .default(null),
+    into: relativeFolder().required(),
+    'drop-top': Joi.boolean().default(false),
+    signature: Joi.object({ from: place().required(), key: relativeFolder().default(null) }).default(null),
+    licence: Joi.string().default(null),
+    'also-trusts': Joi.array().items(origin()).default([]),
+  });
+
+/** Where it goes says what it is; of what goes into the package's folder itself, the file does. */
+function inputNameOf({ into = '', from }: { readonly into?: string; readonly from?: unknown }): string {
+  const folder = into.replace(/^\.$|^\.\/|\/+$/g, '').replace(/^.*\//, '');
+  const [first = ''] = Array.isArray(from) ? from : [from];
+  const file = String(first)
+    .replace(/[?#].*$/s, '')
+    .replace(/^.*\//s, '');
+  return folder !== '' ? folder : file.replace(/[-_.]v?(?:\d|\{version\}).*$/s, '') || 'input';
+}
+
+/** Globs of patches with the input that they change: one or a list of either form. */
+const patch = () =>
+  Joi.alternatives().conditional(Joi.object(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.object<PatchConfig>({ files: patchFiles().required(), input: inputName().default(null) }),
+    otherwise: patchFiles().custom((files: string) => ({ files, input: null })),
+  });
+
+const patchFiles = () => relativeFolder().concat(glob());
+
+const patches = () =>
+  Joi.alternatives()
+    .conditional(Joi.array(), {
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      then: Joi.array().items(patch()),
+      otherwise: patch().custom((one: PatchConfig) => [one]),
+    })
+    .default([]);
+
 const packageEntry = () =>
   Joi.object<PackageConfig>({
     folder: relativeFolder().default('.'),
@@ -409,6 +468,8 @@ const packageEntry = () =>
     also: globs().default([]),
     tag: tagPatterns().default(null),
     tools: Joi.array().items(tool()).default([]),
+    inputs: Joi.array().items(input()).unique('name').default([]),
+    patches: patches(),
     build: Joi.array().items(step()).default([]),
     platforms: Joi.array().items(platform()).unique().default([]),
     'built-for': Joi.string().valid('release', 'debug').default('release'),

@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto';
 export type Origin =
   | { readonly type: 'source'; readonly path: string; readonly commit: string; readonly stamped: boolean }
   | { readonly type: 'step'; readonly path: string; readonly step: string }
+  | { readonly type: 'input'; readonly path: string; readonly input: string }
   | { readonly type: 'generated' };
 
 /** One thing inside an artifact, as a reader finds it. */

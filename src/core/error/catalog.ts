@@ -40,6 +40,21 @@ export const errorCatalog = {
   DISK_FAULT: { exitCode: 6, summary: 'The disk reported an error' },
   ENVIRONMENT_MISSING: { exitCode: 2, summary: 'An environment variable that the configuration refers to is not set' },
 
+  INPUT_NOT_FOUND: { exitCode: 2, summary: 'No package has an input of this name' },
+  INPUT_UNPINNED: { exitCode: 3, summary: 'An input has no checksum; the one that was found is shown' },
+  INPUT_DIFFERS: { exitCode: 3, summary: 'An input has another checksum than the configuration says' },
+  INPUT_UNREACHABLE: { exitCode: 5, summary: 'No address of an input gave it' },
+  INPUT_CUT: { exitCode: 5, summary: 'A download ended before the end of the file, every time' },
+  INPUT_REDIRECTED: { exitCode: 3, summary: 'An address of an input leads to another host' },
+  INPUT_LAYOUT: { exitCode: 3, summary: 'What is in an input does not fit where it should go' },
+  INPUT_SIGNATURE: { exitCode: 3, summary: 'The signature of an input is wrong, or not by the key that was given' },
+  FROM_SOURCE_INVALID: {
+    exitCode: 2,
+    summary: 'A source archive does not say how it is built, or not in a form that can be used',
+  },
+  PATCH_FAILED: { exitCode: 3, summary: 'A patch does not apply' },
+  PATCHES_UNDECIDED: { exitCode: 2, summary: 'It is open into which patch an edit belongs' },
+
   GIT_FAILED: { exitCode: 1, summary: 'A git command failed' },
   GIT_MISSING: { exitCode: 2, summary: 'git is not installed' },
   REPOSITORY_SHALLOW: { exitCode: 3, summary: 'The clone is shallow, so its history is incomplete' },

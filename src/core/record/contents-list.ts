@@ -21,6 +21,7 @@ export type ContentsList = {
 const originShapes = {
   source: { path: isPath, commit: isCommit, stamped: isFlag },
   step: { path: isPath, step: isText },
+  input: { path: isPath, input: isText },
   generated: {},
 };
 

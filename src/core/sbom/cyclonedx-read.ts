@@ -7,6 +7,7 @@ import {
   type Sbom,
   type SbomFile,
   type SbomPackage,
+  type SbomPatch,
   type SbomRelation,
   sbomPackage,
 } from './sbom.ts';
@@ -103,7 +104,11 @@ function toPackage({
 }): SbomPackage {
   const values = (name: string) =>
     properties.flatMap((each) => (each['name'] === name ? [shownText(each['value'])] : []));
-  const address = objectsOf(entry['externalReferences']).find(
+  const pedigree = objectOf(entry['pedigree']);
+  const patches = patchesOf(pedigree);
+  // Of a patched package, its makers' release has the digests and the address.
+  const origin = patches.length > 0 ? (objectsOf(pedigree['ancestors'])[0] ?? entry) : entry;
+  const address = objectsOf(origin['externalReferences']).find(
     ({ type }) => type === 'distribution' || type === 'vcs',
   )?.['url'];
   return sbomPackage({
@@ -116,13 +121,28 @@ function toPackage({
     supplier: textOf(objectOf(entry['supplier'])['name']) ?? textOf(entry['publisher']),
     copyright: textOf(entry['copyright']),
     description: textOf(entry['description']),
-    digests: objectsOf(entry['hashes']).flatMap(
+    patches,
+    digests: objectsOf(origin['hashes']).flatMap(
       ({ alg, content }) => hexDigest(shownText(alg), shownText(content)) ?? [],
     ),
     fileName: values('bevelstone:file')[0] ?? null,
     location: textOf(address),
     foundIn: values('bevelstone:found-in'),
     comment: values('bevelstone:comment')[0] ?? rangeOf(entry),
+  });
+}
+
+/** Patches by the addresses of their differences; our own notes have a digest of each. */
+function patchesOf(pedigree: Json): SbomPatch[] {
+  const lines = shownText(pedigree['notes'] ?? '').split('\n');
+  return objectsOf(pedigree['patches']).map((patch, index) => {
+    const diff = objectOf(patch['diff']);
+    const text = objectOf(diff['text']);
+    const file = textOf(diff['url']) ?? `patch ${index + 1}`;
+    const noted = lines.find((line) => line.startsWith(`${file} `)) ?? '';
+    const digest = (name: string) => new RegExp(`${name}:([0-9a-f]+)`).exec(noted)?.[1] ?? '';
+    const base64 = text['encoding'] === 'base64' ? textOf(text['content']) : null;
+    return { file, sha1: digest('sha1'), sha256: digest('sha256'), base64 };
   });
 }
 

@@ -50,6 +50,7 @@ export function formatCycloneDx(sbom: Sbom): string {
 }
 
 function component(pkg: SbomPackage, kind: DependencyKind | null): object {
+  const isPatched = pkg.patches.length > 0;
   const references = [
     ...(pkg.location === null ? [] : [{ type: pkg.role === 'source' ? 'vcs' : 'distribution', url: pkg.location }]),
   ];
@@ -68,15 +69,38 @@ function component(pkg: SbomPackage, kind: DependencyKind | null): object {
     ...(pkg.version === null ? {} : { version: pkg.version }),
     ...(pkg.description === null ? {} : { description: pkg.description }),
     ...(kind === null ? {} : { scope: scopes[kind] }),
-    ...(pkg.digests.length === 0
-      ? {}
-      : { hashes: pkg.digests.map(({ algorithm, value }) => ({ alg: algorithm, content: value })) }),
+    ...(pkg.digests.length === 0 || isPatched ? {} : { hashes: hashesOf(pkg) }),
     ...(pkg.licence === null ? {} : { licenses: licencesOf(pkg.licence) }),
     ...(pkg.copyright === null ? {} : { copyright: pkg.copyright }),
     ...(pkg.purl === null ? {} : { purl: pkg.purl }),
-    ...(references.length === 0 ? {} : { externalReferences: references }),
+    ...(references.length === 0 || isPatched ? {} : { externalReferences: references }),
+    ...(isPatched ? { pedigree: pedigreeOf(pkg, references) } : {}),
     properties,
   };
+}
+
+function hashesOf({ digests }: SbomPackage): object[] {
+  return digests.map(({ algorithm, value }) => ({ alg: algorithm, content: value }));
+}
+
+/** The package as its makers published it, and what was changed (CycloneDX 1.6, `pedigree`). */
+function pedigreeOf(pkg: SbomPackage, references: readonly object[]): object {
+  const ancestor = {
+    type: 'library',
+    name: pkg.name,
+    ...(pkg.version === null ? {} : { version: pkg.version }),
+    ...(pkg.digests.length === 0 ? {} : { hashes: hashesOf(pkg) }),
+    ...(references.length === 0 ? {} : { externalReferences: references }),
+  };
+  const patches = pkg.patches.map(({ file, base64 }) => ({
+    type: 'unofficial',
+    diff: {
+      ...(base64 === null ? {} : { text: { contentType: 'text/x-diff', encoding: 'base64', content: base64 } }),
+      url: file,
+    },
+  }));
+  const digests = pkg.patches.map(({ file, sha1, sha256 }) => `${file} sha1:${sha1} sha256:${sha256}`);
+  return { ancestors: [ancestor], patches, notes: digests.join('\n') };
 }
 
 function toFile({ path, sha1, sha256, licences, copyright }: SbomFile, reference: string): object {

@@ -15,6 +15,15 @@ export type SbomFile = {
   readonly copyright: string | null;
 };
 
+/** A change that was made to a package by others than its makers. */
+export type SbomPatch = {
+  readonly file: string;
+  readonly sha1: string;
+  readonly sha256: string;
+  /** The patch in base64; null when it is not at hand. */
+  readonly base64: string | null;
+};
+
 /** What a package is in an SBOM. */
 export type PackageRole = 'subject' | 'artifact' | 'source' | 'dependency';
 
@@ -40,6 +49,8 @@ export type SbomPackage = {
   readonly foundIn: readonly string[];
   /** Null when it was not examined. */
   readonly files: readonly SbomFile[] | null;
+  /** In the order in which they were applied; digests and location are those of the package before. */
+  readonly patches: readonly SbomPatch[];
   /** What else is to be said of it. */
   readonly comment: string | null;
 };
@@ -96,6 +107,7 @@ export function sbomPackage(known: Pick<SbomPackage, 'id' | 'role' | 'name'> & P
     location: null,
     foundIn: [],
     files: null,
+    patches: [],
     comment: null,
     ...known,
   };

@@ -6,6 +6,7 @@ import {
   type Sbom,
   type SbomFile,
   type SbomPackage,
+  type SbomPatch,
   type SbomRelation,
   sbomPackage,
 } from './sbom.ts';
@@ -44,6 +45,7 @@ export function readSpdx(document: Json): Sbom {
     objectsOf(document['files']).map((item) => [shownText(item['SPDXID']), toFile(item, licenceOf)]),
   );
   const owned = new Map<string, SbomFile[]>();
+  const patched = new Map<string, SbomPatch[]>();
   const relations: SbomRelation[] = [];
   const subjects = [document['documentDescribes'] ?? []].flat().map((item) => ids.get(shownText(item)) ?? '');
   for (const { spdxElementId, relationshipType, relatedSpdxElement } of objectsOf(document['relationships'])) {
@@ -52,6 +54,7 @@ export function readSpdx(document: Json): Sbom {
     if (type === 'DESCRIBES' && to !== undefined) subjects.push(to);
     else if (type === 'DESCRIBED_BY' && from !== undefined) subjects.push(from);
     else if (type === 'CONTAINS' && from !== undefined && files.has(b)) pushFile(owned, from, files.get(b));
+    else if (type === 'PATCH_FOR' && to !== undefined && files.has(a)) pushPatch(patched, to, files.get(a));
     else if (from === undefined || to === undefined) continue;
     else if (type === 'CONTAINS') relations.push({ from, to, type: 'contains' });
     else if (type === 'GENERATED_FROM') relations.push({ from, to, type: 'generated-from' });
@@ -73,9 +76,10 @@ export function readSpdx(document: Json): Sbom {
     namespace: null,
     organisation: creator('Organization'),
     subjects: unique,
-    packages: packages.map((pkg) =>
-      toPackage({ entry: pkg, id: ids.get(shownText(pkg['SPDXID'])) ?? '', subjects: unique, owned, licenceOf }),
-    ),
+    packages: packages.map((pkg) => {
+      const id = ids.get(shownText(pkg['SPDXID'])) ?? '';
+      return { ...toPackage({ entry: pkg, id, subjects: unique, owned, licenceOf }), patches: patched.get(id) ?? [] };
+    }),
     relations,
     unknown: (textOf(creation['comment'])?.match(/^What could not be determined: (.*)$/s)?.[1] ?? '')
       .split('; ')
@@ -88,6 +92,12 @@ function pushFile(owned: Map<string, SbomFile[]>, owner: string, file: SbomFile 
   const known = owned.get(owner);
   if (known === undefined) owned.set(owner, [file]);
   else known.push(file);
+}
+
+function pushPatch(patched: Map<string, SbomPatch[]>, owner: string, file: SbomFile | undefined): void {
+  if (file === undefined) return;
+  const { path, sha1, sha256 } = file;
+  patched.set(owner, [...(patched.get(owner) ?? []), { file: path, sha1, sha256, base64: null }]);
 }
 
 function toPackage({

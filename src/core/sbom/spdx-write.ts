@@ -1,5 +1,5 @@
 import { spdxLicence } from './licence-reference.ts';
-import type { DependencyKind, Sbom, SbomFile, SbomPackage, SbomRelation } from './sbom.ts';
+import type { DependencyKind, Sbom, SbomFile, SbomPackage, SbomPatch, SbomRelation } from './sbom.ts';
 import { stableUuid } from './stable-uuid.ts';
 import { verificationCode } from './verification-code.ts';
 
@@ -24,11 +24,18 @@ export function formatSpdx(sbom: Sbom): string {
   const files = sbom.packages.flatMap((pkg) =>
     (pkg.files ?? []).map((file, index) => toFile(file, fileId(pkg.id, index), licence)),
   );
+  const patches = sbom.packages.flatMap((pkg) =>
+    pkg.patches.map((patch, index) => toPatch(patch, patchId(pkg.id, index))),
+  );
   const relationships = [
     ...sbom.subjects.map((id) => relation('SPDXRef-DOCUMENT', 'DESCRIBES', packageId(id))),
     ...sbom.relations.map(toRelationship),
     ...sbom.packages.flatMap((pkg) =>
       (pkg.files ?? []).map((_, index) => relation(packageId(pkg.id), 'CONTAINS', fileId(pkg.id, index))),
+    ),
+    // §11.1, table 68.
+    ...sbom.packages.flatMap((pkg) =>
+      pkg.patches.map((_, index) => relation(patchId(pkg.id, index), 'PATCH_FOR', packageId(pkg.id))),
     ),
   ];
   const body = {
@@ -42,7 +49,7 @@ export function formatSpdx(sbom: Sbom): string {
           }),
     },
     packages,
-    ...(files.length === 0 ? {} : { files }),
+    ...(files.length + patches.length === 0 ? {} : { files: [...files, ...patches] }),
     ...(extracted.size === 0 ? {} : { hasExtractedLicensingInfos: [...extracted.values()] }),
     relationships,
   };
@@ -128,6 +135,21 @@ function toFile(
   };
 }
 
+function toPatch({ file, sha1, sha256 }: SbomPatch, id: string): object {
+  return {
+    SPDXID: id,
+    fileName: `./${file}`,
+    fileTypes: ['SOURCE'],
+    checksums: [
+      { algorithm: 'SHA1', checksumValue: sha1 },
+      { algorithm: 'SHA256', checksumValue: sha256 },
+    ],
+    licenseConcluded: 'NOASSERTION',
+    licenseInfoInFiles: ['NOASSERTION'],
+    copyrightText: 'NOASSERTION',
+  };
+}
+
 function toRelationship({ from, to, type }: SbomRelation): object {
   if (type === 'contains') return relation(packageId(from), 'CONTAINS', packageId(to));
   if (type === 'generated-from') return relation(packageId(from), 'GENERATED_FROM', packageId(to));
@@ -145,4 +167,8 @@ function packageId(id: string): string {
 
 function fileId(owner: string, index: number): string {
   return `SPDXRef-File-${owner}-${index + 1}`;
+}
+
+function patchId(owner: string, index: number): string {
+  return `SPDXRef-Patch-${owner}-${index + 1}`;
 }

@@ -56,6 +56,9 @@ function asUrl(repository: string): string {
 
 /** What each client that can take packages of this kind from git is given. */
 export function gitLines(source: FromSource, place: GitPlace): GitLine[] {
-  const line = clients[source.ecosystem];
-  return line === undefined ? [] : [line(source, place)];
+  const line = clients[source.ecosystem]?.(source, place);
+  if (line === undefined) return [];
+  if (source.inputs.length === 0) return [line];
+  const names = source.inputs.map(({ name }) => name).join(', ');
+  return [{ client: line.client, why: `${line.client} takes the files as they are in git, and ${names} is not in it` }];
 }

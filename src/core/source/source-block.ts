@@ -1,6 +1,7 @@
 import type { FileRuleConfig } from '../config/config.ts';
 import { fileNameOf } from '../form/placeholder.ts';
-import type { FromSource, SourceStep } from '../form/source-archive/from-source.ts';
+import type { FromSource, SourceInput, SourceStep } from '../form/source-archive/from-source.ts';
+import { inputFileName } from '../input/input-address.ts';
 import { quoteShell } from '../text/quote-shell.ts';
 import { shellText } from './shell-text.ts';
 
@@ -11,6 +12,8 @@ export type SourceOrigin = {
   readonly lines: readonly string[];
   /** Folder that has the sources then. */
   readonly top: string;
+  /** Whether what is in it has the package's inputs already. */
+  readonly hasInputs: boolean;
 };
 
 /** An archive: fetched by a command that leaves it in the current folder, compared with its digest, unpacked. */
@@ -34,6 +37,7 @@ export function archiveOrigin({
       `tar -xzf ${quoteShell(file)}`,
     ],
     top,
+    hasInputs: true,
   };
 }
 
@@ -61,6 +65,7 @@ export function gitOrigin({
       ...refuseOther('tree', tree),
     ],
     top: 'source',
+    hasInputs: false,
   };
 }
 
@@ -72,10 +77,11 @@ function refuseOther(what: string, expected: string): string[] {
  * A block for a POSIX shell: fetches the sources, checks them, builds in a folder of its own and installs below `$PREFIX`, or a new
  * folder under the current one. It is one subshell, so that an error ends the block and not the shell that it is pasted into.
  */
-export function sourceBlock(source: FromSource, { programs, lines, top }: SourceOrigin): string {
+export function sourceBlock(source: FromSource, { programs, lines, top, hasInputs }: SourceOrigin): string {
   const { version, time, commit, tools } = source;
   const stem = `${fileNameOf(source.package)}-${version}`;
-  const needed = [...new Set([...programs, ...tools.map(({ name }) => name)])];
+  const inputs = hasInputs ? [] : source.inputs;
+  const needed = [...new Set([...programs, ...inputs.flatMap(inputPrograms), ...tools.map(({ name }) => name)])];
   const folder = source.folder === '' ? top : `${top}/${source.folder}`;
   return [
     '(set -eu',
@@ -100,6 +106,7 @@ export function sourceBlock(source: FromSource, { programs, lines, top }: Source
     'mkdir -m 700 "$work"; trap \'rm -rf "$work"\' EXIT; cd "$work"',
     ...lines,
     `mkdir out; cd ${quoteShell(folder)}`,
+    ...inputs.flatMap(inputLines),
     ...platformLines(source),
     `export LC_ALL=C TZ=UTC SOURCE_DATE_EPOCH=${time} BEVELSTONE_VERSION=${quoteShell(version)} BEVELSTONE_COMMIT=${commit} BEVELSTONE_OUT="$work/out"`,
     ...source.steps.flatMap((step) => stepLines(step, source)),
@@ -190,4 +197,43 @@ function inQuotes(path: string): string {
 
 function modeLines({ mode }: FileRuleConfig, target: string): string[] {
   return mode === null ? [] : [`chmod ${mode} ${target}`];
+}
+
+/** What fetching and unpacking an input needs. */
+function inputPrograms(input: SourceInput): string[] {
+  const { program } = unpackingOf(input);
+  return ['curl', 'sha256sum', ...(program === null ? [] : [program]), ...(input.patches.length === 0 ? [] : ['git'])];
+}
+
+/** Fetches an input from the first address that answers, compares it, unpacks it where it belongs and applies its patches. */
+function inputLines(input: SourceInput, index: number): string[] {
+  const { name, sha256, into, patches, version } = input;
+  const [file, folder] = [`"$work/input-${index + 1}"`, `"$work/unpacked-${index + 1}"`];
+  const fetches = input.from.map((address) => `curl -fsSL -o ${file} ${quoteShell(address)}`);
+  const place = quoteShell(into.replace(/\/+$/, '') || '.');
+  return [
+    `echo ${quoteShell(`${name}${version === null ? '' : ` ${version}`} …`)}`,
+    fetches.join(' || '),
+    `found=$(sha256sum ${file}); found=\${found%% *}`,
+    ...refuseOther(`SHA-256 of ${name}`, sha256),
+    `mkdir ${folder}; ${unpackingOf(input).line(file, folder)}`,
+    `mkdir -p ${place}; cp -R ${folder}/${input['drop-top'] ? '*/' : ''}. ${place}/`,
+    // In a folder of the repository git would pass over paths that the repository has elsewhere.
+    ...patches.map(
+      (patch) =>
+        `patch=$PWD/${quoteShell(patch.file)}; (cd ${place} && GIT_CEILING_DIRECTORIES=$(dirname "$PWD") git apply --whitespace=nowarn "$patch")`,
+    ),
+  ];
+}
+
+type Unpacking = { readonly program: string | null; readonly line: (file: string, folder: string) => string };
+
+function unpackingOf(input: SourceInput): Unpacking {
+  const name = inputFileName(input);
+  if (/\.zip$/i.test(name)) return { program: 'unzip', line: (file, folder) => `unzip -q ${file} -d ${folder}` };
+  if (/\.(?:tgz|tar\.gz|crate)$/i.test(name))
+    return { program: 'tar', line: (file, folder) => `tar -xzf ${file} -C ${folder}` };
+  if (/\.(?:tar|tar\.xz|txz)$/i.test(name))
+    return { program: 'tar', line: (file, folder) => `tar -xf ${file} -C ${folder}` };
+  return { program: null, line: (file, folder) => `cp ${file} ${folder}/${quoteShell(name)}` };
 }

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
-import type { ArtifactConfig } from '../../core/config/config.ts';
+import type { ArtifactConfig, PackageConfig } from '../../core/config/config.ts';
 import { formatMode, type Origin } from '../../core/contents/entry.ts';
 import { type Candidate, outPrefix } from '../../core/contents/select.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
@@ -8,6 +8,7 @@ import type { FormInput } from '../../core/form/layout.ts';
 import type { PlannedContent, PlannedEntry } from '../../core/form/plan.ts';
 import { planArtifact } from '../../core/form/plan-artifact.ts';
 import { platformUse } from '../../core/form/platform-use.ts';
+import { sourceInput } from '../../core/form/source-archive/from-source.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { ArtifactRecord, PendingArtifact } from '../../core/record/release-record.ts';
 import { replaceFolder } from '../../world/fresh-folder.ts';
@@ -17,13 +18,15 @@ import { type ListedFile, listFiles } from '../../world/list-files.ts';
 import { readInside } from '../../world/place-inside.ts';
 import { hostPlatform } from '../../world/platform.ts';
 import { countMoved } from '../context.ts';
+import { type LaidInput, layInputs } from '../inputs/lay-inputs.ts';
 import { builtFolder } from '../release-folder/built-release.ts';
 import { needsSbom } from '../sbom/needs-sbom.ts';
 import { packageSource } from '../workspace/package-source.ts';
+import type { Package } from '../workspace/workspace.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
-import { runBuildStep, stepRuns } from './build-steps.ts';
+import { placeOfJob, runBuildStep, stepRuns } from './build-steps.ts';
 import { Origins } from './origins.ts';
 import { lockStamped } from './own-lockfiles.ts';
 import { type PackedArtifact, packArtifacts } from './pack-artifact.ts';
@@ -63,7 +66,9 @@ export type ListedEntry = {
 /** A package whose steps have run: all that its artifacts are made of. */
 type Prepared = {
   readonly files: readonly ListedFile[];
+  /** Files at the commit, and what inputs brought. */
   readonly tracked: ReadonlySet<string>;
+  readonly inputs: readonly LaidInput[];
   readonly stamped: ReadonlySet<string>;
   readonly origins: Origins;
   readonly notes: ReleaseNotes;
@@ -163,15 +168,32 @@ async function prepare(job: BuildJob): Promise<Prepared> {
       .filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`))
       .map(inside),
   );
-  const facts = { folder: pkg.folder, commit: survey.commit, tracked: new Set(at.keys()), stamped };
+  const { repository } = survey.workspace;
+  const inputs = await layInputs(job.context, {
+    repository,
+    package: pkg.name,
+    config: pkg.config,
+    folder,
+    time: job.sourceTime,
+  });
+  const brought = inputs.flatMap(({ config, files }) => files.map((file) => [file, config.name] as const));
+  const facts = {
+    folder: pkg.folder,
+    commit: survey.commit,
+    tracked: new Set(at.keys()),
+    stamped,
+    inputs: new Map(brought),
+  };
   const origins = new Origins({ ...facts, files: await listFiles(folder) });
+  const place = placeOfJob(job);
   for (const run of stepRuns(pkg.config.build, job.platforms)) {
-    await runBuildStep(job, run);
+    await runBuildStep(place, run);
     origins.after(run.step, await listAll(folder, out));
   }
   return {
     files: await listAll(folder, out),
-    tracked: new Set(tracked),
+    tracked: new Set([...tracked, ...brought.map(([file]) => file)]),
+    inputs,
     stamped,
     origins,
     notes: await notesForRelease(job),
@@ -183,10 +205,17 @@ async function listAll(folder: string, out: string): Promise<ListedFile[]> {
   return [...(await listFiles(folder)), ...made];
 }
 
-type Made = { readonly artifact: ArtifactConfig; readonly platform: string | null };
+/** A package and those of its platforms that are built here. */
+type BuiltHere = {
+  readonly pkg: { readonly config: Pick<PackageConfig, 'artifacts' | 'platforms'> };
+  readonly platforms: readonly string[];
+};
+
+/** An artifact, for one platform or for none. */
+export type Made = { readonly artifact: ArtifactConfig; readonly platform: string | null };
 
 /** Artifacts of this machine: those without a platform once, the others for each platform that is built here. */
-function madeHere({ pkg, platforms }: BuildJob): Made[] {
+export function madeHere({ pkg, platforms }: BuiltHere): Made[] {
   return pkg.config.artifacts.flatMap((artifact): Made[] => {
     const use = platformUse(artifact, pkg.config.platforms);
     if (use === 'each') return platforms.map((platform) => ({ artifact, platform }));
@@ -196,7 +225,7 @@ function madeHere({ pkg, platforms }: BuildJob): Made[] {
 }
 
 /** What other machines have to build, so that nothing is dropped in silence. */
-export function pendingOf({ pkg, platforms }: Pick<BuildJob, 'pkg' | 'platforms'>): PendingArtifact[] {
+export function pendingOf({ pkg, platforms }: BuiltHere): PendingArtifact[] {
   const elsewhere = pkg.config.platforms.filter((platform) => !platforms.includes(platform));
   return pkg.config.artifacts.flatMap((artifact) => {
     if (platformUse(artifact, pkg.config.platforms) === 'none') return [];
@@ -289,13 +318,30 @@ async function formInput({
     notes: prepared.notes,
     programVersion: context.programVersion,
     files: isTree ? await listFiles(checkout) : prepared.files,
-    tracked: whole === null ? prepared.tracked : new Set(whole.keys()),
+    tracked: whole === null ? prepared.tracked : new Set([...whole.keys(), ...inputFiles(pkg, prepared)]),
     isStamped: prepared.stamped.size > 0,
     folder: pkg.folder,
     read: (file) => readInside(checkout, path.join(folder, file), file),
     readAbove: (file) => readInside(checkout, path.join(checkout, file), file),
     needsSbom: () => needsOf(job),
     fromSource: (folder) =>
-      packageSource(pkg, { version: job.version, commit: survey.commit, time: job.sourceTime, folder }),
+      packageSource(pkg, {
+        version: job.version,
+        commit: survey.commit,
+        time: job.sourceTime,
+        folder,
+        inputs: prepared.inputs.map(({ config, patches }) => sourceInput(config, patches)),
+        release: {
+          program: context.programVersion,
+          supplier: survey.workspace.config.supplier,
+          stream: survey.stream,
+          notes: prepared.notes,
+        },
+      }),
   };
+}
+
+/** Files of inputs by their paths in the whole tree. */
+function inputFiles({ folder }: Package, { inputs }: Prepared): string[] {
+  return inputs.flatMap(({ files }) => files.map((file) => path.posix.join(folder, file)));
 }

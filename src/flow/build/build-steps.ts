@@ -1,12 +1,46 @@
 import path from 'node:path';
-import type { StepConfig } from '../../core/config/config.ts';
+import type { PackageConfig, StepConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { formatDuration } from '../../core/text/duration.ts';
 import { exists } from '../../world/files.ts';
 import { runStep } from '../../world/step.ts';
+import type { Context } from '../context.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
-import type { BuildJob } from './build-job.ts';
+import type { BuildJob, BuiltDependencies } from './build-job.ts';
+
+/** Where steps run, and what they know. */
+export type StepPlace = {
+  readonly context: Context;
+  readonly package: string;
+  readonly version: string;
+  readonly commit: string;
+  /** Seconds since 1970. */
+  readonly sourceTime: number;
+  /** Absolute paths of the package's folder, of the steps' own, and of that of the logs. */
+  readonly folder: string;
+  readonly out: string;
+  readonly logs: string;
+  /** What they inherit: no credentials. */
+  readonly env: Readonly<Record<string, string>>;
+  readonly config: Pick<PackageConfig, 'built-for'>;
+  readonly dependencies: BuiltDependencies;
+  readonly signal: AbortSignal;
+};
+
+/** The place of the steps of a package that is built from a checkout. */
+export function placeOfJob(job: BuildJob): StepPlace {
+  const { context, survey, pkg, version, sourceTime, folder, out, dependencies, signal } = job;
+  const { config, repository } = survey.workspace;
+  return {
+    ...{ context, version, sourceTime, folder, out, dependencies, signal },
+    package: pkg.name,
+    commit: survey.commit,
+    logs: path.join(repository.commonFolder, 'bevelstone', 'logs'),
+    env: withoutCredentials(context.env, config),
+    config: pkg.config,
+  };
+}
 
 /** One run of a step: on its own, or for one of the platforms. */
 export type StepRun = { readonly step: StepConfig; readonly index: number; readonly platform: string | null };
@@ -24,13 +58,13 @@ export function stepRuns(steps: readonly StepConfig[], platforms: readonly strin
   });
 }
 
-/** Runs one step in the checkout. @throws STEP_FAILED with the log's last lines. */
-export async function runBuildStep(job: BuildJob, { step, index, platform }: StepRun): Promise<void> {
-  const { context, survey, pkg, version, folder } = job;
-  const what = `${pkg.name}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
+/** Runs one step. @throws STEP_FAILED with the log's last lines. */
+export async function runBuildStep(job: StepPlace, { step, index, platform }: StepRun): Promise<void> {
+  const { context, package: pkg, version, folder } = job;
+  const what = `${pkg}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
   const fill = placeholders(job, platform);
-  const name = [fileNameOf(pkg.name), version, 'step', index + 1, ...(platform === null ? [] : [platform])].join('-');
-  const log = path.join(survey.workspace.repository.commonFolder, 'bevelstone', 'logs', `${name}.log`);
+  const name = [fileNameOf(pkg), version, 'step', index + 1, ...(platform === null ? [] : [platform])].join('-');
+  const log = path.join(job.logs, `${name}.log`);
   const place = path.join(folder, fill(step.in));
   if (!(await exists(place))) throw noStepFolder(step, index, job);
   const own = Object.fromEntries(Object.entries(step.env).map(([key, value]) => [key, fill(value)]));
@@ -48,7 +82,7 @@ export async function runBuildStep(job: BuildJob, { step, index, platform }: Ste
     : `ended with ${end.exitCode === null ? 'a signal' : `exit code ${end.exitCode}`}`;
   context.report({ type: 'failed', what, why: `it ${how}` });
   throw new BevelstoneError('STEP_FAILED', {
-    message: `build step ${index + 1} of ${pkg.name}, \`${step.name}\`, ${how}`,
+    message: `build step ${index + 1} of ${pkg}, \`${step.name}\`, ${how}`,
     why: ['last lines of its output:', ...end.tail.map((line) => `| ${line}`)].join('\n'),
     fix: `Full log: ${log}\n${
       end.isLate
@@ -59,19 +93,17 @@ export async function runBuildStep(job: BuildJob, { step, index, platform }: Ste
 }
 
 /** Fills `{version} {platform} {commit} {out}`. */
-function placeholders({ version, survey, out }: BuildJob, platform: string | null): (text: string) => string {
-  const values: Readonly<Record<string, string>> = { version, platform: platform ?? '', commit: survey.commit, out };
+function placeholders({ version, commit, out }: StepPlace, platform: string | null): (text: string) => string {
+  const values: Readonly<Record<string, string>> = { version, platform: platform ?? '', commit, out };
   return (text) => text.replace(/\{(version|platform|commit|out)\}/g, (_, name: string) => values[name] ?? '');
 }
 
 /** The caller's environment without credentials, and what a step may want to know. */
 function stepEnvironment(
-  { context, survey, pkg, version, out, sourceTime, dependencies }: BuildJob,
+  { env, config, version, commit, out, sourceTime, dependencies }: StepPlace,
   own: Readonly<Record<string, string>>,
 ): Record<string, string> {
-  const inherited = Object.entries(withoutCredentials(context.env, survey.workspace.config)).filter(
-    ([name]) => !name.startsWith('npm_'),
-  );
+  const inherited = Object.entries(env).filter(([name]) => !name.startsWith('npm_'));
   const built = [...dependencies.folders].map(([name, folder]) => [dependencyVariable(name), folder] as const);
   return {
     ...Object.fromEntries(inherited),
@@ -82,8 +114,8 @@ function stepEnvironment(
     // A package called "for" does not replace what the variable below always means.
     ...Object.fromEntries(built),
     BEVELSTONE_VERSION: version,
-    BEVELSTONE_COMMIT: survey.commit,
-    BEVELSTONE_BUILT_FOR: pkg.config['built-for'],
+    BEVELSTONE_COMMIT: commit,
+    BEVELSTONE_BUILT_FOR: config['built-for'],
     BEVELSTONE_OUT: out,
     BEVELSTONE_BUILT: dependencies.folder,
   };
@@ -97,10 +129,10 @@ function dependencyVariable(name: string): string {
     .replace(/^_+/, '')}`;
 }
 
-function noStepFolder(step: StepConfig, index: number, { pkg }: BuildJob): BevelstoneError {
+function noStepFolder(step: StepConfig, index: number, { package: pkg }: StepPlace): BevelstoneError {
   return new BevelstoneError('STEP_FAILED', {
-    message: `build step ${index + 1} of ${pkg.name}, \`${step.name}\`, cannot start`,
-    why: `the checkout has no folder ${step.in} in ${pkg.folder || 'its root'}`,
+    message: `build step ${index + 1} of ${pkg}, \`${step.name}\`, cannot start`,
+    why: `the checkout has no folder ${step.in} in the package's folder`,
     fix: 'Correct `in` of the step, or create the folder in an earlier step',
     where: { file: 'bevelstone.yaml' },
   });

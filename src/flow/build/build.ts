@@ -1,4 +1,5 @@
 import path from 'node:path';
+import type { PackageConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { type BuildPlan, planBuild } from '../../core/plan/build-plan.ts';
@@ -292,7 +293,10 @@ async function makeCheckout({ context, survey, options, warned }: Run, name: str
 }
 
 /** Those of a package's platforms that were asked for; else this machine's own. */
-export function platformsHere({ config }: Package, asked: readonly string[]): string[] {
+export function platformsHere(
+  { config }: { readonly config: Pick<PackageConfig, 'platforms'> },
+  asked: readonly string[],
+): string[] {
   const wanted = asked.length > 0 ? asked : [hostPlatform()];
   return config.platforms.filter((platform) => wanted.includes(platform));
 }

@@ -13,6 +13,8 @@ export type OriginFacts = {
   /** Files inside the folder that the version was written into. */
   readonly stamped: ReadonlySet<string>;
   readonly files: readonly ListedFile[];
+  /** Names of inputs by the files that they brought, inside the folder. */
+  readonly inputs: ReadonlyMap<string, string>;
 };
 
 /** Remembers which files were at the commit and which step wrote the others. */
@@ -37,10 +39,12 @@ export class Origins {
 
   /** @param file path inside the package's folder, or below `{out}/`. */
   of(file: string): Origin {
-    const { folder, commit, tracked, stamped } = this.#facts;
+    const { folder, commit, tracked, stamped, inputs } = this.#facts;
     const full = folder === '' || file.startsWith(outPrefix) ? file : `${folder}/${file}`;
     const step = this.#steps.get(file);
     if (step !== undefined) return { type: 'step', path: full, step };
+    const input = inputs.get(file);
+    if (input !== undefined) return { type: 'input', path: full, input };
     if (!tracked.has(full)) return { type: 'generated' };
     return { type: 'source', path: full, commit, stamped: stamped.has(file) };
   }

@@ -50,7 +50,7 @@ export async function releaseLines(
     version: release.version,
     lines: offers.flatMap(consumerLines),
     setUp: isSetUp ? offers.flatMap(setUpLines) : [],
-    sboms: release.isVouched ? sbomPlaces(release, offers, repository.root) : [],
+    sboms: release.isVouched ? sbomPlaces(context, release, { offers, root: repository.root }) : [],
     source: isSource
       ? await releaseSource(context, { repository, address: workspace.config.repository, release, offers })
       : null,
@@ -58,7 +58,11 @@ export async function releaseLines(
   };
 }
 
-function sbomPlaces(release: LedgerRelease, offers: readonly Offer[], root: string): SbomPlace[] {
+function sbomPlaces(
+  context: Context,
+  release: LedgerRelease,
+  { offers, root }: { readonly offers: readonly Offer[]; readonly root: string },
+): SbomPlace[] {
   return release.artifacts.filter(isSbom).flatMap(({ file, sha256 }): SbomPlace[] => {
     const places = offers.flatMap((offer) =>
       offer.delivered
@@ -67,7 +71,7 @@ function sbomPlaces(release: LedgerRelease, offers: readonly Offer[], root: stri
           file,
           sha256,
           destination: offer.destination,
-          address: shownAddress(offer, address, root),
+          address: shownAddress(context, { offer, root }, address),
         })),
     );
     return places.length > 0 ? places : [{ file, sha256, destination: null, address: null }];

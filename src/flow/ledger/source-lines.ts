@@ -2,7 +2,7 @@ import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
-import type { FromSource } from '../../core/form/source-archive/from-source.ts';
+import type { FromSource, SourceInput } from '../../core/form/source-archive/from-source.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts';
 import { checkLine } from '../../core/protocol/fetch-lines.ts';
@@ -12,10 +12,11 @@ import { archiveOrigin, gitOrigin, sourceBlock } from '../../core/source/source-
 import { commitTime, type Repository } from '../../world/git/repository.ts';
 import { git, gitLine } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
+import { inputsAt } from '../inputs/inputs-at.ts';
 import { whyUnverified } from '../ledger-record/vouched.ts';
 import { packageSource } from '../workspace/package-source.ts';
 import { type Package, readWorkspace } from '../workspace/workspace.ts';
-import { shownAddress } from './shown-address.ts';
+import { type OfferPlace, shownAddress } from './shown-address.ts';
 
 /** How others get the sources of a release and build them. */
 export type ReleaseSource = {
@@ -27,6 +28,7 @@ export type ReleaseSource = {
   /** Folder of the package in the repository. */
   readonly folder: string;
   readonly archives: readonly SourceArchive[];
+  readonly inputs: FromSource['inputs'];
   readonly steps: FromSource['steps'];
   readonly tools: FromSource['tools'];
   readonly needs: FromSource['needs'];
@@ -68,18 +70,19 @@ export async function releaseSource(context: Context, search: SourceSearch): Pro
     commitTime(repository.place, commit),
     gitLine(repository.place, ['rev-parse', `${commit}^{tree}`]),
   ]);
-  const source = packageSource(pkg, { version, commit, time, folder: pkg.folder });
-  const archived = offers.flatMap((offer) => archivesOf(offer, repository.root));
+  const inputs = await inputsAt(repository.place, commit, pkg);
+  const source = packageSource(pkg, { version, commit, time, folder: pkg.folder, inputs, release: notAsked });
+  const archived = offers.flatMap((offer) => archivesOf(context, { offer, root: repository.root }));
   const fromGit = await gitBlocks(source, { ...search, tree });
   const { steps, tools, needs } = source;
   return {
     repository: fromGit.address,
-    ...{ commit, tree, tag, folder: pkg.folder, steps, tools, needs },
+    ...{ commit, tree, tag, folder: pkg.folder, inputs, steps, tools, needs },
     archives: archived.map(({ offer: { destination }, delivery: { record }, address }) => {
       const { file, sha256 } = record;
       return { destination, file, address, sha256, sri: sriOf(sha256) };
     }),
-    lines: [...archived.flatMap((one) => archiveLines(pkg, { ...one, time })), ...fromGit.lines],
+    lines: [...archived.flatMap((one) => archiveLines(pkg, { ...one, time, inputs })), ...fromGit.lines],
     without: [
       // Of an unverified release no delivery is looked at.
       ...(archived.length > 0 || !release.isVouched
@@ -89,6 +92,9 @@ export async function releaseSource(context: Context, search: SourceSearch): Pro
     ],
   };
 }
+
+/** Lines say how to build; what makes the very same artifacts is in the archive. */
+const notAsked = { program: '', supplier: null, stream: { type: 'stable', name: 'stable' }, notes: null } as const;
 
 type FromGit = Pick<ReleaseSource, 'lines' | 'without'> & { readonly address: string | null };
 
@@ -103,14 +109,25 @@ async function gitBlocks(
   if (address === null) return none('origin has no address; set `repository` in bevelstone.yaml');
   const { commit, tag } = release;
   const found = gitLines(source, { repository: address, commit, tag });
+  const hidden = source.inputs.find(({ from }) => from.length === 0);
   const text = sourceBlock(source, gitOrigin({ repository: address, tag, commit, tree }));
   return {
     address,
     lines: [
-      { destination: 'repository', client: 'git', into: 'shell', text },
+      ...(hidden === undefined ? [{ destination: 'repository', client: 'git', into: 'shell', text }] : []),
       ...found.flatMap((line) => ('text' in line ? [{ destination: 'repository', ...line }] : [])),
     ],
-    without: found.flatMap((line) => ('why' in line ? [{ method: `${line.client} from git`, why: line.why }] : [])),
+    without: [
+      ...(hidden === undefined
+        ? []
+        : [
+            {
+              method: 'git',
+              why: `the input ${hidden.name} has no web address that others have; the source archive has it`,
+            },
+          ]),
+      ...found.flatMap((line) => ('why' in line ? [{ method: `${line.client} from git`, why: line.why }] : [])),
+    ],
   };
 }
 
@@ -129,16 +146,23 @@ type Archived = {
   readonly address: string;
 };
 
-function archivesOf(offer: Offer, root: string): Archived[] {
+function archivesOf(context: Context, place: OfferPlace): Archived[] {
+  const { offer } = place;
   return offer.delivered
     .filter(({ record }) => formDefinitions[record.form].isSource)
-    .map((delivery) => ({ offer, delivery, address: shownAddress(offer, delivery.address, root) }));
+    .map((delivery) => ({ offer, delivery, address: shownAddress(context, place, delivery.address) }));
 }
 
 /** The block, and the address with its digest as other systems pin it. */
 function archiveLines(
   pkg: Package,
-  { offer, delivery, address, time }: Archived & { readonly time: number },
+  {
+    offer,
+    delivery,
+    address,
+    time,
+    inputs,
+  }: Archived & { readonly time: number; readonly inputs: readonly SourceInput[] },
 ): ConsumerLine[] {
   const { record } = delivery;
   const { destination } = offer;
@@ -150,7 +174,8 @@ function archiveLines(
   if (found === undefined) return [pinned];
   const { version, commit } = offer.release;
   const config = pkg.config.artifacts.find(({ form }) => form === record.form);
-  const source = packageSource(pkg, { version, commit, time, folder: config?.tree === 'commit' ? pkg.folder : '' });
+  const folder = config?.tree === 'commit' ? pkg.folder : '';
+  const source = packageSource(pkg, { version, commit, time, folder, inputs, release: notAsked });
   const [fetch = ''] = found.text.split('\n');
   const top = config?.top === 'none' ? '.' : `${fileNameOf(pkg.name)}-${version}`;
   const origin = archiveOrigin({ fetch, file: record.file, sha256: record.sha256, top });

@@ -23,6 +23,7 @@ import { alteredArtifact, builtReleases, type ReleaseFolder } from '../release-f
 import { recordSboms } from '../release-folder/release-sboms.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { copyrightOf, readArtifactFiles, readFolderFiles } from './artifact-files.ts';
+import { inputPackages } from './input-packages.ts';
 import { fromFacts, type LearntFact } from './installed-facts.ts';
 import {
   type DependencyFiles,
@@ -200,11 +201,13 @@ async function sbomOfRelease(
       item?.manifest?.description ?? artifacts.map((each) => each.description).find((each) => each !== null) ?? null,
   });
   const graph = packageDependencies({ workspace, name: record.package, root: subject.id, ...found });
+  const inputs = item === undefined ? [] : await inputPackages(workspace.repository.place, record.commit, item);
   const relations: SbomRelation[] = [
     ...artifacts.flatMap((each): SbomRelation[] => [
       { from: subject.id, to: each.id, type: 'contains' },
       { from: each.id, to: source.id, type: 'generated-from' },
     ]),
+    ...inputs.map(({ id }) => ({ from: subject.id, to: id, type: 'contains' as const })),
     ...graph.relations,
   ];
   const sbom: Sbom = {
@@ -214,7 +217,7 @@ async function sbomOfRelease(
     organisation: config.supplier,
     namespace: item?.config.sbom.namespace ?? config.sbom.namespace,
     subjects: [subject.id],
-    packages: [subject, ...artifacts, source, ...graph.packages],
+    packages: [subject, ...artifacts, source, ...inputs, ...graph.packages],
     relations,
     unknown: graph.unknown,
   };

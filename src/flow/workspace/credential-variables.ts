@@ -4,7 +4,7 @@ import { secretVariables } from '../../core/config/secret-references.ts';
 /** The environment without credentials: what build steps, tools, trials and git's filters get to see. */
 export function withoutCredentials(
   env: Readonly<Record<string, string | undefined>>,
-  config: Config,
+  config: Pick<Config, 'destinations'>,
 ): Record<string, string> {
   const hidden = new Set(Object.values(config.destinations).flatMap(secretVariables));
   return Object.fromEntries(

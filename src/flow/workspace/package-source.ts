@@ -1,11 +1,25 @@
-import { type FromSource, fromSource } from '../../core/form/source-archive/from-source.ts';
+import path from 'node:path';
+import { formDefinitions } from '../../core/form/definitions.ts';
+import { type FromSource, fromSource, type SourceFacts } from '../../core/form/source-archive/from-source.ts';
 import { installRules } from '../../core/source/install-rules.ts';
 import type { Package } from './workspace.ts';
 
-/** How a package is built from its sources. @param facts the release, and where the package lies below the top of the sources. */
-export function packageSource(
-  { name, fullName, ecosystem, config, manifest }: Package,
-  facts: { readonly version: string; readonly commit: string; readonly time: number; readonly folder: string },
-): FromSource {
-  return fromSource({ name, fullName, ecosystem, config, manifest, ...installRules(config), ...facts });
+/** Of which release, where the package lies below the top of the sources, and what else its artifacts are made with. */
+export type SourceOf = Pick<SourceFacts, 'version' | 'commit' | 'time' | 'folder' | 'inputs'> & {
+  readonly release: Omit<SourceFacts['release'], 'manifest'>;
+};
+
+/** How a package is built from its sources. */
+export function packageSource(pkg: Package, { release, ...facts }: SourceOf): FromSource {
+  const { name, fullName, ecosystem, manifest, manifestPath } = pkg;
+  const config = {
+    ...pkg.config,
+    artifacts: pkg.config.artifacts.filter(({ form }) => !formDefinitions[form].isSource),
+  };
+  return fromSource({
+    ...{ name, fullName, ecosystem, config, manifest },
+    ...installRules(pkg.config),
+    ...facts,
+    release: { ...release, manifest: manifestPath === null ? null : path.posix.relative(pkg.folder, manifestPath) },
+  });
 }

@@ -16,7 +16,11 @@ export type ToolCheck = {
 };
 
 /** Looks every tool up once, whichever packages use it. */
-export async function checkTools(context: Context, config: Config, packages: readonly Package[]): Promise<ToolCheck> {
+export async function checkTools(
+  context: Context,
+  config: Pick<Config, 'destinations'>,
+  packages: readonly Pick<Package, 'name' | 'config'>[],
+): Promise<ToolCheck> {
   const env = withoutCredentials(context.env, config);
   const names = [...new Set(packages.flatMap(({ config }) => config.tools.map(({ name }) => name)))];
   const looked = await Promise.all(

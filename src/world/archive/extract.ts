@@ -18,7 +18,10 @@ import { readArchive } from './read-archive.ts';
  * system takes, and when something is in the folder already.
  */
 export async function extractArchive(file: string, folder: string): Promise<string[]> {
-  const { entries } = await readArchive(file);
+  const entries = (await readArchive(file)).entries.flatMap((entry) => {
+    const inside = belowTop(entry.path);
+    return inside === '' ? [] : [{ ...entry, path: inside }];
+  });
   const refusal = refuseExtraction(entries);
   if (refusal !== null) throw unsafe(file, refusal.path, refusal.why);
   const isThere = await refuseFull(file, folder);
@@ -37,6 +40,11 @@ export async function extractArchive(file: string, folder: string): Promise<stri
     },
   });
   return entries.map((entry) => entry.path);
+}
+
+/** A path without `./` before it, which archives of a whole folder have; '' for that folder itself. */
+function belowTop(inside: string): string {
+  return inside.replace(/^(?:\.\/)+/, '').replace(/^\.$/, '');
 }
 
 async function fill(file: string, root: string, entries: readonly ReadEntry[]): Promise<void> {
@@ -82,11 +90,12 @@ async function writeFiles(file: string, root: string, modes: ReadonlyMap<string,
   try {
     const { entries } = await readArchive(file, {
       chunk: async (name, chunk, isFirst) => {
-        const handle = isFirst || open === null ? await begin(name) : open;
+        const handle = isFirst || open === null ? await begin(belowTop(name)) : open;
         await handle.writeFile(chunk);
       },
     });
-    for (const { path: name, type, sizeBytes } of entries) if (type === 'file' && sizeBytes === 0) await begin(name);
+    for (const { path: name, type, sizeBytes } of entries)
+      if (type === 'file' && sizeBytes === 0) await begin(belowTop(name));
   } finally {
     await (open as FileHandle | null)?.close();
   }

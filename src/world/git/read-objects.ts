@@ -7,18 +7,28 @@ export async function readFilesAt(
   commit: string,
   paths: readonly string[],
 ): Promise<Map<string, string | null>> {
+  const blobs = await readBlobsAt(place, commit, paths);
+  return new Map([...blobs].map(([path, bytes]) => [path, bytes?.toString('utf8') ?? null]));
+}
+
+/** Bytes of files at a commit, null where there is none. One git process. */
+export async function readBlobsAt(
+  place: GitPlace,
+  commit: string,
+  paths: readonly string[],
+): Promise<Map<string, Buffer | null>> {
   // A path with a line break can't be asked for this way, and no manifest has one.
   const asked = paths.filter((path) => !path.includes('\n'));
   const input = asked.map((path) => `${commit}:${path}\n`).join('');
   const { bytes } = await git(place, ['cat-file', '--batch'], { input });
-  const found = new Map<string, string | null>(paths.map((path) => [path, null]));
+  const found = new Map<string, Buffer | null>(paths.map((path) => [path, null]));
   let at = 0;
   for (const path of asked) {
     const end = bytes.indexOf(10, at);
     const [, type, size] = bytes.toString('utf8', at, end).match(/ (\w+) (\d+)$/) ?? [];
     at = end + 1;
     if (size === undefined) continue;
-    if (type === 'blob') found.set(path, bytes.toString('utf8', at, at + Number(size)));
+    if (type === 'blob') found.set(path, bytes.subarray(at, at + Number(size)));
     at += Number(size) + 1;
   }
   return found;

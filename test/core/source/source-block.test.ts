@@ -29,7 +29,7 @@ function sourceOf(
     name: 'tides',
     fullName: 'tides',
     ecosystem: 'plain',
-    config: { tools: [], build: steps, platforms: [] },
+    config: { tools: [], build: steps, platforms: [], artifacts: [], 'built-for': 'release' },
     manifest: null,
     version: '1.4.0',
     commit: 'c0ffee0000000000000000000000000000000001',
@@ -37,6 +37,14 @@ function sourceOf(
     folder: '',
     install,
     helpers: [],
+    release: {
+      program: '0.1.0',
+      manifest: null,
+      supplier: null,
+      stream: { type: 'stable', name: 'stable' },
+      notes: null,
+    },
+    inputs: [],
   });
   return { ...made, ...more };
 }

@@ -1,6 +1,10 @@
-import type { FileRuleConfig, PackageConfig } from '../../config/config.ts';
+import type { ReleaseNotes } from '../../changelog/section.ts';
+import type { FileRuleConfig, InputConfig, PackageConfig } from '../../config/config.ts';
+import { formatArtifacts } from '../../config/format-config.ts';
+import { publicAddresses } from '../../input/input-address.ts';
 import type { PackageManifest } from '../../manifest/package-manifest.ts';
 import type { Ecosystem } from '../../name/ecosystem.ts';
+import type { Stream } from '../../version/stream.ts';
 
 /** The file of a source archive that says how it is built, for people and programs without this one (docs/from-source.md). */
 export const fromSourceName = 'from-source.json';
@@ -16,6 +20,21 @@ export type SourceStep = {
   readonly platform: string | null;
   /** Most time it may take. */
   readonly seconds: number;
+};
+
+/** A third-party source that the package is built from. */
+export type SourceInput = {
+  readonly name: string;
+  readonly version: string | null;
+  /** Web addresses that everyone has; empty when there are none. */
+  readonly from: readonly string[];
+  readonly sha256: string;
+  /** Folder inside the package's that has its contents. */
+  readonly into: string;
+  readonly 'drop-top': boolean;
+  readonly licence: string | null;
+  /** In the order in which they were applied, below `into`; paths inside the package's folder. */
+  readonly patches: readonly { readonly file: string; readonly sha256: string; readonly subject: string | null }[];
 };
 
 /** Something that a package needs, by the name and the range that its ecosystem knows. */
@@ -38,11 +57,32 @@ export type FromSource = {
   /** Programs that the steps start; a range of versions, or null for any. */
   readonly tools: readonly { readonly name: string; readonly range: string | null }[];
   readonly needs: { readonly build: readonly SourceNeed[]; readonly run: readonly SourceNeed[] };
+  /** What lies in a source archive already, unpacked and patched. */
+  readonly inputs: readonly SourceInput[];
   readonly steps: readonly SourceStep[];
   /** What goes below the prefix, and where; null for the package's folder as it is after the steps. */
   readonly install: readonly FileRuleConfig[] | null;
   /** Files of the release that are not made from these sources by a step: a `pkg-config` file and the like. */
   readonly helpers: readonly string[];
+  /** Files of the archive that the commit does not have, by their paths below its top. */
+  readonly made: readonly string[];
+  /** What the very artifacts of the release are made with, for this program. */
+  readonly release: SourceRelease;
+};
+
+/** What makes the same artifacts as the release has. */
+export type SourceRelease = {
+  /** Version of the program that made it. */
+  readonly program: string;
+  /** As in bevelstone.yaml, without source archives. */
+  readonly artifacts: readonly Readonly<Record<string, unknown>>[];
+  readonly 'built-for': PackageConfig['built-for'];
+  /** Path of the manifest inside the package's folder; null for none. */
+  readonly manifest: string | null;
+  readonly supplier: string | null;
+  readonly stream: Stream;
+  /** Null where nobody has asked for them. */
+  readonly notes: ReleaseNotes | null;
 };
 
 /** What `fromSource` is made of. */
@@ -50,15 +90,34 @@ export type SourceFacts = {
   readonly name: string;
   readonly fullName: string;
   readonly ecosystem: Ecosystem;
-  readonly config: Pick<PackageConfig, 'tools' | 'build' | 'platforms'>;
+  readonly config: Pick<PackageConfig, 'tools' | 'build' | 'platforms' | 'artifacts' | 'built-for'>;
   readonly manifest: PackageManifest | null;
   readonly version: string;
   readonly commit: string;
   readonly time: number;
   readonly folder: string;
+  readonly inputs: readonly SourceInput[];
   readonly install: readonly FileRuleConfig[] | null;
   readonly helpers: readonly string[];
+  readonly release: Omit<SourceRelease, 'artifacts' | 'built-for'>;
 };
+
+/** An input with its patches, as others can get and make it. */
+export function sourceInput(
+  input: InputConfig,
+  patches: readonly { readonly file: string; readonly sha256: string; readonly subject: string | null }[],
+): SourceInput {
+  return {
+    name: input.name,
+    version: input.version,
+    from: publicAddresses(input),
+    sha256: input.sha256 ?? '',
+    into: input.into,
+    'drop-top': input['drop-top'],
+    licence: input.licence,
+    patches: patches.map(({ file, sha256, subject }) => ({ file, sha256, subject })),
+  };
+}
 
 /** How a package is built, as its configuration at the release says. */
 export function fromSource(facts: SourceFacts): FromSource {
@@ -79,6 +138,7 @@ export function fromSource(facts: SourceFacts): FromSource {
     platforms: config.platforms,
     tools: config.tools,
     needs: { build: needs('build'), run: needs('run', 'peer') },
+    inputs: facts.inputs,
     steps: config.build.map((step) => ({
       name: step.name,
       run: step.run,
@@ -89,6 +149,12 @@ export function fromSource(facts: SourceFacts): FromSource {
     })),
     install: facts.install,
     helpers: facts.helpers,
+    made: [],
+    release: {
+      ...facts.release,
+      artifacts: formatArtifacts(config.artifacts),
+      'built-for': config['built-for'],
+    },
   };
 }
 

@@ -26,7 +26,8 @@ export const sourceArchive: Layout = {
     const version = isWritten ? [] : [plannedText(`${top}VERSION`, `${input.version}\n`)];
     if (staged.some(({ path }) => path === fromSourceName)) throw alreadyThere(input.packageName);
     const how = input.fromSource(input.artifact.tree === 'commit' ? input.folder : '');
-    const made = [...version, plannedText(`${top}${fromSourceName}`, formatFromSource(how))];
+    const names = [...(isWritten ? [] : ['VERSION']), fromSourceName];
+    const made = [...version, plannedText(`${top}${fromSourceName}`, formatFromSource({ ...how, made: names }))];
     const entries = [...staged.map((staged) => plannedFile(staged, top)), ...made];
     return {
       fileName: archiveName(input, `${stem}-source.tar.gz`),
