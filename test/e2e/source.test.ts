@@ -1,9 +1,10 @@
 // What `ledger lines --source` prints is pasted as it is, by people who have nothing but a shell.
 import { execFile, execFileSync } from 'node:child_process';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { promisify } from 'node:util';
-import { describe, expect } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import { startGitServer } from '../builders/git-server.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
@@ -14,6 +15,10 @@ import { serveFolder } from '../builders/web-server.ts';
 type Line = { readonly destination: string; readonly client: string; readonly into: string; readonly text: string };
 
 const { PATH = '' } = process.env;
+
+function whereIs(tool: string): string {
+  return execFileSync('sh', ['-c', `command -v ${tool}`], { encoding: 'utf8' }).trim();
+}
 
 /** Runs what was pasted, in an empty HOME. */
 async function paste(text: string, more: NodeJS.ProcessEnv = {}) {
@@ -45,6 +50,10 @@ async function released(tree: 'package' | 'commit') {
   const remote = path.join(top, 'tides.git');
   const site = path.join(top, 'site');
   const [url, gitUrl] = [await serveFolder(site), await startGitServer(top)];
+  const input = path.join(site, 'soundings-1.2.tar.gz');
+  mkdirSync(path.join(top, 'soundings-1.2'));
+  writeFileSync(path.join(top, 'soundings-1.2', 'list.txt'), 'bar 4\nquay 6\n');
+  execFileSync('tar', ['-czf', input, '-C', top, 'soundings-1.2']);
   const config = {
     schema: 1,
     repository: `${gitUrl}tides.git`,
@@ -53,7 +62,17 @@ async function released(tree: 'package' | 'commit') {
         folder: 'packages/depth',
         ecosystem: 'plain',
         tools: ['sh'],
-        build: [{ name: 'table', run: 'sh make.sh {version} > {out}/table.txt' }],
+        inputs: [
+          {
+            from: `${url}soundings-{version}.tar.gz`,
+            version: '1.2',
+            sha256: createHash('sha256').update(readFileSync(input)).digest('hex'),
+            into: 'vendor/soundings',
+            'drop-top': true,
+          },
+        ],
+        patches: 'quay.patch',
+        build: [{ name: 'table', run: '(sh make.sh {version}; cat vendor/soundings/list.txt) > {out}/table.txt' }],
         artifacts: [
           { form: 'source-archive', tree },
           { form: 'tar.gz', files: [{ from: '{out}', to: 'share' }, { from: 'README.md' }] },
@@ -72,6 +91,8 @@ async function released(tree: 'package' | 'commit') {
       'bevelstone.yaml': JSON.stringify(config),
       'packages/depth/make.sh': 'echo "depth $1 at $SOURCE_DATE_EPOCH"\n',
       'packages/depth/README.md': '# Depths\n',
+      'packages/depth/quay.patch':
+        'Subject: Deeper at the quay\n\n--- a/list.txt\n+++ b/list.txt\n@@ -1,2 +1,2 @@\n bar 4\n-quay 6\n+quay 7\n',
       'packages/sound/package.json': JSON.stringify({ name: 'sound', version: '0.0.0', ...about, main: 'sound.js' }),
       'packages/sound/sound.js': 'module.exports = 42;\n',
       'packages/sound/README.md': '# Sound\n\nHow deep it is.\n',
@@ -152,7 +173,7 @@ describe('the sources of a release', () => {
 
     const built = await paste(block);
     expect(built.out).toContain('depth-0.1.0 is in');
-    expect(built.installed('share/table.txt')).toMatch(/^depth 0\.1\.0 at \d+\n$/);
+    expect(built.installed('share/table.txt')).toMatch(/^depth 0\.1\.0 at \d+\nbar 4\nquay 7\n$/);
 
     const other = execFileSync('git', ['rev-parse', `${commit}^`], { cwd: repository.folder, encoding: 'utf8' }).trim();
     execFileSync('git', ['tag', '--force', 'depth/0.1.0', other], {
@@ -202,6 +223,38 @@ describe('the sources of a release', () => {
     expect((await paste(text, rustEnvironment)).out).toMatch(/42\n$/);
   });
 
+  itWith('python3').each(['package', 'commit'] as const)(
+    'give the very bytes of the release from an archive of the %s, without git and without a repository',
+    async (tree) => {
+      const { site, linesOf } = await released(tree);
+      const { archives } = await linesOf('depth');
+      const { address = '', sha256 = '' } = archives[0] ?? {};
+      // Only what a build of others needs is on the PATH: no git.
+      const tools = path.join(temporaryFolder(), 'bin');
+      mkdirSync(tools);
+      for (const tool of ['sh', 'cat', 'uname']) symlinkSync(whereIs(tool), path.join(tools, tool));
+      const at = { cwd: temporaryFolder(), env: { PATH: tools, OFFICE_TOKEN: 'a-secret' } };
+
+      const asked = await bevelstoneJson(['build', '--from', address], at);
+      const { result, error } = await bevelstoneJson(['build', '--from', address, '--sha256', sha256, '--yes'], at);
+      const again = await bevelstoneJson(['build', '--from', address, '--yes'], at);
+      const [digit = ''] = sha256;
+      const wrong = `${digit === '0' ? '1' : '0'}${sha256.slice(1)}`;
+      const other = await bevelstoneJson(['build', '--from', address, '--sha256', wrong, '--yes', '--to', 'b'], at);
+
+      expect(asked.error).toMatchObject({ code: 'CONFIRMATION_NEEDED' });
+      expect(error).toBeNull();
+      expect(result.releases[0].artifacts.map(({ file }: { file: string }) => file)).toEqual(['depth-0.1.0.tar.gz']);
+      expect(readFileSync(path.join(at.cwd, 'bevelstone-out/depth-0.1.0/depth-0.1.0.tar.gz'))).toEqual(
+        readFileSync(path.join(site, 'depth/0.1.0/depth-0.1.0.tar.gz')),
+      );
+      expect(again.error).toMatchObject({ code: 'FILE_EXISTS' });
+      expect(other.error).toMatchObject({ code: 'INPUT_DIFFERS' });
+      expect(other.error?.why).toContain(sha256);
+      expect(readdirSync(at.cwd)).toEqual(['bevelstone-out']);
+    },
+  );
+
   itWith('python3')('are shown as people read them, with what there are no lines for', async () => {
     const { at } = await released('package');
 
@@ -210,5 +263,106 @@ describe('the sources of a release', () => {
     expect(stdout).toContain('To build sound 0.1.0 from its sources');
     expect(stdout).toContain('no lines for source archive: no destination has one');
     expect(stdout).toContain('npm install');
+  });
+});
+
+describe('an archive that cannot be built from', () => {
+  /** A valid statement, to be spoilt. */
+  const good = {
+    schema: 'bevelstone/from-source/1',
+    package: 'depth',
+    name: 'depth',
+    ecosystem: 'plain',
+    version: '0.1.0',
+    commit: 'c0ffee0000000000000000000000000000000001',
+    time: 1_775_000_000,
+    folder: '',
+    platforms: [],
+    tools: [],
+    needs: { build: [], run: [] },
+    inputs: [],
+    steps: [{ name: 'x', run: 'echo made > {out}/x', in: '.', env: {}, platform: null, seconds: 60 }],
+    install: null,
+    helpers: [],
+    made: ['from-source.json'],
+    release: {
+      program: '0.1.0',
+      artifacts: [{ form: 'tar.gz', files: [{ from: '{out}' }] }],
+      'built-for': 'release',
+      manifest: null,
+      supplier: null,
+      stream: { type: 'stable', name: 'stable' },
+      notes: null,
+    },
+  };
+
+  function archiveOf(text: string | null): string {
+    const top = temporaryFolder();
+    mkdirSync(path.join(top, 'depth-0.1.0'));
+    writeFileSync(path.join(top, 'depth-0.1.0', text === null ? 'README' : 'from-source.json'), text ?? '');
+    const file = path.join(top, 'depth-0.1.0-source.tar.gz');
+    execFileSync('tar', ['-czf', file, '-C', top, 'depth-0.1.0']);
+    return file;
+  }
+
+  const from = (text: string | null, cwd: string) =>
+    bevelstoneJson(['build', '--yes', '--from', archiveOf(text)], { cwd });
+
+  it.each([
+    ['has no statement', null],
+    ['has one that is no JSON', '{'],
+    ['has one of a later version', JSON.stringify({ ...good, schema: 'bevelstone/from-source/2' })],
+    ['names a folder outside', JSON.stringify({ ...good, folder: '../..' })],
+    ['would remove a file outside', JSON.stringify({ ...good, made: ['../../etc/passwd'] })],
+    ['runs a step elsewhere', JSON.stringify({ ...good, steps: [{ ...good.steps[0], in: '../..' }] })],
+    ['names no command', JSON.stringify({ ...good, steps: [{ ...good.steps[0], run: 7 }] })],
+    ['makes an unknown form', JSON.stringify({ ...good, release: { ...good.release, artifacts: [{ form: 'x' }] } })],
+    ['writes its artifact elsewhere', JSON.stringify({ ...good, version: '1/../../../x' })],
+    ['has a package name that is a path', JSON.stringify({ ...good, package: '../x' })],
+    ['has a prototype for a name', JSON.stringify({ ...good, package: '__proto__' })],
+    [
+      'packs a file of the machine',
+      JSON.stringify({
+        ...good,
+        release: { ...good.release, artifacts: [{ form: 'tar.gz', files: [{ from: '/etc/passwd' }] }] },
+      }),
+    ],
+  ])('%s', async (_, text) => {
+    const cwd = temporaryFolder();
+
+    const { error } = await from(text, cwd);
+
+    expect(error).toMatchObject({ code: 'FROM_SOURCE_INVALID' });
+    expect(readdirSync(cwd)).toEqual([]);
+  });
+
+  it('is told from a good one, whose steps get nothing of the environment', async () => {
+    const cwd = temporaryFolder();
+    const steps = [{ ...good.steps[0], run: 'env > {out}/x' }];
+
+    const { error } = await bevelstoneJson(
+      ['build', '--yes', '--from', archiveOf(JSON.stringify({ ...good, steps }))],
+      {
+        cwd,
+        env: { OFFICE_TOKEN: 'a-secret' },
+      },
+    );
+
+    expect(error).toBeNull();
+    const made = path.join(cwd, 'bevelstone-out/depth-0.1.0/depth-0.1.0.tar.gz');
+    const text = execFileSync('tar', ['-xzOf', made, 'depth-0.1.0/x'], { encoding: 'utf8' });
+    expect(text).toContain('BEVELSTONE_VERSION=0.1.0');
+    expect(text).not.toContain('OFFICE_TOKEN');
+  });
+
+  it.each([
+    ['gone.tar.gz', 'INPUT_UNREACHABLE'],
+    ['http://127.0.0.1:9/x.tar.gz', 'INPUT_UNREACHABLE'],
+    ['.', 'INPUT_UNREACHABLE'],
+  ])('is not there: %s', async (source, code) => {
+    const cwd = temporaryFolder();
+
+    expect((await bevelstoneJson(['build', '--yes', '--from', source], { cwd })).error).toMatchObject({ code });
+    expect(readdirSync(cwd)).toEqual([]);
   });
 });

@@ -1,10 +1,13 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Build, BuildOptions } from '../../flow/build/build.ts';
-import { type Command, optionalText, textList } from '../command.ts';
-import { buildJson, renderBuild } from '../view/build.ts';
+import type { BuildFromOptions, BuiltFrom } from '../../flow/build/build-from.ts';
+import { type Command, optionalText, type RawArguments, textList } from '../command.ts';
+import { buildJson, renderBuild, renderFromPlan } from '../view/build.ts';
+
+type BuildArguments = BuildOptions & { readonly from: BuildFromOptions | null };
 
 /** `bevelstone build`. */
-export const build: Command<BuildOptions, Build> = {
+export const build: Command<BuildArguments, Build | BuiltFrom> = {
   options: (yargs) =>
     yargs
       .option('at', { type: 'string', describe: 'Build this commit instead of HEAD' })
@@ -24,13 +27,20 @@ export const build: Command<BuildOptions, Build> = {
         type: 'boolean',
         describe: 'Build the working folder with its uncommitted changes, as a preview',
       })
+      .option('from', { type: 'string', nargs: 1, describe: 'Build from this source archive, a path or an address' })
+      .option('sha256', { type: 'string', nargs: 1, describe: 'With --from: what its SHA-256 has to be' })
+      .option('to', { type: 'string', nargs: 1, describe: 'With --from: folder for the result' })
+      .option('yes', { alias: 'y', type: 'boolean', describe: 'With --from: do not ask before its steps run' })
       .conflicts('uncommitted', 'at')
-      .conflicts('list', 'twice'),
+      .conflicts('list', 'twice')
+      .conflicts('from', ['at', 'list', 'twice', 'uncommitted', 'jobs'])
+      .implies({ sha256: 'from', to: 'from', yes: 'from' }),
   examples: [
     ['build', 'Build every package that has changes to release'],
     ['build --list -p gauges', 'What one package would ship'],
     ['build --twice', 'Check that the build is reproducible'],
     ['build --at tidemark/1.3.0', 'Rebuild a past release'],
+    ['build --from harmonics-0.9.5-source.tar.gz', 'Build a release from its sources, without its repository'],
   ],
   parse: (raw) => ({
     at: optionalText(raw, 'at'),
@@ -39,8 +49,16 @@ export const build: Command<BuildOptions, Build> = {
     jobs: raw['jobs'] === undefined ? null : countOf(raw['jobs']),
     twice: raw['twice'] === true,
     uncommitted: raw['uncommitted'] === true,
+    from: fromOf(raw),
   }),
-  run: async (options, context) => {
+  run: async ({ from, ...options }, context, { ask, screen }) => {
+    if (from !== null) {
+      const { buildFrom } = await import('../../flow/build/build-from.ts');
+      const result = await buildFrom(context, from, (plan) =>
+        ask({ shown: renderFromPlan(plan, screen), question: 'Run these steps?' }),
+      );
+      return { result };
+    }
     const { buildWorkspace, differenceError } = await import('../../flow/build/build.ts');
     const result = await buildWorkspace(context, options);
     return { result, error: differenceError(result) };
@@ -48,6 +66,19 @@ export const build: Command<BuildOptions, Build> = {
   render: renderBuild,
   toJson: buildJson,
 };
+
+function fromOf(raw: RawArguments): BuildFromOptions | null {
+  const source = optionalText(raw, 'from');
+  const sha256 = optionalText(raw, 'sha256')?.toLowerCase() ?? null;
+  if (source === null) return null;
+  if (sha256 === null || /^[0-9a-f]{64}$/.test(sha256))
+    return { source, sha256, to: optionalText(raw, 'to'), platforms: textList(raw, 'platform') };
+  throw new BevelstoneError('USAGE', {
+    message: 'invalid value for --sha256: expected 64 hexadecimal digits',
+    why: 'it is compared with the SHA-256 of the archive',
+    fix: 'Copy it from where the archive was named to you',
+  });
+}
 
 function countOf(given: unknown): number {
   if (typeof given === 'number' && Number.isInteger(given) && given > 0) return given;

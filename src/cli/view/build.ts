@@ -2,13 +2,15 @@ import type { Origin } from '../../core/contents/entry.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Build } from '../../flow/build/build.ts';
+import type { BuildFromPlan, BuiltFrom } from '../../flow/build/build-from.ts';
 import { displayPath } from './display-path.ts';
 import { blank, type Screen, sign } from './screen.ts';
 import { numberColumn, pathColumn, renderTable } from './table.ts';
 import { beside } from './wrap.ts';
 
 /** What was built and where it lies; paths and sizes come last. */
-export function renderBuild(build: Build, screen: Screen): string {
+export function renderBuild(build: Build | BuiltFrom, screen: Screen): string {
+  if ('release' in build) return renderBuiltFrom(build, screen);
   if (build.selections !== null) return renderSelections(build.selections, screen);
   const { commit, releases, resting, twice } = build;
   const { colours } = screen;
@@ -16,16 +18,7 @@ export function renderBuild(build: Build, screen: Screen): string {
     beside(`${sign('nothing', screen)} nothing to build  `, cleanText(`${name}: ${reasons.join('; ')}`), screen),
   );
   if (releases.length === 0) return [...parts, `Nothing was built from ${commit.slice(0, 7)}`].join('\n');
-  const rows = releases.flatMap(({ artifacts, package: name, version }) =>
-    artifacts.map(({ file, size, entries, sha256 }, index) => [
-      index === 0 ? `${name} ${version}` : '',
-      file,
-      formatBytes(size),
-      String(entries),
-      sha256.slice(0, 8),
-    ]),
-  );
-  const columns = ['release', pathColumn('artifact'), numberColumn('size'), numberColumn('entries'), 'sha256'];
+  const { rows, columns } = artifactTable(releases);
   const isPreview = releases.some(({ version }) => version.includes('.uncommitted.'));
   const from = isPreview ? 'the working folder on top of' : 'a fresh checkout of';
   const places = releases.map(({ folder }) => `  ${displayPath(folder)}/`);
@@ -38,6 +31,49 @@ export function renderBuild(build: Build, screen: Screen): string {
     places.join('\n'),
   ];
   return blocks.filter((block) => block !== '').join('\n\n');
+}
+
+function artifactTable(releases: Build['releases']) {
+  const rows = releases.flatMap(({ artifacts, package: name, version }) =>
+    artifacts.map(({ file, size, entries, sha256 }, index) => [
+      index === 0 ? `${name} ${version}` : '',
+      file,
+      formatBytes(size),
+      String(entries),
+      sha256.slice(0, 8),
+    ]),
+  );
+  const columns = ['release', pathColumn('artifact'), numberColumn('size'), numberColumn('entries'), 'sha256'];
+  return { rows, columns };
+}
+
+/** What runs when somebody else's archive is built, before the question. */
+export function renderFromPlan({ source, sha256, isExpected, about }: BuildFromPlan, screen: Screen): string {
+  const { package: name, version, commit, steps, tools } = about;
+  const digest = isExpected ? 'as asked for' : 'compare it with what you were told';
+  return [
+    screen.colours.bold(cleanText(`About to build ${name} ${version} (commit ${commit.slice(0, 12)})`)),
+    '',
+    beside('  from    ', cleanText(source), screen),
+    `  sha256  ${sha256}`,
+    `          ${digest}`,
+    ...(tools.length === 0 ? [] : [beside('  tools   ', cleanText(tools.map((tool) => tool.name).join(', ')), screen)]),
+    ...(steps.length === 0 ? ['  steps   none'] : steps.map(({ run }) => beside('  runs    ', cleanText(run), screen))),
+    '',
+  ].join('\n');
+}
+
+function renderBuiltFrom({ release, commit, source }: BuiltFrom, screen: Screen): string {
+  const { rows, columns } = artifactTable([release]);
+  const head = `Built from ${cleanText(source)}, commit ${commit.slice(0, 7)}`;
+  return [
+    screen.colours.bold(head),
+    rows.length === 0 ? 'No artifact for this machine' : renderTable({ columns, rows, screen }),
+    renderPending([release], screen),
+    `  ${displayPath(release.folder)}/`,
+  ]
+    .filter((block) => block !== '')
+    .join('\n\n');
 }
 
 /** What was left to other machines, and why: one line per package and platform. */
@@ -100,12 +136,18 @@ function renderSelections(selections: NonNullable<Build['selections']>, screen: 
 
 function originText(origin: Origin, path: string, screen: Screen): string {
   if (origin.type === 'step') return `step \`${origin.step}\``;
+  if (origin.type === 'input') return `input ${origin.input}`;
   if (origin.type === 'generated') return 'generated';
   if (origin.stamped) return `${origin.path}, with the new version`;
   return origin.path.endsWith(`/${path}`) || origin.path === path ? blank(screen) : origin.path;
 }
 
 /** The `result` of `build --json`. */
-export function buildJson({ commit, dirty, releases, twice, selections }: Build): unknown {
+export function buildJson(build: Build | BuiltFrom): unknown {
+  if ('release' in build) {
+    const { source, sha256, commit, release } = build;
+    return { commit, dirty: false, releases: [release], twice: null, from: { source, sha256 } };
+  }
+  const { commit, dirty, releases, twice, selections } = build;
   return { commit, dirty, releases, twice, ...(selections === null ? {} : { selections }) };
 }
