@@ -28,6 +28,22 @@ export async function readText(file: string): Promise<string> {
   return readFile(file, 'utf8');
 }
 
+/** The first bytes of a file as text; null when there is no such file. */
+export async function readHead(file: string, bytes: number): Promise<string | null> {
+  try {
+    const handle = await open(file);
+    try {
+      const { buffer, bytesRead } = await handle.read(Buffer.alloc(bytes), 0, bytes, 0);
+      return buffer.toString('utf8', 0, bytesRead);
+    } finally {
+      await handle.close();
+    }
+  } catch (error) {
+    if (isMissing(error) || ['EISDIR', 'EACCES'].includes((error as NodeJS.ErrnoException).code ?? '')) return null;
+    throw error;
+  }
+}
+
 /** Bytes of a file that is small. */
 export async function readSmallFile(file: string): Promise<Uint8Array> {
   return readFile(file);

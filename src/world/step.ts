@@ -4,6 +4,7 @@ import { mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { finished } from 'node:stream/promises';
 import { execa } from 'execa';
+import { type Confinement, confinedCommand } from './confinement.ts';
 
 /** One command line of the maintainer's. */
 export type Step = {
@@ -18,6 +19,8 @@ export type Step = {
   readonly timeoutMs: number;
   /** What it reads on standard input; nothing by default. */
   readonly input?: string | null;
+  /** What it is kept from; nothing by default. */
+  readonly confinement?: Confinement;
 };
 
 /** How it ended, with the last lines of output. */
@@ -28,18 +31,21 @@ export type StepEnd = {
   readonly tail: readonly string[];
 };
 
+const unconfined: Confinement = { offline: false, writable: null };
 const tailLines = 20;
 const tailBytes = 16 * 1024;
 
 /** Runs a command line in the shell with its output in a log file, and with umask 022. */
-export async function runStep({ run, folder, env, log, signal, timeoutMs, input = null }: Step): Promise<StepEnd> {
+export async function runStep(step: Step): Promise<StepEnd> {
+  const { run, folder, env, log, signal, timeoutMs, input = null, confinement = unconfined } = step;
   await mkdir(path.dirname(log), { recursive: true });
   // A signal that came before is not given again.
   signal.throwIfAborted();
   const file = createWriteStream(log, { flags: 'w' });
   let tail = '';
   // A umask belongs to the whole process, where other work goes on at the same time; so a shell sets it for the step alone.
-  const child = execa('/bin/sh', ['-c', 'umask 022; exec /bin/sh -c "$1"', 'sh', run], {
+  const [program, args] = confinedCommand(run, folder, confinement);
+  const child = execa(program, args, {
     cwd: folder,
     env,
     extendEnv: false,

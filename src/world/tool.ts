@@ -49,7 +49,8 @@ export async function findTool(
   return { name, path: place, version: null, sha256 };
 }
 
-async function findOnPath(name: string, searchPath: string): Promise<string | null> {
+/** Absolute path of a program as a shell would find it, links not followed; null when it is not there. */
+export async function findOnPath(name: string, searchPath: string): Promise<string | null> {
   const places = name.includes('/')
     ? [name]
     : searchPath.split(path.delimiter).map((folder) => path.join(folder, name));

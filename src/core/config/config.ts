@@ -169,6 +169,12 @@ export type PackageConfig = {
   readonly also: readonly string[];
   readonly tag: readonly TagPattern[] | null;
   readonly tools: readonly ToolConfig[];
+  /** Where steps and tools are looked for; null for the PATH of whoever builds. */
+  readonly path: readonly string[] | null;
+  /** Whether steps run without a network, where the system can do that. */
+  readonly offline: boolean;
+  /** Whether steps may write into the checkout only, where the system can do that. */
+  readonly contained: boolean;
   readonly inputs: readonly InputConfig[];
   readonly patches: readonly PatchConfig[];
   readonly build: readonly StepConfig[];

@@ -468,6 +468,12 @@ const packageEntry = () =>
     also: globs().default([]),
     tag: tagPatterns().default(null),
     tools: Joi.array().items(tool()).default([]),
+    path: Joi.array()
+      .items(Joi.string().pattern(/^\/[^:]*$/, 'the absolute path of a folder'))
+      .min(1)
+      .default(null),
+    offline: Joi.boolean().default(false),
+    contained: Joi.boolean().default(false),
     inputs: Joi.array().items(input()).unique('name').default([]),
     patches: patches(),
     build: Joi.array().items(step()).default([]),

@@ -27,11 +27,12 @@ import { closeConnections } from '../../world/http.ts';
 import { ownSuffix } from '../../world/leftovers.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { placeInside, readInside } from '../../world/place-inside.ts';
+import type { FoundTool } from '../../world/tool.ts';
 import { type Context, countMoved, during, warn } from '../context.ts';
 import { checkTools, refuseMissing } from '../workspace/tools.ts';
 import { platformsHere } from './build.ts';
 import { type BuiltRelease, madeHere, pendingOf } from './build-package.ts';
-import { runBuildStep, stepRuns } from './build-steps.ts';
+import { runSteps, stepRuns } from './build-steps.ts';
 import { packArtifacts } from './pack-artifact.ts';
 
 /** What is built from where. */
@@ -79,21 +80,14 @@ export async function buildFrom(
     const text = await readTextIfThere(path.join(top, fromSourceName));
     if (text === null) throw noStatement(options.source);
     const { source, config } = parseFromSource(text, fromSourceName);
-    const { found: tools, missing } = await checkTools(context, { destinations: {} }, [
-      { name: source.package, config },
-    ]);
+    const { found, missing } = await checkTools(context, { destinations: {} }, [{ name: source.package, config }]);
     refuseMissing(missing);
-    for (const { name, path: place } of tools.get(source.package) ?? [])
-      context.report({ type: 'detail', text: `${name} is ${place}` });
     const target = path.resolve(context.folder, options.to ?? 'bevelstone-out', folderName(source));
     if (await exists(target)) throw alreadyThere(target);
     await agree({ source: options.source, sha256, isExpected: options.sha256 !== null, about: source });
     const job: FromJob = {
-      context,
-      source,
-      config,
-      top,
-      temporary,
+      ...{ context, source, config, top, temporary },
+      tools: found.get(source.package) ?? [],
       platforms: platformsHere({ config }, options.platforms),
     };
     const release = await buildOne(job, target);
@@ -111,6 +105,7 @@ type FromJob = {
   /** Absolute paths: the top of the sources, and a folder for everything else. */
   readonly top: string;
   readonly temporary: string;
+  readonly tools: readonly FoundTool[];
   readonly platforms: readonly string[];
 };
 
@@ -157,9 +152,10 @@ async function buildOne(job: FromJob, target: string): Promise<BuiltRelease> {
     ...{ context, package: source.package, version: source.version, commit: source.commit, sourceTime: source.time },
     ...{ folder, out, logs: path.join(temporary, 'logs'), config, signal: context.signal },
     env: bareEnvironment(context),
+    tools: job.tools,
     dependencies: { folder: none, folders: new Map<string, string>() },
   };
-  for (const run of stepRuns(config.build, platforms)) await runBuildStep(place, run);
+  await runSteps(place, stepRuns(config.build, platforms));
   const files = [
     ...(await listFiles(folder)),
     ...(await listFiles(out)).map((file) => ({ ...file, path: outPrefix + file.path })),

@@ -26,7 +26,7 @@ import type { Package } from '../workspace/workspace.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
 import { notesForRelease, writeRecords } from './build-records.ts';
-import { placeOfJob, runBuildStep, stepRuns } from './build-steps.ts';
+import { placeOfJob, runSteps, stepRuns } from './build-steps.ts';
 import { Origins } from './origins.ts';
 import { lockStamped } from './own-lockfiles.ts';
 import { type PackedArtifact, packArtifacts } from './pack-artifact.ts';
@@ -185,11 +185,9 @@ async function prepare(job: BuildJob): Promise<Prepared> {
     inputs: new Map(brought),
   };
   const origins = new Origins({ ...facts, files: await listFiles(folder) });
-  const place = placeOfJob(job);
-  for (const run of stepRuns(pkg.config.build, job.platforms)) {
-    await runBuildStep(place, run);
-    origins.after(run.step, await listAll(folder, out));
-  }
+  await runSteps(placeOfJob(job), stepRuns(pkg.config.build, job.platforms), async (step) =>
+    origins.after(step, await listAll(folder, out)),
+  );
   return {
     files: await listAll(folder, out),
     tracked: new Set([...tracked, ...brought.map(([file]) => file)]),

@@ -1,39 +1,24 @@
 import path from 'node:path';
-import type { PackageConfig, StepConfig } from '../../core/config/config.ts';
+import type { StepConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { formatDuration } from '../../core/text/duration.ts';
+import type { Confinement } from '../../world/confinement.ts';
 import { exists } from '../../world/files.ts';
 import { runStep } from '../../world/step.ts';
-import type { Context } from '../context.ts';
+import { warn } from '../context.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
-import type { BuildJob, BuiltDependencies } from './build-job.ts';
-
-/** Where steps run, and what they know. */
-export type StepPlace = {
-  readonly context: Context;
-  readonly package: string;
-  readonly version: string;
-  readonly commit: string;
-  /** Seconds since 1970. */
-  readonly sourceTime: number;
-  /** Absolute paths of the package's folder, of the steps' own, and of that of the logs. */
-  readonly folder: string;
-  readonly out: string;
-  readonly logs: string;
-  /** What they inherit: no credentials. */
-  readonly env: Readonly<Record<string, string>>;
-  readonly config: Pick<PackageConfig, 'built-for'>;
-  readonly dependencies: BuiltDependencies;
-  readonly signal: AbortSignal;
-};
+import type { BuildJob } from './build-job.ts';
+import { confineSteps, temporaryFor } from './confine-steps.ts';
+import { otherInterpreter } from './note-interpreter.ts';
+import type { StepPlace } from './step-place.ts';
 
 /** The place of the steps of a package that is built from a checkout. */
 export function placeOfJob(job: BuildJob): StepPlace {
   const { context, survey, pkg, version, sourceTime, folder, out, dependencies, signal } = job;
   const { config, repository } = survey.workspace;
   return {
-    ...{ context, version, sourceTime, folder, out, dependencies, signal },
+    ...{ context, version, sourceTime, folder, out, dependencies, signal, tools: job.tools },
     package: pkg.name,
     commit: survey.commit,
     logs: path.join(repository.commonFolder, 'bevelstone', 'logs'),
@@ -59,7 +44,11 @@ export function stepRuns(steps: readonly StepConfig[], platforms: readonly strin
 }
 
 /** Runs one step. @throws STEP_FAILED with the log's last lines. */
-export async function runBuildStep(job: StepPlace, { step, index, platform }: StepRun): Promise<void> {
+async function runBuildStep(
+  job: StepPlace,
+  { step, index, platform }: StepRun,
+  confinement: Confinement,
+): Promise<void> {
   const { context, package: pkg, version, folder } = job;
   const what = `${pkg}: ${step.name}${platform === null ? '' : ` for ${platform}`}`;
   const fill = placeholders(job, platform);
@@ -69,8 +58,11 @@ export async function runBuildStep(job: StepPlace, { step, index, platform }: St
   if (!(await exists(place))) throw noStepFolder(step, index, job);
   const own = Object.fromEntries(Object.entries(step.env).map(([key, value]) => [key, fill(value)]));
   const env = { ...stepEnvironment(job, own), ...(platform === null ? {} : { BEVELSTONE_PLATFORM: platform }) };
+  const other = await otherInterpreter({ run: fill(step.run), folder: place, env, tools: job.tools });
+  if (other !== null) warn(context, `${what}: ${other}`);
   context.report({ type: 'started', what });
-  const run = { run: fill(step.run), folder: place, env, log, signal: job.signal, timeoutMs: step['at-most'] };
+  const limits = { signal: job.signal, timeoutMs: step['at-most'], confinement };
+  const run = { run: fill(step.run), folder: place, env, log, ...limits };
   const end = await runStep(run).catch((error: unknown) => {
     context.report({ type: 'failed', what, why: 'it was stopped' });
     throw error;
@@ -109,6 +101,8 @@ function stepEnvironment(
     ...Object.fromEntries(inherited),
     LC_ALL: 'C',
     TZ: 'UTC',
+    ...(config.path === null ? {} : { PATH: config.path.join(path.delimiter) }),
+    ...(config.contained ? { TMPDIR: temporaryFor({ out }) } : {}),
     ...own,
     SOURCE_DATE_EPOCH: String(sourceTime),
     // A package called "for" does not replace what the variable below always means.
@@ -136,4 +130,18 @@ function noStepFolder(step: StepConfig, index: number, { package: pkg }: StepPla
     fix: 'Correct `in` of the step, or create the folder in an earlier step',
     where: { file: 'bevelstone.yaml' },
   });
+}
+
+/** Runs the steps of a package in their order. @throws STEP_FAILED @param after is called behind each of them. */
+export async function runSteps(
+  place: StepPlace,
+  runs: readonly StepRun[],
+  after: (step: StepConfig) => Promise<void> = async () => {},
+): Promise<void> {
+  if (runs.length === 0) return;
+  const confinement = await confineSteps(place);
+  for (const run of runs) {
+    await runBuildStep(place, run, confinement);
+    await after(run.step);
+  }
 }

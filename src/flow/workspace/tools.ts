@@ -1,3 +1,4 @@
+import path from 'node:path';
 import semver from 'semver';
 import type { Config, ToolConfig } from '../../core/config/config.ts';
 import { BevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
@@ -15,32 +16,43 @@ export type ToolCheck = {
   readonly missing: readonly MissingTool[];
 };
 
-/** Looks every tool up once, whichever packages use it. */
+/** Looks every tool up where its package's steps will find it, once for all packages that look in the same folders. */
 export async function checkTools(
   context: Context,
   config: Pick<Config, 'destinations'>,
   packages: readonly Pick<Package, 'name' | 'config'>[],
 ): Promise<ToolCheck> {
   const env = withoutCredentials(context.env, config);
-  const names = [...new Set(packages.flatMap(({ config }) => config.tools.map(({ name }) => name)))];
-  const looked = await Promise.all(
-    names.map(async (name) => [name, await findTool(name, env, context.signal)] as const),
-  );
-  const tools = new Map(looked);
-  const missing = packages.flatMap(({ name, config }) =>
-    config.tools.flatMap((tool): MissingTool[] => {
-      const why = lacking(tool, tools.get(tool.name) ?? null);
-      return why === null ? [] : [{ package: name, tool: tool.name, why }];
+  const looks = new Map<string, Promise<FoundTool | null>>();
+  const look = (name: string, folders: readonly string[] | null) => {
+    const PATH = folders?.join(path.delimiter) ?? env['PATH'] ?? '';
+    const key = JSON.stringify([name, PATH]);
+    const known = looks.get(key) ?? findTool(name, { ...env, PATH }, context.signal);
+    looks.set(key, known);
+    return known;
+  };
+  const checks = await Promise.all(
+    packages.map(async ({ name, config: { tools, path: folders } }) => {
+      const each = await Promise.all(tools.map(async (tool) => ({ tool, is: await look(tool.name, folders) })));
+      const missing = each.flatMap(({ tool, is }): MissingTool[] => {
+        const why = lacking(tool, is, folders);
+        return why === null ? [] : [{ package: name, tool: tool.name, why }];
+      });
+      return { name, found: each.flatMap(({ is }) => is ?? []), missing };
     }),
   );
-  const found = new Map(
-    packages.map(({ name, config }) => [name, config.tools.flatMap((tool) => tools.get(tool.name) ?? [])] as const),
-  );
-  return { found, missing };
+  return {
+    found: new Map(checks.map(({ name, found }) => [name, found])),
+    missing: checks.flatMap(({ missing }) => missing),
+  };
 }
 
-function lacking({ name, range }: ToolConfig, tool: FoundTool | null): string | null {
-  if (tool === null) return `${name} is not on the PATH`;
+function lacking(
+  { name, range }: ToolConfig,
+  tool: FoundTool | null,
+  folders: readonly string[] | null,
+): string | null {
+  if (tool === null) return folders === null ? `${name} is not on the PATH` : `${name} is not in ${folders.join(', ')}`;
   if (range === null) return null;
   if (tool.version === null) return `${name} does not say which version it is, and ${range} is needed`;
   const version = semver.coerce(tool.version);
