@@ -18,5 +18,6 @@ export const connectors: Readonly<Record<Protocol, () => Promise<Connect>>> = {
   'crate-index': layout,
   'go-proxy': layout,
   'nuget-static': layout,
+  'git-tree': async () => (await import('./git-tree/git-tree.ts')).connectGitTree,
   folder: async () => (await import('./folder/folder.ts')).connectFolder,
 };

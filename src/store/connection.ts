@@ -15,6 +15,8 @@ export type Connection = {
   /** The only origins that get the credential. */
   readonly origins: ReadonlySet<string>;
   readonly signal: AbortSignal;
+  /** Of whoever runs this program: for git, which looks up its own credentials. */
+  readonly env: Readonly<Record<string, string | undefined>>;
   /** What no message may hold; a protocol adds what it is given. */
   readonly secrets: Set<string>;
   readonly now: () => Date;

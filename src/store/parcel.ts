@@ -24,7 +24,8 @@ export type Parcel = {
   /** The text of that manifest as it is in the file. */
   readonly manifestText: string | null;
   readonly readme: string | null;
-  /** When its commit was made: seconds since 1970. */
+  /** The commit that it was built from, and when that was made: seconds since 1970. */
+  readonly commit: string;
   readonly sourceTime: number;
   /** What the file was when its SHA-256 was last checked. */
   readonly stamp: FileStamp;

@@ -41,6 +41,7 @@ export function parcelOfBytes(bytes: Buffer, more: Partial<Parcel> = {}): Parcel
     name: 'tidemark',
     version: '1.4.0',
     spellings: { semver: '1.4.0', python: '1.4.0', maven: '1.4.0', nuget: '1.4.0' },
+    commit: 'c0ffee0000000000000000000000000000000001',
     stream: { name: 'stable', type: 'stable', pointer: 'stable' },
     manifest: null,
     manifestText: null,

@@ -146,7 +146,7 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.sbom.namespace': 'Address that SPDX document namespaces begin with.',
   'packages.*.re-exports': 'Dependencies whose interface is part of this one: their breaking changes break it too.',
   'packages.*.trial': 'Commands run after the install of a rehearsal and by `confirm`.',
-  'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet, cargo, go or fetch.',
+  'packages.*.trial[].client': 'Client that installs: npm, pip, maven, dotnet, cargo, go, git or fetch.',
   'packages.*.trial[].versions': 'Versions of the runtime to try, such as "3.11".',
   'packages.*.trial[].run': 'Command or commands to run after the install.',
   'packages.*.trial[].start': 'A server to run meanwhile; {port} is chosen for it.',

@@ -549,10 +549,19 @@ const destination = () =>
       .when('speaks', { not: Joi.valid(...stores, ...layouts, plainLayoutName), then: Joi.forbidden() })
       .default(storeOf),
     url: url().required(),
-    credential: credential(),
+    // git finds its own.
+    credential: Joi.alternatives().conditional('speaks', {
+      is: 'git-tree',
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      then: Joi.string().valid('none').default('none'),
+      otherwise: credential(),
+    }),
     takes: texts().default(null),
     streams: texts().default(null),
-    under: Joi.string().default('{package}/{version}'),
+    under: Joi.string()
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('speaks', { is: 'git-tree', then: Joi.string().default('dist/{package}/{version}') })
+      .default('{package}/{version}'),
     access: Joi.string().valid('public', 'restricted').default(null),
     'index-url': url().default(null),
     'one-time': secret().default(null),

@@ -29,8 +29,8 @@ export const remoteProtocols = [
   's3',
 ] as const;
 
-/** All protocols that a destination can speak; a folder of this machine needs no server. */
-export const protocols = [...remoteProtocols, 'folder'] as const;
+/** All protocols that a destination can speak; a folder of this machine needs no server, and a repository has one of its own. */
+export const protocols = [...remoteProtocols, 'git-tree', 'folder'] as const;
 
 /** In a configuration also the name for a store without an index, which `over` names. */
 export const plainLayoutName = 'plain';

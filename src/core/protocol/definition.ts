@@ -26,6 +26,8 @@ export type ProtocolDefinition = {
   readonly bareSecret: BareSecret;
   /** Whether access keys of an object store are its usual credential. */
   readonly usesAccessKeys: boolean;
+  /** Whether it is a repository that git reaches by itself: no address of the web, no credential of ours. */
+  readonly usesGit: boolean;
   /** The client that consumers use. */
   readonly client: TrialClient;
   /** The forms that can be compared after the client has installed a release, whole file or entry by entry. */

@@ -3,6 +3,7 @@ import { crateIndexProtocol } from './crate-index/definition.ts';
 import { crateRegistry } from './crate-registry/definition.ts';
 import type { ProtocolDefinition } from './definition.ts';
 import { folder } from './folder/definition.ts';
+import { gitTree } from './git-tree/definition.ts';
 import { goProxyProtocol } from './go-proxy/definition.ts';
 import { httpPut } from './http-put/definition.ts';
 import { mavenLayout } from './maven-layout/definition.ts';
@@ -30,5 +31,6 @@ export const protocolDefinitions: Readonly<Record<Protocol, ProtocolDefinition>>
   'http-put': httpPut,
   s3,
   oci,
+  'git-tree': gitTree,
   folder,
 };

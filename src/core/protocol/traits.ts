@@ -15,6 +15,7 @@ export const plainProtocol: Omit<
   'title' | 'forms' | 'bareSecret' | 'client' | 'compared' | 'lines' | 'setUp'
 > = {
   usesAccessKeys: false,
+  usesGit: false,
   oneWay: [],
   upstream: null,
   readerUrl: (url) => url,

@@ -332,7 +332,7 @@ async function askUntil(
 
 /** What came of downloading a delivery again. */
 type Confirmation = {
-  readonly confirmed: 'bytes' | 'no';
+  readonly confirmed: 'bytes' | 'entries' | 'no';
   readonly why: string | null;
   /** Whether something else lies there. */
   readonly isDifferent: boolean;
@@ -348,7 +348,7 @@ async function confirmDelivery(
   context: Context,
   {
     shipment: { destination, confirmForMs },
-    plannedDelivery: { artifact },
+    plannedDelivery: { artifact, parcel },
     address,
     what,
   }: {
@@ -362,15 +362,32 @@ async function confirmDelivery(
     const why = `${destination.speaks} has no download of ${artifact.form} files`;
     return { confirmed: 'no', why, isDifferent: false };
   }
+  // A repository has what is in an artifact, which is compared with it entry by entry.
+  const isTree = protocolDefinitions[destination.speaks].usesGit;
   const found = await poll<Mismatch | null>({
     withinMs: confirmForMs,
     signal: context.signal,
     ask: (leftMs) =>
-      compareBytes({ destination, address, artifactRecord: artifact, limitMs: Math.max(leftMs, leastConfirmMs) }),
+      isTree
+        ? compareTree(destination, parcel)
+        : compareBytes({ destination, address, artifactRecord: artifact, limitMs: Math.max(leftMs, leastConfirmMs) }),
     isDone: (mismatch) => mismatch === null,
     onWait: (mismatch) => context.report({ type: 'waiting', what, why: mismatch?.why ?? '' }),
   });
-  return found === null ? { confirmed: 'bytes', why: null, isDifferent: false } : { confirmed: 'no', ...found };
+  const confirmed = isTree ? 'entries' : 'bytes';
+  return found === null ? { confirmed, why: null, isDifferent: false } : { confirmed: 'no', ...found };
+}
+
+async function compareTree(destination: Destination, parcel: Parcel): Promise<Mismatch | null> {
+  try {
+    const found = await destination.find(parcel, [parcel]);
+    if (found.type === 'same') return null;
+    const why = found.type === 'different' ? found.why : 'it is not there yet';
+    return { why, isDifferent: found.type === 'different' };
+  } catch (error) {
+    if (!isBevelstoneError(error)) throw error;
+    return { why: `${error.message}: ${error.why}`, isDifferent: false };
+  }
 }
 
 /** Even at the end of its time a download gets this long to begin. */

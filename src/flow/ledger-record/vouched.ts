@@ -2,6 +2,7 @@ import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerDelivery, LedgerRelease } from '../../core/ledger/fold.ts';
 import { isRemote } from '../../core/name/protocol.ts';
+import { protocolDefinitions } from '../../core/protocol/definitions.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import type { Context } from '../context.ts';
 import { standingDeliveries } from '../release-folder/recorded-release.ts';
@@ -49,6 +50,8 @@ function isAddressOf(
   // The folder itself refuses everything that is not below it.
   if (!isRemote(config))
     return !/^[a-z][a-z0-9+.-]*:\/\//i.test(resolveUrl(context, name, config.url)) && address.startsWith('/');
+  // Where a release is follows from the configuration and its name: no address on record is used.
+  if (protocolDefinitions[config.speaks].usesGit) return true;
   return URL.canParse(address) && originsFor(context, name, config).has(new URL(address).origin);
 }
 

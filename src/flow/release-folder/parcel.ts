@@ -17,7 +17,7 @@ export async function parcelOf({ folder, record }: ReleaseFolder, artifact: Arti
   if ((await fileDigest(file, artifact.size)) !== artifact.sha256) throw alteredArtifact(file);
   const read = formDefinitions[artifact.form].isShownOnUpload ? await readArtifact(file) : null;
   const { form, platform, sha1, sha256, sha512 } = artifact;
-  const { name, version, spellings, stream, sourceTime } = record;
+  const { name, version, spellings, stream, commit, sourceTime } = record;
   return {
     file,
     fileName: artifact.file,
@@ -32,6 +32,7 @@ export async function parcelOf({ folder, record }: ReleaseFolder, artifact: Arti
     version,
     spellings,
     stream,
+    commit,
     sourceTime,
     stamp,
     manifest: read?.manifest?.json ?? null,

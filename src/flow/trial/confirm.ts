@@ -209,7 +209,9 @@ const downloadMs = 60_000;
 
 async function compareAll(destination: Destination, { delivered, config }: Offer): Promise<string | null> {
   for (const { address, artifact, record } of delivered) {
-    if (protocolDefinitions[config.speaks].oneWay.includes(record.form)) continue;
+    const { oneWay, usesGit } = protocolDefinitions[config.speaks];
+    // What a repository has is compared entry by entry, once it is cloned.
+    if (usesGit || oneWay.includes(record.form)) continue;
     const found = await compareBytes({ destination, address, artifactRecord: record, limitMs: downloadMs });
     if (found !== null) return `${artifact}: ${found.why}`;
   }

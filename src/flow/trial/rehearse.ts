@@ -11,6 +11,7 @@ import { entriesIn } from '../../core/record/contents-list.ts';
 import { aboutOf } from '../../core/record/event.ts';
 import { type Standin, startStandin } from '../../standin/server.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
+import { makeBareRepository } from '../../world/git/tree-repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { releaseNeeds } from '../artifact/release-needs.ts';
@@ -137,6 +138,7 @@ async function deliverToStandins(
       const config = workspace.config.destinations[name];
       if (own === undefined || config === undefined || refusesRelease(config, release.record) !== null) continue;
       const elsewhere = redirected(config, name, place);
+      if (protocolDefinitions[config.speaks].usesGit) await makeBareRepository(elsewhere.url, context);
       const destination = await openDestination(context, { name, config: elsewhere, repository: workspace.repository });
       const shipment = await planShipment(release, destination, { config: elsewhere, kept: keptForms(own.config) });
       shipments.push({ shipment, own, config: elsewhere, name });

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import type { TrialConfig } from '../../core/config/config.ts';
-import type { Entry } from '../../core/contents/entry.ts';
+import { commonFolder, type Entry } from '../../core/contents/entry.ts';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { wrongPrintedVersion } from '../../core/plan/printed-version.ts';
 import { digestIfThere } from '../../world/file-bytes.ts';
@@ -249,9 +249,11 @@ async function compareTrees(
         return `${tree.artifact} came with other bytes`;
       continue;
     }
-    for (const { path: inside, type, sha256 } of (await entriesOf(tree.artifact)) ?? []) {
-      if (type !== 'file' || !inside.startsWith(tree.prefix) || isRewritten(inside)) continue;
-      const digest = await digestIfThere(path.join(tree.folder, inside.slice(tree.prefix.length)));
+    const entries = (await entriesOf(tree.artifact)) ?? [];
+    const prefix = tree.prefix ?? commonFolder(entries);
+    for (const { path: inside, type, sha256 } of entries) {
+      if (type !== 'file' || !inside.startsWith(prefix) || isRewritten(inside)) continue;
+      const digest = await digestIfThere(path.join(tree.folder, inside.slice(prefix.length)));
       if (digest !== sha256)
         return `${inside} of ${tree.artifact} is ${digest === null ? 'missing' : 'another'} after the install`;
     }

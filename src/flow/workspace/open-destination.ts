@@ -11,6 +11,7 @@ import { usualCredential } from '../../store/authorization.ts';
 import { type Credential, readCredential, readSecret } from '../../world/credential.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, warn, warnOnce } from '../context.ts';
+import { remoteUrl } from './remote-url.ts';
 import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
 
@@ -29,12 +30,16 @@ export async function openDestination(
   const { root } = repository;
   const url = resolveUrl(context, name, config.url);
   const indexUrl = config['index-url'] === null ? null : resolveUrl(context, name, config['index-url']);
-  const { signal, secrets, now } = context;
-  const common = { name, config, indexUrl, signal, secrets, now };
+  const { signal, secrets, now, env } = context;
+  const common = { name, config, indexUrl, signal, secrets, now, env };
   const connect = await connectors[config.speaks]();
   if (!isRemote(config)) {
     const local = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
     return connect({ ...common, ...local, url: await folderOf(root, name, url) });
+  }
+  if (protocolDefinitions[config.speaks].usesGit) {
+    const git = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
+    return connect({ ...common, ...git, url: remoteUrl(root, url) });
   }
   if (!/^https?:\/\//.test(url)) throw noAddress(name);
   await ensureTrustOf(context, repository, [{ name, config }]);
@@ -115,6 +120,7 @@ export function readerUrl(
   const index = config['index-url'];
   const definition = protocolDefinitions[config.speaks];
   const isLayout = layoutNamed(config.speaks) !== null;
+  if (definition.usesGit) return remoteUrl(root, resolveUrl(context, name, index ?? config.url));
   if (index !== null && !isLayout) return resolveUrl(context, name, index);
   const url = resolveUrl(context, name, index ?? config.url);
   const isPath = isLayout && index === null && !isRemote(config);

@@ -40,7 +40,13 @@ export type Installed =
 
 /** Files of an artifact after the install: a folder with its entries, or the file itself. */
 export type InstalledTree =
-  | { readonly type: 'folder'; readonly artifact: string; readonly folder: string; readonly prefix: string }
+  | {
+      readonly type: 'folder';
+      readonly artifact: string;
+      readonly folder: string;
+      /** What stands before the names of its entries; null for the one folder that they all lie in. */
+      readonly prefix: string | null;
+    }
   | { readonly type: 'file'; readonly artifact: string; readonly file: string };
 
 /** A program of the ecosystem that installs by name. */

@@ -5,6 +5,7 @@ import { cargoClient } from './cargo.ts';
 import type { Client } from './client.ts';
 import { dotnetClient } from './dotnet.ts';
 import { fetchClient } from './fetch.ts';
+import { gitClient } from './git.ts';
 import { goClient } from './go.ts';
 import { mavenClient } from './maven.ts';
 import { npmClient } from './npm.ts';
@@ -18,6 +19,7 @@ const clients: Readonly<Record<TrialClient, Client>> = {
   dotnet: dotnetClient,
   cargo: cargoClient,
   go: goClient,
+  git: gitClient,
   fetch: fetchClient,
 };
 
