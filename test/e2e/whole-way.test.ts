@@ -20,14 +20,14 @@ describe('the demo', () => {
     });
 
     expect(run).toMatchObject({ schema: 'bevelstone/1', command: 'demo', ok: true, exitCode: 0, error: null });
-    const { folder, releases, visit } = run.result;
+    const { folder, releases, visit, fromGit } = run.result;
     expect(folder).toBe(path.join(top, 'tides/fenmarsh-tides'));
     const head = execFileSync('git', ['log', '--format=%h %s', '-n1', 'origin/main^'], {
       cwd: folder,
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('0e0ab71 fix(bells): a watch ends with eight strokes, not with none (#22)\n');
+    expect(head).toBe('d3a69c9 feat(harmonics): speeds of constituents by their names\n');
     const delivered = releases.map(
       (release: { package: string; version: string }) => `${release.package} ${release.version}`,
     );
@@ -40,6 +40,13 @@ describe('the demo', () => {
       'tidemark 1.4.0',
       ...(hasTool('javac') ? ['tidemark-jvm 1.4.0'] : []),
       'tidemark-py 1.3.1',
+    ]);
+    expect(fromGit.packages).toMatchObject([
+      { package: 'gauges', git: { state: 'works' }, registry: { state: 'works' } },
+      {
+        package: 'tidemark-py',
+        ...(hasTool('python3', '-c', 'import venv, ensurepip') ? { git: { state: 'works' } } : {}),
+      },
     ]);
     expect(visit.type).toBe('installed');
     expect(visit.printed).toMatch(/Fenmarsh Bar\s+(?:high|low)/);

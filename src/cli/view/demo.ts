@@ -1,10 +1,11 @@
 import path from 'node:path';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
-import type { Demo } from '../../flow/demo/demo.ts';
+import { type Demo, installedFromGit } from '../../flow/demo/demo.ts';
 import { renderLedger } from './ledger.ts';
 import { renderCard, renderReleased } from './release.ts';
 import { type Screen, sign } from './screen.ts';
 import { renderSurvey } from './survey.ts';
+import { renderGitVerification } from './verify-git.ts';
 
 /** Each command of the way with what it printed, and last what a stranger got. */
 export function renderDemo(demo: Demo, screen: Screen): string {
@@ -32,6 +33,10 @@ export function renderDemo(demo: Demo, screen: Screen): string {
     ),
     step('bevelstone ledger list', renderLedger(demo.ledger, screen)),
     ...visit,
+    step(
+      ['bevelstone verify --git', ...installedFromGit.map((name) => `-p ${name}`)].join(' '),
+      renderGitVerification(demo.fromGit, screen),
+    ),
     `To continue by hand, in ${cleanText(demo.folder)}:`,
     [
       `  bevelstone standin --port ${new URL(demo.office).port} --store ${cleanText(demo.store)} --token file:${cleanText(path.join(demo.store, 'token'))} &`,
@@ -59,6 +64,6 @@ function skippedLines({ missing }: Demo, screen: Screen): string[] {
 }
 
 /** The `result` of `demo --json`. */
-export function demoJson({ folder, store, missing, released, visit }: Demo): unknown {
-  return { folder, store, skipped: missing, releases: released.releases, visit };
+export function demoJson({ folder, store, missing, released, visit, fromGit }: Demo): unknown {
+  return { folder, store, skipped: missing, releases: released.releases, visit, fromGit };
 }

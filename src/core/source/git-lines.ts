@@ -50,7 +50,7 @@ function shellLine(client: string, text: string): GitLine {
 }
 
 /** Clients want an address where git takes a path too. */
-function asUrl(repository: string): string {
+export function asUrl(repository: string): string {
   return repository.startsWith('/') ? `file://${repository}` : repository;
 }
 

@@ -5,7 +5,15 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { startStandin } from '../../standin/server.ts';
 import { runCommand } from '../../world/command.ts';
-import { makeFolder, makeTemporaryFolder, namesIn, readText, realPath, writeWhole } from '../../world/files.ts';
+import {
+  copyFolder,
+  makeFolder,
+  makeTemporaryFolder,
+  namesIn,
+  readText,
+  realPath,
+  writeWhole,
+} from '../../world/files.ts';
 import { git } from '../../world/git/run-git.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { hostPlatform } from '../../world/platform.ts';
@@ -15,6 +23,7 @@ import type { Context } from '../context.ts';
 import { listReleases } from '../ledger-record/ledger.ts';
 import { type Released, release } from '../release/release.ts';
 import { plainSurvey, type Survey, surveyWorkspace } from '../survey/survey.ts';
+import { type GitVerification, verifyGit } from '../trial/git/verify-git.ts';
 import { checkTools, type MissingTool } from '../workspace/tools.ts';
 import { type DemoHistory, writeFastImport } from './demo-history.ts';
 import { startSupplies } from './supplies.ts';
@@ -37,6 +46,8 @@ export type Demo = {
   readonly released: Released;
   readonly ledger: readonly LedgerRelease[];
   readonly visit: Visit;
+  /** What clients get from git, of the packages that need no build there. */
+  readonly fromGit: GitVerification;
 };
 
 /** What a stranger saw who installed the packages. */
@@ -96,6 +107,7 @@ export async function runDemo(context: Context, folder: string | null): Promise<
     const released = await releaseAll(able, without);
     const ledger = await listReleases(inside);
     const visit = await visitAsStranger(inside, top, registry);
+    const fromGit = await verifyGit({ ...inside, packages: [...installedFromGit] }, null);
     const office = standin.url;
     return {
       supplies: { url: supplies.standin.url, store: supplies.store },
@@ -108,12 +120,16 @@ export async function runDemo(context: Context, folder: string | null): Promise<
       released,
       ledger,
       visit,
+      fromGit,
     };
   } finally {
     await standin.close();
     await supplies.standin.close();
   }
 }
+
+/** Packages of the demo that are used as they are in git. */
+export const installedFromGit = ['gauges', 'tidemark-py'] as const;
 
 /** The complete release, without questions: everything stays on this machine. */
 async function releaseAll(context: Context, without: readonly string[]): Promise<Released> {
@@ -156,6 +172,8 @@ export async function layOut(context: Context, top: string, workspace: string): 
     const name = file.replace(/(^|\/)gitignore$/, '$1.gitignore');
     first.set(name, await readText(path.join(source, 'workspace', file)));
   }
+  // What the instrument makers publish, beside the workspace: a path that the configuration names.
+  await copyFolder(path.join(programFolder(), 'demo', 'upstream'), path.join(top, 'upstream'));
   const remote = path.join(top, 'fenmarsh-tides.git');
   const at = (folder: string) => ({ folder, env: context.env, signal: context.signal });
   await git(at(top), ['init', '--quiet', '--bare', '--initial-branch=main', '--object-format=sha1', remote]);

@@ -1,4 +1,3 @@
-import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
@@ -10,10 +9,11 @@ import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
 import { gitLines } from '../../core/source/git-lines.ts';
 import { archiveOrigin, gitOrigin, sourceBlock } from '../../core/source/source-block.ts';
 import { commitTime, type Repository } from '../../world/git/repository.ts';
-import { git, gitLine } from '../../world/git/run-git.ts';
+import { gitLine } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
 import { inputsAt } from '../inputs/inputs-at.ts';
 import { whyUnverified } from '../ledger-record/vouched.ts';
+import { cloneAddress } from '../workspace/clone-address.ts';
 import { packageSource } from '../workspace/package-source.ts';
 import { type Package, readWorkspace } from '../workspace/workspace.ts';
 import { type OfferPlace, shownAddress } from './shown-address.ts';
@@ -105,7 +105,7 @@ async function gitBlocks(
   const none = (why: string) => ({ address: null, lines: [], without: [{ method: 'git', why }] });
   // A forged ledger could name any commit of this clone.
   if (!release.isVouched) return none(whyUnverified(release));
-  const address = known ?? (await originOf(repository));
+  const address = known ?? (await cloneAddress(repository));
   if (address === null) return none('origin has no address; set `repository` in bevelstone.yaml');
   const { commit, tag } = release;
   const found = gitLines(source, { repository: address, commit, tag });
@@ -186,17 +186,4 @@ function archiveLines(
 
 function sriOf(sha256: string): string {
   return `sha256-${Buffer.from(sha256, 'hex').toString('base64')}`;
-}
-
-/** The address of `origin` without a credential; null when it has none. The user of another protocol than HTTP is part of it. */
-async function originOf({ place, root }: Repository): Promise<string | null> {
-  const { text } = await git(place, ['config', '--get', 'remote.origin.url'], { allow: [1] });
-  const address = text.trim();
-  if (address === '') return null;
-  if (!URL.canParse(address))
-    return path.isAbsolute(address) || address.startsWith('.') ? path.resolve(root, address) : address;
-  const url = new URL(address);
-  url.password = '';
-  if (/^https?:$/.test(url.protocol)) url.username = '';
-  return url.href;
 }

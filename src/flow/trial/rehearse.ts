@@ -15,7 +15,7 @@ import { makeBareRepository } from '../../world/git/tree-repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { releaseNeeds } from '../artifact/release-needs.ts';
-import { type Context, type ProgressEvent, warn } from '../context.ts';
+import { type Context, during, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
 import { planShipment } from '../deliver/publish-plan.ts';
 import { builtReleases, type ReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
@@ -28,6 +28,7 @@ import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
 import { installedFindings } from './installed-rules.ts';
 import { hasUpstream, outsideNames, standinUpstreams } from './outside.ts';
+import { trySources } from './source-trial.ts';
 import { standinAddress } from './standin.ts';
 import { runsOf, type TrialStep, trialsFor, tryOut } from './trial.ts';
 
@@ -62,11 +63,40 @@ const tokenName = 'BEVELSTONE_REHEARSAL_TOKEN';
  * ecosystem's own clients, in empty folders, and runs the trial commands: what a new user would see, before any upload.
  * @throws RELEASE_NOT_BUILT, CONFIG_INVALID.
  */
-export async function rehearse(context: Context, { everyone }: { readonly everyone: boolean }): Promise<Rehearsal> {
+export async function rehearse(context: Context, { everyone, source }: RehearseOptions): Promise<Rehearsal> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
-  return rehearseReleases(context, { workspace, built: await builtReleases(context, workspace, commit), everyone });
+  const built = await builtReleases(context, workspace, commit);
+  return source
+    ? rehearseSources(context, { workspace, built })
+    : rehearseReleases(context, { workspace, built, everyone });
+}
+
+/** What else than single installs is rehearsed. */
+export type RehearseOptions = {
+  /** Whether all packages are installed together, too. */
+  readonly everyone: boolean;
+  /** Whether releases are built from their source archives instead. */
+  readonly source: boolean;
+};
+
+/** Builds every release from its source archives, as those do who never see the repository. */
+async function rehearseSources(
+  context: Context,
+  { workspace, built }: { readonly workspace: Workspace; readonly built: readonly ReleaseFolder[] },
+): Promise<Rehearsal> {
+  const releases: TriedRelease[] = [];
+  for (const release of inDependencyOrder(built)) {
+    const what = `build ${release.record.package} ${release.record.version} from its sources`;
+    const steps = await during(context, what, () => trySources(context, workspace.repository.commonFolder, release));
+    for (const step of steps) if (step.state !== 'installed') reportStep(context, `${what} with ${step.client}`, step);
+    releases.push({ package: release.record.package, version: release.record.version, steps });
+  }
+  const failed = releases.flatMap(({ package: name, version, steps }) =>
+    steps.filter(({ state }) => state === 'failed').map((step) => ({ ...step, what: `${name} ${version}` })),
+  );
+  return { releases, everyone: [], error: failed.length === 0 ? null : trialFailed(failed) };
 }
 
 /** The same with releases that lie anywhere. */

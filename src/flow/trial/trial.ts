@@ -118,7 +118,8 @@ export async function tryOut(
   }
 }
 
-async function makeStage({ env, signal }: Context, top: string): Promise<Stage> {
+/** An empty folder with an empty HOME below another one. */
+export async function makeStage({ env, signal }: Context, top: string): Promise<Stage> {
   const [folder, home] = [path.join(top, 'visitor'), path.join(top, 'home')];
   await makeFolder(folder);
   await makeFolder(home);

@@ -1,4 +1,4 @@
-"""Builds the wheel from an unpacked sdist with nothing but Python's own library (PEP 517)."""
+"""Builds the wheel from an sdist, or from a tag in git, with nothing but Python's own library (PEP 517)."""
 
 import base64
 import hashlib
@@ -7,8 +7,21 @@ import re
 import zipfile
 
 
+def _metadata():
+    """What an sdist says of itself; of a checkout, what pyproject.toml and the newest heading of the changelog say."""
+    if pathlib.Path("PKG-INFO").exists():
+        return pathlib.Path("PKG-INFO").read_text(encoding="utf-8")
+    project = pathlib.Path("pyproject.toml").read_text(encoding="utf-8")
+    changes = pathlib.Path("CHANGELOG.md").read_text(encoding="utf-8")
+    name = re.search(r'^name = "(.*)"$', project, re.M).group(1)
+    version = re.search(r"^## (\d[^,\s]*)", changes, re.M).group(1)
+    needs = re.search(r"^dependencies = \[(.*)\]$", project, re.M)
+    lines = [f"Requires-Dist: {need}" for need in re.findall(r'"([^"]+)"', needs.group(1) if needs else "")]
+    return "\n".join(["Metadata-Version: 2.1", f"Name: {name}", f"Version: {version}", *lines, ""])
+
+
 def _files():
-    metadata = pathlib.Path("PKG-INFO").read_text(encoding="utf-8")
+    metadata = _metadata()
     name, version = (re.search(rf"^{field}: (.*)$", metadata, re.M).group(1) for field in ("Name", "Version"))
     stem = f"{re.sub(r'[-_.]+', '_', name).lower()}-{version}"
     info = f"{stem}.dist-info"
