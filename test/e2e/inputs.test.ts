@@ -125,6 +125,25 @@ describe('an input', () => {
     expect(path.basename(file)).toBe(`${name}.tar.gz`);
   });
 
+  it('is in the source archive, which is rehearsed: what others build of it is what was released', async () => {
+    const { file, sha256 } = upstream();
+    const patches = { '0001-second.patch': patchOf(2, 'SECOND', 'Say second') };
+    const good = packageWith({ from: file, sha256 }, patches);
+    const changing = packageWith({ from: file, sha256 }, patches, { build: ['date +%N > {out}/now'] });
+    await Promise.all([good, changing].map(({ at }) => bevelstoneJson(['build'], at)));
+
+    const same = await bevelstoneJson(['rehearse', '--source'], good.at);
+    const other = await bevelstoneJson(['rehearse', '--source'], changing.at);
+
+    expect(same.error).toBeNull();
+    expect(same.result.releases[0].steps).toMatchObject([
+      { client: 'sh', state: 'installed', version: '2 files the same' },
+      { client: 'build --from', state: 'installed', version: 'same bytes' },
+    ]);
+    expect(other.error).toMatchObject({ code: 'TRIAL_FAILED' });
+    expect(other.result.releases[0].steps).toMatchObject([{ state: 'failed' }, { state: 'failed' }]);
+  });
+
   it('is in SBOMs with its patches, which survive reading and writing in both formats', async () => {
     const { file, sha256 } = upstream();
     const text = patchOf(2, 'SECOND', 'Say second');
@@ -384,6 +403,17 @@ with tarfile.open(sys.argv[1], 'w:gz') as tar:
     repository.commit('docs: ours', { files });
 
     expect((await bevelstoneJson(['build'], at)).error).toMatchObject({ code: 'INPUT_LAYOUT' });
+  });
+
+  it('is an archive with a repository in it, whose settings git would follow', async () => {
+    const { file, sha256 } = upstream('2.4', { '.git/config': '[core]\n\tfsmonitor = touch /tmp/bevelstone-ran\n' });
+    const { at, repository } = packageWith({ from: file, sha256 });
+
+    const [built, edited] = [await bevelstoneJson(['build'], at), await bevelstoneJson(['inputs', 'edit'], at)];
+
+    expect([built.error?.code, edited.error?.code]).toEqual(['INPUT_LAYOUT', 'INPUT_LAYOUT']);
+    expect(existsSync('/tmp/bevelstone-ran')).toBe(false);
+    expect(leftIn(repository)).toMatchObject({ built: false, unpacked: false });
   });
 
   it.each([

@@ -188,3 +188,58 @@ describe('verify --git', () => {
     expect(gone.error).toMatchObject({ code: 'REMOTE_REFUSED' });
   });
 });
+
+describe('rehearse --git', () => {
+  itWith('npm')(
+    'installs from git what was built, with what it needs from a stand-in, before there is a tag',
+    async () => {
+      const about = { license: 'MIT', description: 'Soundings', version: '0.0.0' };
+      const artifacts = [{ form: 'npm-tarball' }];
+      const repository = new TestRepository(
+        {
+          'bevelstone.yaml': JSON.stringify({
+            schema: 1,
+            packages: {
+              sound: { folder: 'packages/sound', artifacts, 'send-to': ['office'] },
+              chart: {
+                folder: 'packages/chart',
+                artifacts,
+                build: ['mkdir dist; cp main.js dist'],
+                'send-to': ['office'],
+              },
+            },
+            destinations: { office: { speaks: 'npm-registry', url: 'http://127.0.0.1:9/' } },
+          }),
+          'packages/sound/package.json': JSON.stringify({
+            name: 'sound',
+            ...about,
+            main: 'sound.js',
+            dependencies: { chart: '^0.1.0' },
+          }),
+          'packages/sound/sound.js': "module.exports = require('chart');\n",
+          'packages/sound/sound.test.js': '\n',
+          'packages/chart/package.json': JSON.stringify({ name: 'chart', ...about, main: 'dist/main.js' }),
+          'packages/chart/main.js': 'module.exports = 42;\n',
+        },
+        'feat: soundings',
+      );
+      repository.checkOut();
+      const at = { cwd: repository.folder };
+      await bevelstoneJson(['build'], at);
+
+      const good = await bevelstoneJson(['rehearse', '--git', '-p', 'sound', '-p', 'chart'], at);
+
+      const steps = new Map(
+        good.result.releases.map((one: { package: string; steps: object[] }) => [one.package, one.steps.at(-1)]),
+      );
+      expect(steps.get('sound')).toMatchObject({ client: 'npm', destination: 'git', state: 'installed' });
+      expect(steps.get('chart')).toMatchObject({
+        destination: 'git',
+        state: 'failed',
+        why: expect.stringContaining('built first'),
+      });
+      expect(good.error).toMatchObject({ code: 'TRIAL_FAILED' });
+      expect(repository.git('tag', '--list')).toBe('');
+    },
+  );
+});

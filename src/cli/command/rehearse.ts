@@ -11,13 +11,15 @@ export const rehearse: Command<RehearseOptions, Rehearsal> = {
         type: 'boolean',
         describe: 'Build from the source archives instead, as others do, and compare',
       })
-      .conflicts('everyone', 'source'),
+      .option('git', { type: 'boolean', describe: 'Also install from git, with the clients that can' })
+      .conflicts('source', ['everyone', 'git']),
   examples: [
     ['rehearse', 'Install everything from throw-away stand-ins, and run the trials'],
+    ['rehearse --git -p gauges', 'One package, from a stand-in and from git'],
     ['rehearse --source -p harmonics', 'Build one package from its source archive alone, and compare'],
     ['rehearse -p tidemark-py --everyone --json', 'One package, for a program'],
   ],
-  parse: (raw) => ({ everyone: raw['everyone'] === true, source: raw['source'] === true }),
+  parse: (raw) => ({ everyone: raw['everyone'] === true, source: raw['source'] === true, git: raw['git'] === true }),
   run: async (options, context) => {
     const flow = await import('../../flow/trial/rehearse.ts');
     const result = await flow.rehearse(context, options);

@@ -1,5 +1,6 @@
 import { cleanText } from '../../core/text/clean.ts';
-import type { GitCell, GitPackage, GitVerification } from '../../flow/trial/git/verify-git.ts';
+import type { GitCell } from '../../flow/trial/git/try-from-git.ts';
+import type { GitPackage, GitVerification } from '../../flow/trial/git/verify-git.ts';
 import { blank, type Mark, type Screen, sign, signText } from './screen.ts';
 import { renderTable } from './table.ts';
 import { beside } from './wrap.ts';

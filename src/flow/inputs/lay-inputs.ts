@@ -5,7 +5,7 @@ import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-
 import { inputFileName } from '../../core/input/input-address.ts';
 import { patchFiles } from '../../core/input/patch-files.ts';
 import { unpackInput } from '../../world/archive/unpack-input.ts';
-import { copyOneFile, isFolder, makeFolder, readSmallFile } from '../../world/files.ts';
+import { copyOneFile, isFolder, makeFolder, namesBelow, readSmallFile } from '../../world/files.ts';
 import { applyPatch } from '../../world/git/apply-patch.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
@@ -67,6 +67,9 @@ export async function layOne(
   try {
     const unpacked = path.join(own.folder, 'unpacked');
     await unpack({ file: fetched.file, unpacked, scratch: own.folder, input });
+    // git would follow its settings, wherever steps or `inputs edit` start it.
+    const inner = (await namesBelow(unpacked)).find((name) => name.split('/').some((part) => /^\.git$/i.test(part)));
+    if (inner !== undefined) throw layout(job, input, `it has ${inner}, a repository of its own`);
     const from = input['drop-top'] ? path.join(unpacked, await topOf(unpacked, job, input)) : unpacked;
     await setTimes(from, job.time);
     const to = await placeInside(job.folder, input.into, `\`into\` of ${input.name}`);

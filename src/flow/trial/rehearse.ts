@@ -26,6 +26,7 @@ import { openContext, type Package, readWorkspace, type Workspace } from '../wor
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
+import { rehearseFromGit } from './git/rehearse-git.ts';
 import { installedFindings } from './installed-rules.ts';
 import { hasUpstream, outsideNames, standinUpstreams } from './outside.ts';
 import { trySources } from './source-trial.ts';
@@ -63,14 +64,14 @@ const tokenName = 'BEVELSTONE_REHEARSAL_TOKEN';
  * ecosystem's own clients, in empty folders, and runs the trial commands: what a new user would see, before any upload.
  * @throws RELEASE_NOT_BUILT, CONFIG_INVALID.
  */
-export async function rehearse(context: Context, { everyone, source }: RehearseOptions): Promise<Rehearsal> {
+export async function rehearse(context: Context, { everyone, source, git }: RehearseOptions): Promise<Rehearsal> {
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
   const built = await builtReleases(context, workspace, commit);
   return source
     ? rehearseSources(context, { workspace, built })
-    : rehearseReleases(context, { workspace, built, everyone });
+    : rehearseReleases(context, { workspace, built, everyone, git });
 }
 
 /** What else than single installs is rehearsed. */
@@ -79,6 +80,8 @@ export type RehearseOptions = {
   readonly everyone: boolean;
   /** Whether releases are built from their source archives instead. */
   readonly source: boolean;
+  /** Whether releases are installed from git, too. */
+  readonly git: boolean;
 };
 
 /** Builds every release from its source archives, as those do who never see the repository. */
@@ -93,10 +96,7 @@ async function rehearseSources(
     for (const step of steps) if (step.state !== 'installed') reportStep(context, `${what} with ${step.client}`, step);
     releases.push({ package: release.record.package, version: release.record.version, steps });
   }
-  const failed = releases.flatMap(({ package: name, version, steps }) =>
-    steps.filter(({ state }) => state === 'failed').map((step) => ({ ...step, what: `${name} ${version}` })),
-  );
-  return { releases, everyone: [], error: failed.length === 0 ? null : trialFailed(failed) };
+  return rehearsalOf(releases, []);
 }
 
 /** The same with releases that lie anywhere. */
@@ -106,7 +106,13 @@ export async function rehearseReleases(
     workspace,
     built,
     everyone,
-  }: { readonly workspace: Workspace; readonly built: readonly ReleaseFolder[]; readonly everyone: boolean },
+    git = false,
+  }: {
+    readonly workspace: Workspace;
+    readonly built: readonly ReleaseFolder[];
+    readonly everyone: boolean;
+    readonly git?: boolean;
+  },
 ): Promise<Rehearsal> {
   const releases = inDependencyOrder(built);
   const own = await makeOwnFolder(workspace.repository.commonFolder, 'rehearsal');
@@ -129,7 +135,8 @@ export async function rehearseReleases(
     const earlier = await earlierReleases(context, { workspace, releases, top: path.join(top, 'earlier') });
     await deliverToStandins(inside, { workspace, releases: earlier.folders, place });
     const stage = await deliverToStandins(inside, { workspace, releases, place });
-    return await tryAll(inside, { workspace, stage, everyone, missing: earlier.missing });
+    const tried = await tryAll(inside, { workspace, stage, everyone, missing: earlier.missing });
+    return git ? await withGit(inside, tried, { workspace, stage, top: path.join(top, 'git') }) : tried;
   } finally {
     await standin.close();
     await closeConnections();
@@ -262,14 +269,37 @@ async function tryAll(
     releases.set(name, { package: name, version, steps: [...(before?.steps ?? []), ...steps], learnt });
   }
   const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
-  const tried = [...releases.values()];
+  return rehearsalOf([...releases.values()], together);
+}
+
+/** What was tried, with the error for what failed of it. */
+function rehearsalOf(releases: readonly TriedRelease[], everyone: readonly TrialStep[]): Rehearsal {
   const failed = [
-    ...tried.flatMap(({ package: name, version, steps }) =>
+    ...releases.flatMap(({ package: name, version, steps }) =>
       steps.map((step) => ({ ...step, what: `${name} ${version}` })),
     ),
-    ...together.map((step) => ({ ...step, what: 'all packages together' })),
+    ...everyone.map((step) => ({ ...step, what: 'all packages together' })),
   ].filter(({ state }) => state === 'failed');
-  return { releases: tried, everyone: together, error: failed.length === 0 ? null : trialFailed(failed) };
+  return { releases, everyone, error: failed.length === 0 ? null : trialFailed(failed) };
+}
+
+/** A rehearsal with installs from git beside it: what else they need comes from the stand-ins. */
+async function withGit(
+  context: Context,
+  { releases, everyone }: Rehearsal,
+  {
+    workspace,
+    stage,
+    top,
+  }: { readonly workspace: Workspace; readonly stage: readonly Rehearsed[]; readonly top: string },
+): Promise<Rehearsal> {
+  const packages = new Map(stage.map(({ own, release }) => [own.name, { pkg: own, release }]));
+  const indexFor = (client: string) =>
+    stage.find(({ config }) => protocolDefinitions[config.speaks].client === client)?.url ?? null;
+  const wanted = [...packages.values()].map((one) => ({ ...one, indexFor }));
+  const steps = await rehearseFromGit(context, workspace, { releases: wanted, top });
+  const all = releases.map((one) => ({ ...one, steps: [...one.steps, ...(steps.get(one.package) ?? [])] }));
+  return rehearsalOf(all, everyone);
 }
 
 async function tryOne(
