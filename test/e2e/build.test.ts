@@ -176,7 +176,7 @@ describe('build', () => {
     });
 
     expect(result.releases.map((release: { version: string }) => release.version)).toEqual(['0.2.0']);
-    expect(result.commit).toMatch(/^1b6d0a0/);
+    expect(result.commit).toMatch(/^815f8ac/);
   });
 });
 

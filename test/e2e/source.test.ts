@@ -174,6 +174,9 @@ describe('the sources of a release', () => {
     const built = await paste(block);
     expect(built.out).toContain('depth-0.1.0 is in');
     expect(built.installed('share/table.txt')).toMatch(/^depth 0\.1\.0 at \d+\nbar 4\nquay 7\n$/);
+    const byPath = block.replaceAll(/http:\/\/[\d.:]+\/tides\.git/g, `file://${remote}`);
+    expect(byPath).not.toBe(block);
+    expect((await paste(byPath)).installed('share/table.txt')).toBe(built.installed('share/table.txt'));
 
     const other = execFileSync('git', ['rev-parse', `${commit}^`], { cwd: repository.folder, encoding: 'utf8' }).trim();
     execFileSync('git', ['tag', '--force', 'depth/0.1.0', other], {

@@ -27,7 +27,7 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('d3a69c9 feat(harmonics): speeds of constituents by their names\n');
+    expect(head).toBe('75f9c9d feat(harmonics): speeds of constituents by their names\n');
     const delivered = releases.map(
       (release: { package: string; version: string }) => `${release.package} ${release.version}`,
     );
