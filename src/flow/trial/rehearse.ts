@@ -26,6 +26,7 @@ import { openContext, type Package, readWorkspace, type Workspace } from '../wor
 import type { Wanted } from './client/client.ts';
 import { clientFor } from './client/clients.ts';
 import { earlierReleases } from './earlier-releases.ts';
+import { gitClients } from './git/clients.ts';
 import { rehearseFromGit } from './git/rehearse-git.ts';
 import { installedFindings } from './installed-rules.ts';
 import { hasUpstream, outsideNames, standinUpstreams } from './outside.ts';
@@ -294,9 +295,11 @@ async function withGit(
   }: { readonly workspace: Workspace; readonly stage: readonly Rehearsed[]; readonly top: string },
 ): Promise<Rehearsal> {
   const packages = new Map(stage.map(({ own, release }) => [own.name, { pkg: own, release }]));
-  const indexFor = (client: string) =>
-    stage.find(({ config }) => protocolDefinitions[config.speaks].client === client)?.url ?? null;
-  const wanted = [...packages.values()].map((one) => ({ ...one, indexFor }));
+  const wanted = [...packages.values()].map((one) => {
+    const client = gitClients[one.pkg.ecosystem]?.client.name;
+    const index = stage.find(({ config }) => protocolDefinitions[config.speaks].client === client)?.url ?? null;
+    return { ...one, index };
+  });
   const steps = await rehearseFromGit(context, workspace, { releases: wanted, top });
   const all = releases.map((one) => ({ ...one, steps: [...one.steps, ...(steps.get(one.package) ?? [])] }));
   return rehearsalOf(all, everyone);

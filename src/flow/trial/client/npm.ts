@@ -30,8 +30,8 @@ export const npmClient: Client = {
       ...env,
       PATH: `${bin}${path.delimiter}${env['PATH']}`,
       npm_config_cache: path.join(home, 'npm'),
-      ...tokenVariable(first?.offer.url ?? '', first?.credential ?? { type: 'none' }),
-      ...tokenVariable(first?.files?.url ?? '', first?.files?.credential ?? { type: 'none' }),
+      ...npmTokenVariable(first?.offer.url ?? '', first?.credential ?? { type: 'none' }),
+      ...npmTokenVariable(first?.files?.url ?? '', first?.files?.credential ?? { type: 'none' }),
     };
     const args = [
       'install',
@@ -58,7 +58,7 @@ export const npmClient: Client = {
 };
 
 /** The token goes along as a variable that npm reads ("config, environment variables"), never as an argument. */
-function tokenVariable(url: string, credential: Credential): Record<string, string> {
+export function npmTokenVariable(url: string, credential: Credential): Record<string, string> {
   if (credential.type !== 'token') return {};
   return { [`npm_config_${url.replace(/^https?:/, '')}:_authToken`]: credential.secret };
 }

@@ -21,8 +21,16 @@ export type GitSource = {
   readonly remote: string;
   readonly commit: string;
   readonly hasHead: boolean;
-  /** Where other packages come from; null for what the client uses by itself. */
+} & OtherPackages;
+
+/** Where a client finds what a package needs. */
+export type OtherPackages = {
+  /** Null for what the client uses by itself. */
   readonly index: string | null;
+  /** A second place, for clients that take one. */
+  readonly second: string | null;
+  /** Variables that reading there needs. */
+  readonly readingEnv: Readonly<Record<string, string>>;
 };
 
 /** What came of an install: why it failed, or the files that it brought, as the package's artifact names them; null where that is not known. */
@@ -96,10 +104,11 @@ async function run({ stage: { folder, env, signal }, program, args, env: more = 
   return end.exitCode === 0 ? null : reasonIn(end.all);
 }
 
-async function npmInstall(stage: Stage, { name, index }: GitSource, what: string): Promise<GitOutcome> {
+async function npmInstall(stage: Stage, { name, index, readingEnv }: GitSource, what: string): Promise<GitOutcome> {
   await writeWhole(path.join(stage.folder, 'package.json'), '{ "name": "visitor", "private": true }\n');
   const args = ['install', what, '--no-audit', '--no-fund', '--no-update-notifier'];
-  const why = await run({ stage, program: 'npm', args: index === null ? args : [...args, `--registry=${index}`] });
+  const whole = index === null ? args : [...args, `--registry=${index}`];
+  const why = await run({ stage, program: 'npm', args: whole, env: readingEnv });
   if (why !== null) return { type: 'failed', why };
   const files = await listFiles(path.join(stage.folder, 'node_modules', name)).catch(() => null);
   if (files === null) return { type: 'failed', why: `npm installed something, and no package ${name}` };
@@ -109,14 +118,19 @@ async function npmInstall(stage: Stage, { name, index }: GitSource, what: string
 async function pipInstall(
   tool: ClientTool,
   stage: Stage,
-  { source: { folder, index, name }, from }: { readonly source: GitSource; readonly from: string },
+  { source: { folder, index, second, name }, from }: { readonly source: GitSource; readonly from: string },
 ): Promise<GitOutcome> {
   const place = path.join(stage.folder, 'env');
   const venv = await run({ stage, program: tool.program.path, args: ['-m', 'venv', place] });
   if (venv !== null) return { type: 'failed', why: venv };
   const program = path.join(place, 'bin', 'python');
   const what = folder === '' ? from : `${from}#subdirectory=${folder}`;
-  const env = { PIP_CONFIG_FILE: '/dev/null', PIP_NO_INPUT: '1', ...(index === null ? {} : { PIP_INDEX_URL: index }) };
+  const env = {
+    PIP_CONFIG_FILE: '/dev/null',
+    PIP_NO_INPUT: '1',
+    ...(index === null ? {} : { PIP_INDEX_URL: index }),
+    ...(second === null ? {} : { PIP_EXTRA_INDEX_URL: second }),
+  };
   const args = ['-m', 'pip', 'install', '--disable-pip-version-check', what];
   const why = await run({ stage, program, args, env });
   if (why !== null) return { type: 'failed', why };

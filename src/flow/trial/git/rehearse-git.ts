@@ -13,7 +13,8 @@ import { type GitCell, namesIn, tryFromGit } from './try-from-git.ts';
 export type GitRehearsal = {
   readonly release: ReleaseFolder;
   readonly pkg: Package;
-  readonly indexFor: (client: string) => string | null;
+  /** Address of the stand-in that its client reads; null where there is none. */
+  readonly index: string | null;
 };
 
 const states: Readonly<Record<GitCell['state'], TrialStep['state']>> = {
@@ -33,7 +34,7 @@ export async function rehearseFromGit(
 ): Promise<ReadonlyMap<string, readonly TrialStep[]>> {
   const clone = await cloneAsClient(repository.commonFolder, top, context);
   const steps = new Map<string, TrialStep[]>();
-  for (const { release, pkg, indexFor } of releases) {
+  for (const { release, pkg, index } of releases) {
     const { version, commit } = release.record;
     const tag = formatTag(pkg, version);
     // A release writes versions into a commit of its own, which is not there yet.
@@ -43,7 +44,8 @@ export async function rehearseFromGit(
     const shipped = new Set(release.record.artifacts.flatMap(({ file }) => namesIn(entriesIn(list, file) ?? [])));
     const trial = await tryFromGit(context, {
       ...{ pkg, tag: { tag, version, commit }, remote: clone.place.folder },
-      ...{ clone: { ...clone, hasHead: true }, top: path.join(top, 'installs'), indexFor, shipped },
+      ...{ clone: { ...clone, hasHead: true }, top: path.join(top, 'installs'), shipped },
+      others: { index, second: null, readingEnv: {} },
     });
     const { client, clientVersion, git: cell } = trial;
     steps.set(pkg.name, [

@@ -12,7 +12,7 @@ import { serveFile } from '../../../world/serve-file.ts';
 import type { Context } from '../../context.ts';
 import type { Package } from '../../workspace/workspace.ts';
 import { makeStage } from '../trial.ts';
-import { type GitClient, type GitOutcome, type GitSource, gitClients } from './clients.ts';
+import { type GitClient, type GitOutcome, type GitSource, gitClients, type OtherPackages } from './clients.ts';
 
 /** One way for one client to a package. */
 export type GitCell = {
@@ -52,8 +52,7 @@ export type GitQuestion = {
   readonly clone: ClientClone;
   /** A folder for everything that is made. */
   readonly top: string;
-  /** Where a client finds other packages; null for what it uses by itself. */
-  readonly indexFor: (client: string) => string | null;
+  readonly others: OtherPackages;
   /** Names in the artifacts of the release; null where they are not known. */
   readonly shipped: ReadonlySet<string> | null;
 };
@@ -156,10 +155,9 @@ async function tryBoth(
     else context.report({ type: 'finished', what });
     return { outcome, version: tool.version };
   };
-  const index = question.indexFor(client.name);
   const source: GitSource = {
     ...{ name: pkg.fullName, version: tag.version, folder: pkg.folder, remote },
-    ...{ commit: tag.commit, hasHead: clone.hasHead, index },
+    ...{ commit: tag.commit, hasHead: clone.hasHead, ...question.others },
   };
   const fromGit = await attempt('git', (stage, tool) => git(tool, stage, source));
   const file = path.join(top, `${name}.tar.gz`);

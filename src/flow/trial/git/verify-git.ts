@@ -1,4 +1,6 @@
+import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../../core/error/bevelstone-error.ts';
+import { fileNameOf } from '../../../core/form/placeholder.ts';
 import type { LedgerRelease } from '../../../core/ledger/fold.ts';
 import { protocolDefinitions } from '../../../core/protocol/definitions.ts';
 import { entriesIn } from '../../../core/record/contents-list.ts';
@@ -13,8 +15,11 @@ import { readContentsList } from '../../ledger-record/last-artifact.ts';
 import { readLedger } from '../../ledger-record/ledger.ts';
 import { cloneAddress } from '../../workspace/clone-address.ts';
 import { openContext, type Package, readWorkspace, selectPackages, type Workspace } from '../../workspace/workspace.ts';
+import type { Wanted } from '../client/client.ts';
+import { npmTokenVariable } from '../client/npm.ts';
 import { confirmReleases } from '../confirm.ts';
-import { gitClients } from './clients.ts';
+import { upstreamFor, withUpstream } from '../outside.ts';
+import { gitClients, type OtherPackages } from './clients.ts';
 import { type GitCell, type GitTrial, namesIn, tryFromGit } from './try-from-git.ts';
 
 /** A package at a tag, from git and from where it was delivered. */
@@ -46,11 +51,21 @@ export async function verifyGit(context: Context, tag: string | null): Promise<G
         ({ package: name, version }) => name === one.pkg.name && version === one.tag.version,
       );
       const question: Question = { workspace, ...one, release: release ?? null };
-      const registry = await tryRegistry(context, question);
-      const indexFor = (client: string) => indexOf(context, question, client);
+      const registry = await orUnaddressed(
+        () => tryRegistry(context, question),
+        (why): GitCell => ({ state: 'not-tried', why }),
+      );
       const shipped = await shippedNames(question);
-      const trial = await tryFromGit(context, { ...one, remote, clone, top: own.folder, indexFor, shipped });
-      packages.push({ ...trial, registry });
+      const { others, close } = await orUnaddressed(
+        () => otherPackages(context, question, own.folder),
+        () => ({ others: nowhere, close: async () => {} }),
+      );
+      try {
+        const trial = await tryFromGit(context, { ...one, remote, clone, top: own.folder, others, shipped });
+        packages.push({ ...trial, registry });
+      } finally {
+        await close();
+      }
     }
     return { remote, packages };
   } finally {
@@ -109,11 +124,38 @@ async function refuseMoved(
   });
 }
 
-/** Where the client finds what the package needs: where its releases are. */
-function indexOf(context: Context, { workspace, release }: Question, client: string): string | null {
-  if (release === null) return null;
-  const offers = offersOf(context, workspace, release);
-  return offers.find(({ config }) => protocolDefinitions[config.speaks].client === client)?.url ?? null;
+const nowhere: OtherPackages = { index: null, second: null, readingEnv: {} };
+
+/** What is known where the address of a destination stands in a variable that is not set: git can be tried all the same. */
+async function orUnaddressed<Value>(ask: () => Promise<Value>, otherwise: (why: string) => Value): Promise<Value> {
+  try {
+    return await ask();
+  } catch (error) {
+    if (!isBevelstoneError(error, 'ENVIRONMENT_MISSING')) throw error;
+    return otherwise(`${error.message}: ${error.why}`);
+  }
+}
+
+/** Where the client finds what the package needs: where its releases are, and what `confirm.upstream` names. */
+async function otherPackages(
+  context: Context,
+  { workspace, release, pkg }: Question,
+  folder: string,
+): Promise<{ readonly others: OtherPackages; readonly close: () => Promise<void> }> {
+  const client = gitClients[pkg.ecosystem]?.client.name;
+  const offers = release === null ? [] : offersOf(context, workspace, release);
+  const offer = offers.find(({ config }) => protocolDefinitions[config.speaks].client === client);
+  if (offer === undefined) return { others: nowhere, close: async () => {} };
+  const { upstream: config } = workspace.config.confirm;
+  const upstream = upstreamFor(context, 'confirm.upstream', { config, speaks: offer.config.speaks });
+  const asked: Wanted = { offer, credential: { type: 'none' }, upstream, moved: [], files: null };
+  const inside = new Set(workspace.packages.map(({ fullName }) => fullName));
+  const place = path.join(folder, fileNameOf(pkg.name));
+  const { wanted, close } = await withUpstream(context, asked, { folder: place, inside });
+  const isOne = wanted !== asked;
+  const { url } = wanted.offer;
+  const readingEnv = isOne ? npmTokenVariable(url, wanted.credential) : {};
+  return { others: { index: url, second: isOne ? null : upstream, readingEnv }, close };
 }
 
 /** What the destinations of a release give to the same client. */
