@@ -33,7 +33,7 @@ function renderUpdate(update: InputUpdate, screen: Screen): string {
     ...named('added', update.added, screen),
     ...named('removed', update.removed, screen),
     ...named('changed', update.changed, screen),
-    ...(update.same === 0 ? [] : [`  ${update.same} files are the same`]),
+    ...(update.same === 0 ? [] : [update.same === 1 ? '  1 file is the same' : `  ${update.same} files are the same`]),
     `  signature: ${cleanText(signed)}`,
   ].join('\n');
 }
