@@ -1,8 +1,11 @@
 import { createHash, type Hash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { type FileHandle, open, stat } from 'node:fs/promises';
+import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
+import { fileURLToPath } from 'node:url';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
+import { readLimitsInForce } from './archive/budget.ts';
 import { drain, type HttpAnswer, send } from './http.ts';
 
 /** What is fetched, and where it may lead. */
@@ -79,6 +82,8 @@ class Download {
       await this.#handle.write(chunk, 0, chunk.length, this.#sizeBytes);
       this.#sizeBytes += chunk.length;
       this.#most = Math.max(this.#most, this.#sizeBytes);
+      // A server could go on for ever; what is larger could not be unpacked either.
+      if (this.#sizeBytes > readLimitsInForce().unpackedBytes) throw tooLong(url);
       this.#request.onBytes(chunk.length, this.#whole);
     }
     if (this.#whole !== null && this.#sizeBytes !== this.#whole) throw cutShort(url);
@@ -151,6 +156,25 @@ function unreachable(url: string, why: string, cause?: unknown): BevelstoneError
     fix: 'Check the address, or add another one to `from` of the input',
     ...(cause === undefined ? {} : { cause }),
   });
+}
+
+function tooLong(url: string): BevelstoneError {
+  return new BevelstoneError('INPUT_UNREACHABLE', {
+    message: `${url} is too long`,
+    why: 'more came than `limits.unpacked` of bevelstone.yaml allows',
+    fix: 'Check the address, or raise that limit',
+  });
+}
+
+/**
+ * Where an address that is not of the web lies on this machine: a path, or an address of a file (RFC 8089).
+ * @param root that a path is relative to. @throws INPUT_UNREACHABLE for addresses of any other kind
+ */
+export function placeOnDisk(root: string, address: string): string {
+  if (/^file:\/\//i.test(address) && URL.canParse(address)) return fileURLToPath(address);
+  if (/^[a-z][a-z0-9+.-]*:\/\//i.test(address))
+    throw unreachable(address, 'it is neither an address of the web nor one of a file');
+  return path.resolve(root, address);
 }
 
 /** The same for a file of this machine. @throws INPUT_UNREACHABLE */

@@ -217,6 +217,34 @@ describe('an input', () => {
     expect(unpacked('all/constants/LICENCE')).toBe('MIT\n');
   });
 
+  it('may have the address of a file', async () => {
+    const { file, sha256 } = upstream();
+    const { at } = packageWith({ from: `file://${file}`, sha256 });
+
+    expect((await bevelstoneJson(['build'], at)).error).toBeNull();
+  });
+
+  it('that is longer than anything that may be unpacked is not fetched to its end', async () => {
+    const { url } = await listener((_, response) => {
+      const more = () => {
+        while (response.write('x'.repeat(65_536)));
+        response.once('drain', more);
+      };
+      more();
+    });
+    const { at, repository } = packageWith({ from: `${url}c`, sha256: 'a'.repeat(64) });
+    const config = JSON.parse(repository.git('show', 'main:bevelstone.yaml'));
+    repository.commit('chore: less', {
+      files: { 'bevelstone.yaml': JSON.stringify({ ...config, limits: { unpacked: '1 MB' } }) },
+    });
+    repository.checkOut();
+
+    const { error } = await bevelstoneJson(['build'], at);
+
+    expect(error).toMatchObject({ code: 'INPUT_UNREACHABLE', message: expect.stringContaining('too long') });
+    expect(leftIn(repository)).toEqual({ cached: [], built: false, unpacked: false });
+  });
+
   it('that is no archive is put there under its own name', async () => {
     const file = path.join(temporaryFolder(), 'table.txt');
     writeFileSync(file, table);
@@ -418,6 +446,11 @@ with tarfile.open(sys.argv[1], 'w:gz') as tar:
 
   it.each([
     ['no such file', { from: '../gone.tar.gz', sha256: 'a'.repeat(64) }, 'INPUT_UNREACHABLE'],
+    [
+      'an address that is not of the web',
+      { from: 'ftp://files.saltmarsh.example/c', sha256: 'a'.repeat(64) },
+      'INPUT_UNREACHABLE',
+    ],
     ['a folder', { from: '.', sha256: 'a'.repeat(64), name: 'x' }, 'INPUT_UNREACHABLE'],
     ['a digest in capitals', { from: 'x', sha256: 'A'.repeat(64) }, 'CONFIG_INVALID'],
     ['a place outside', { from: 'x', into: '../out' }, 'CONFIG_INVALID'],

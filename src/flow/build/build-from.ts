@@ -10,7 +10,7 @@ import { parseFromSource } from '../../core/form/source-archive/parse-from-sourc
 import type { PackageManifest } from '../../core/manifest/package-manifest.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { extractArchive } from '../../world/archive/extract.ts';
-import { copyDigested, download } from '../../world/download.ts';
+import { copyDigested, download, placeOnDisk } from '../../world/download.ts';
 import {
   copyFolder,
   exists,
@@ -120,7 +120,7 @@ async function fetchSources(context: Context, { source, sha256 }: BuildFromOptio
   const found = await during(context, what, () =>
     isWeb
       ? download({ url: source, file, trusted: [], signal: context.signal, onBytes: moved })
-      : copyDigested(path.resolve(context.folder, source), file),
+      : copyDigested(placeOnDisk(context.folder, source), file),
   );
   if (sha256 === null || found.sha256 === sha256) return found.sha256;
   throw new BevelstoneError('INPUT_DIFFERS', {

@@ -3,7 +3,7 @@ import type { InputConfig } from '../../core/config/config.ts';
 import { BevelstoneError, isBevelstoneError, type Problem } from '../../core/error/bevelstone-error.ts';
 import { inputAddress } from '../../core/input/input-address.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
-import { copyDigested, type Downloaded, download } from '../../world/download.ts';
+import { copyDigested, type Downloaded, download, placeOnDisk } from '../../world/download.ts';
 import { exists, sizeOf } from '../../world/files.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { type CachedFile, InputCache } from '../../world/input-cache.ts';
@@ -116,7 +116,7 @@ async function fetchFrom(
 /** The address as it is fetched: a web address, or an absolute path. */
 function addressOf(context: Context, { input, repository }: InputPlace, address: string): string {
   const url = resolveUrl(context, `the input ${input.name}`, inputAddress(address, input.version));
-  return isWeb(url) ? url : path.resolve(repository.root, url);
+  return isWeb(url) ? url : placeOnDisk(repository.root, url);
 }
 
 function isWeb(url: string): boolean {
