@@ -70,11 +70,23 @@ export async function copyFolder(from: string, to: string): Promise<void> {
   await cp(from, to, { recursive: true, preserveTimestamps: true });
 }
 
-/** Gives a folder another place on the same disk; what lies there goes. */
+/** Gives a folder another place, on whatever disk; what lies there goes. It is there whole or not at all. */
 export async function moveFolder(from: string, to: string): Promise<void> {
   await rm(to, { recursive: true, force: true });
   await mkdir(path.dirname(to), { recursive: true });
-  await rename(from, to);
+  try {
+    await rename(from, to);
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'EXDEV') throw error;
+    const beside = `${to}.${process.pid}-${randomBytes(6).toString('hex')}.tmp`;
+    try {
+      await cp(from, beside, { recursive: true, preserveTimestamps: true, verbatimSymlinks: true });
+      await rename(beside, to);
+    } finally {
+      await rm(beside, { recursive: true, force: true });
+    }
+    await rm(from, { recursive: true, force: true });
+  }
 }
 
 /** Makes a symbolic link. */

@@ -1,10 +1,20 @@
 // Third-party sources are fetched from servers that others run, and patched by people who use git.
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  readlinkSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import type { ServerResponse } from 'node:http';
 import path from 'node:path';
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, onTestFinished } from 'vitest';
 import { type Answer, listener } from '../builders/listener.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
@@ -20,6 +30,7 @@ function upstream(version = '2.4', files: Readonly<Record<string, string>> = {})
     mkdirSync(path.join(top, name, path.dirname(file)), { recursive: true });
     writeFileSync(path.join(top, name, file), text);
   }
+  symlinkSync('src/table.txt', path.join(top, name, 'table'));
   const file = path.join(top, `${name}.tar.gz`);
   execFileSync('tar', ['-czf', file, '-C', top, name]);
   return { top, name, file, bytes: readFileSync(file), sha256: digestOf(file) };
@@ -550,7 +561,7 @@ describe('inputs update', () => {
           added: ['src/quay.txt'],
           removed: [],
           changed: ['src/table.txt'],
-          same: 1,
+          same: 2,
           signature: { type: 'not-checked' },
         },
       ],
@@ -638,6 +649,19 @@ describe('the series of an input', () => {
       same: ['patches/0001-first.patch', 'patches/0002-then.patch'],
     });
     for (const [name, text] of Object.entries(patches)) expect(read(name)).toBe(text);
+  });
+
+  itWith('/dev/shm')('is set up on another disk than that of temporary files, links as they are', async () => {
+    const { at, folder, git } = edited();
+    const other = mkdtempSync('/dev/shm/bevelstone-test-');
+    onTestFinished(() => rmSync(other, { recursive: true, force: true }));
+
+    const { error } = await bevelstoneJson(['inputs', 'edit'], { ...at, env: { TMPDIR: other } });
+
+    expect(error).toBeNull();
+    expect(git('status', '--porcelain')).toBe('');
+    expect(readlinkSync(path.join(folder, 'table'))).toBe('src/table.txt');
+    expect(readdirSync(other)).toEqual([]);
   });
 
   it('puts an edit into the patch that is named, keeps its header and name, and leaves the other alone', async () => {

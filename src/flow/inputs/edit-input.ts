@@ -42,9 +42,7 @@ export async function editInput(context: Context, name: string | null): Promise<
   const target = await editFolder(found);
   const edit = new EditRepository(target, context);
   try {
-    const state = (await exists(target))
-      ? await resumed(edit, found)
-      : await begun(context, { found, job, edit, target });
+    const state = (await exists(target)) ? await resumed(edit, found) : await begun(context, { found, job, target });
     const end = await applyAll(context, { edit, state, patches, folder });
     return {
       package: pkg.name,
@@ -77,28 +75,25 @@ async function begun(
   {
     found: { repository, pkg, input, folder },
     job,
-    edit,
     target,
-  }: {
-    readonly found: FoundInput;
-    readonly job: InputJob;
-    readonly edit: EditRepository;
-    readonly target: string;
-  },
+  }: { readonly found: FoundInput; readonly job: InputJob; readonly target: string },
 ): Promise<EditState> {
   const fetched = await fetchInput(context, { repository, package: pkg.name, input, folder });
   const own = await makeOwnFolder(repository.commonFolder, 'edit');
   try {
     await layOne({ ...job, folder: own.folder }, { input: { ...input, into: 'sources' }, fetched });
-    await moveFolder(path.join(own.folder, 'sources'), target);
+    const sources = path.join(own.folder, 'sources');
+    const fresh = new EditRepository(sources, context);
+    const version = input.version === null ? '' : ` ${input.version}`;
+    await fresh.begin(`${input.name}${version}, as it was fetched\n\nSHA-256: ${fetched.sha256}\n`, repository.place);
+    const state: EditState = { package: pkg.name, input: input.name, sha256: fetched.sha256, patches: [], open: null };
+    await fresh.keepState(formatEditState(state));
+    // It gets its place when it is one: a killed run leaves nothing that looks like an edit.
+    await moveFolder(sources, target);
+    return state;
   } finally {
     await own.remove();
   }
-  const version = input.version === null ? '' : ` ${input.version}`;
-  await edit.begin(`${input.name}${version}, as it was fetched\n\nSHA-256: ${fetched.sha256}\n`, repository.place);
-  const state: EditState = { package: pkg.name, input: input.name, sha256: fetched.sha256, patches: [], open: null };
-  await edit.keepState(formatEditState(state));
-  return state;
 }
 
 /** The edit that is there already; what was done by hand for a patch that did not apply becomes its commit. */
@@ -128,7 +123,7 @@ export async function stateOf(edit: EditRepository, { pkg, input }: FoundInput):
   throw new BevelstoneError('INPUT_LAYOUT', {
     message: `${edit.folder} does not have the patched sources of ${input.name}`,
     why: state === null ? 'it was not made for that' : `it has ${state.input} of ${state.package}`,
-    fix: `Set them up in a folder of their own: bevelstone inputs edit ${input.name}`,
+    fix: `Remove it if nothing in it is yours, and set them up: bevelstone inputs edit ${input.name}`,
     where: { file: edit.folder },
   });
 }

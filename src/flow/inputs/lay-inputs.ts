@@ -14,14 +14,11 @@ import { mergeFolder, setTimes } from '../../world/merge-folder.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, during, warn } from '../context.ts';
 import { type AppliedPatch, describePatch } from './applied-patch.ts';
-import { type FetchedInput, fetchInput, type InputPlace, type SignatureState } from './fetch-input.ts';
+import { type FetchedInput, fetchInput, type InputPlace } from './fetch-input.ts';
 
 /** An input whose contents are in the package's folder. */
 export type LaidInput = {
   readonly config: InputConfig;
-  readonly sha256: string;
-  readonly sizeBytes: number;
-  readonly signature: SignatureState;
   readonly patches: readonly AppliedPatch[];
   /** Files that it brought, inside the package's folder. */
   readonly files: readonly string[];
@@ -51,9 +48,8 @@ export async function layInputs(context: Context, job: InputJob): Promise<LaidIn
     await layOne(job, { input, fetched });
     const patches = await patchesFor(job, input);
     for (const patch of patches) await applyOne(context, { job, input, patch, applied: patches.indexOf(patch) });
-    const { sha256, sizeBytes, signature } = fetched;
     const files = (await listFiles(folder)).map((file) => file.path).filter((file) => !before.has(file));
-    laid.push({ config: input, sha256, sizeBytes, signature, patches, files });
+    laid.push({ config: input, patches, files });
   }
   return laid;
 }
