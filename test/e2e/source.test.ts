@@ -339,7 +339,7 @@ describe('an archive that cannot be built from', () => {
     expect(readdirSync(cwd)).toEqual([]);
   });
 
-  it('is told from a good one, whose steps get nothing of the environment', async () => {
+  it('differs from a good one, whose steps get nothing of the environment', async () => {
     const cwd = temporaryFolder();
     const steps = [{ ...good.steps[0], run: 'env > {out}/x' }];
 

@@ -164,7 +164,7 @@ describe('verify --git', () => {
     expect(exitCode).toBe(3);
   });
 
-  it('refuses a tag that the remote does not have, one that nobody has, and a remote that is cut off', async () => {
+  it('refuses a tag that the remote does not have, a tag that does not exist, and a shallow remote', async () => {
     const { verify, remote, repository, top } = await pushed();
     repository.tag('sound/1.3.0');
     const shallow = path.join(top, 'shallow.git');

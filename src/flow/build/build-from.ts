@@ -12,7 +12,6 @@ import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { extractArchive } from '../../world/archive/extract.ts';
 import { copyDigested, download, placeOnDisk } from '../../world/download.ts';
 import {
-  copyFolder,
   exists,
   listFolder,
   makeFolder,
@@ -24,7 +23,6 @@ import {
   writeWhole,
 } from '../../world/files.ts';
 import { closeConnections } from '../../world/http.ts';
-import { ownSuffix } from '../../world/leftovers.ts';
 import { listFiles } from '../../world/list-files.ts';
 import { placeInside, readInside } from '../../world/place-inside.ts';
 import type { FoundTool } from '../../world/tool.ts';
@@ -186,22 +184,10 @@ async function buildOne(job: FromJob, target: string): Promise<BuiltRelease> {
     path.join(fresh, 'SHA256SUMS'),
     artifacts.map(({ sha256, file }) => `${sha256}  ${file}\n`).join(''),
   );
-  await settle(fresh, target);
+  if (await exists(target)) throw alreadyThere(target);
+  await moveFolder(fresh, target);
   const pending = pendingOf({ pkg: { config }, platforms });
   return { package: source.package, version: source.version, folder: target, artifacts, pending };
-}
-
-/** The result gets its place beside it first: it may be on another disk than what is temporary. */
-async function settle(fresh: string, target: string): Promise<void> {
-  const beside = `${target}.${ownSuffix()}.tmp`;
-  await makeFolder(path.dirname(target));
-  try {
-    await copyFolder(fresh, beside);
-    if (await exists(target)) throw alreadyThere(target);
-    await moveFolder(beside, target);
-  } finally {
-    await removeFolder(beside);
-  }
 }
 
 /** Steps of others see where programs and temporary files are, and nothing else: no configuration says what is secret. */

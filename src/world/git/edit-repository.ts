@@ -8,7 +8,7 @@ const baseRef = 'refs/bevelstone/base';
 const attributes = '* -text -eol -ident -filter -working-tree-encoding !diff !merge\n';
 const stateFile = 'bevelstone-edit.json';
 
-/** Who commits where nobody has said who they are. */
+/** Who commits where git has no identity. */
 const usualIdentity = { name: 'Bevelstone', email: 'inputs@localhost' } as const;
 
 /** A commit of the patched sources. */
@@ -50,7 +50,7 @@ export class EditRepository {
 
   /**
    * Commits what is there. @param author `NAME <ADDRESS>`; null for who works here. @param isForced whether files that upstream's
-   * `.gitignore` names count: not where somebody may have built something. @returns its id.
+   * `.gitignore` names count: not where a build may have left files. @returns its id.
    */
   async commitAll(
     message: string,

@@ -44,7 +44,7 @@ describe('a patch', () => {
         expect(saysTheSame(message, header, file)).toBe(true);
         expect(
           saysTheSame(
-            message.replace('Say', 'Tell').replace('fix', 'mend').replace('0001-a\n', 'other\n'),
+            message.replace('Say', 'Tell').replace('fix', 'repair').replace('0001-a\n', 'other\n'),
             header,
             file,
           ),

@@ -40,7 +40,7 @@ describe('what a step starts', () => {
     ['$CC x.c', null, null],
     ['(cd x && y)', null, null],
     ['', null, null],
-  ])('is told by %j', (run, program, script) => {
+  ])('is read from %j', (run, program, script) => {
     const start = stepProgram(run);
     expect(start?.program ?? null).toBe(program);
     if (start !== null) expect(start.script).toBe(script);

@@ -81,7 +81,7 @@ export type SourceRelease = {
   readonly manifest: string | null;
   readonly supplier: string | null;
   readonly stream: Stream;
-  /** Null where nobody has asked for them. */
+  /** Null where they were not asked for. */
   readonly notes: ReleaseNotes | null;
 };
 
