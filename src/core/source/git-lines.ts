@@ -1,5 +1,6 @@
 import type { FromSource } from '../form/source-archive/from-source.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
+import { gitUrl } from '../text/git-url.ts';
 import { quoteShell } from '../text/quote-shell.ts';
 
 /** A release in a repository. */
@@ -24,18 +25,18 @@ const clients: Readonly<Partial<Record<Ecosystem, LineOf>>> = {
     if (source.steps.length > 0)
       return { client: 'npm', why: 'npm takes the files as they are in git, and build steps make some of them' };
     const folder = source.folder === '' ? '' : `::path:${source.folder}`;
-    return shellLine('npm', `npm install ${quoteShell(`git+${asUrl(repository)}#${commit}${folder}`)}`);
+    return shellLine('npm', `npm install ${quoteShell(`git+${gitUrl(repository)}#${commit}${folder}`)}`);
   },
   // pip, "VCS Support"; without `NAME @`, which older versions do not read in front of a path.
   python: (source, { repository, commit }) => {
     const folder = source.folder === '' ? '' : `#subdirectory=${source.folder}`;
-    return shellLine('pip', `pip install ${quoteShell(`git+${asUrl(repository)}@${commit}${folder}`)}`);
+    return shellLine('pip', `pip install ${quoteShell(`git+${gitUrl(repository)}@${commit}${folder}`)}`);
   },
   // The Cargo Book, "Specifying dependencies from git repositories": the crate is looked for in the whole repository.
   rust: (source, { repository, commit }) => ({
     client: 'cargo',
     into: 'Cargo.toml, dependencies',
-    text: `${source.name} = { git = ${JSON.stringify(asUrl(repository))}, rev = "${commit}" }`,
+    text: `${source.name} = { git = ${JSON.stringify(gitUrl(repository))}, rev = "${commit}" }`,
   }),
   // Go Modules Reference, "Communicating with version control systems".
   go: (source) =>
@@ -47,11 +48,6 @@ const clients: Readonly<Partial<Record<Ecosystem, LineOf>>> = {
 
 function shellLine(client: string, text: string): GitLine {
   return { client, into: 'shell', text };
-}
-
-/** Clients want an address where git takes a path too. */
-export function asUrl(repository: string): string {
-  return repository.startsWith('/') ? `file://${repository}` : repository;
 }
 
 /** What each client that can take packages of this kind from git is given. */

@@ -1,5 +1,6 @@
 import { fileNameOf } from '../../form/placeholder.ts';
 import type { Ecosystem } from '../../name/ecosystem.ts';
+import { gitUrl } from '../../text/git-url.ts';
 import { quoteShell } from '../../text/quote-shell.ts';
 import type { ProtocolDefinition } from '../definition.ts';
 import { type ClientLine, type Offer, offeredPackages } from '../offer.ts';
@@ -9,21 +10,18 @@ import { distTag } from './git-refs.ts';
 /** What a client of an ecosystem is given for a tag of a repository. */
 const clients: Readonly<Partial<Record<Ecosystem, (url: string, tag: string) => ClientLine>>> = {
   // npm-install(1), `<git remote url>`.
-  node: (url, tag) => ({ client: 'npm', into: 'shell', text: `npm install ${quoteShell(`git+${asUrl(url)}#${tag}`)}` }),
+  node: (url, tag) => ({
+    client: 'npm',
+    into: 'shell',
+    text: `npm install ${quoteShell(`git+${gitUrl(url)}#${tag}`)}`,
+  }),
   // pip, "VCS Support".
   python: (url, tag) => ({
     client: 'pip',
     into: 'shell',
-    text: `pip install ${quoteShell(`git+${asUrl(url)}@${tag}`)}`,
+    text: `pip install ${quoteShell(`git+${gitUrl(url)}@${tag}`)}`,
   }),
 };
-
-/** Clients want an address where git takes a path, or `HOST:PATH`, too. */
-function asUrl(url: string): string {
-  const [, host, path] = /^((?:[^/:@]+@)?[^/:@]+):(?!\/\/)(.+)$/.exec(url) ?? [];
-  if (host !== undefined) return `ssh://${host}/${path}`;
-  return url.startsWith('/') ? `file://${url}` : url;
-}
 
 function lines(offer: Offer): ClientLine[] {
   const { release, url, config } = offer;

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import type { Ecosystem } from '../../../core/name/ecosystem.ts';
-import { asUrl } from '../../../core/source/git-lines.ts';
 import { reasonIn } from '../../../core/text/client-reason.ts';
+import { gitUrl } from '../../../core/text/git-url.ts';
 import { runCommand } from '../../../world/command.ts';
 import { writeWhole } from '../../../world/files.ts';
 import { listFiles } from '../../../world/list-files.ts';
@@ -62,7 +62,7 @@ export const gitClients: Readonly<Partial<Record<Ecosystem, GitClient>>> = {
       if (!source.hasHead)
         return { type: 'failed', why: "npm asks for the remote's HEAD before any tag, and it leads to no branch" };
       const inside = source.folder === '' ? '' : `::path:${source.folder}`;
-      return npmInstall(stage, source, `git+${asUrl(source.remote)}#${source.commit}${inside}`);
+      return npmInstall(stage, source, `git+${gitUrl(source.remote)}#${source.commit}${inside}`);
     },
     archive: async (_tool, stage, { source, url }) =>
       source.folder === ''
@@ -73,7 +73,7 @@ export const gitClients: Readonly<Partial<Record<Ecosystem, GitClient>>> = {
     client: pipClient,
     manifests: ['pyproject.toml', 'setup.py'],
     git: (tool, stage, source) =>
-      pipInstall(tool, stage, { source, from: `git+${asUrl(source.remote)}@${source.commit}` }),
+      pipInstall(tool, stage, { source, from: `git+${gitUrl(source.remote)}@${source.commit}` }),
     archive: (tool, stage, { source, url }) => pipInstall(tool, stage, { source, from: url }),
   },
   rust: {
@@ -151,7 +151,7 @@ async function pipInstall(
 }
 
 async function cargoBuild(stage: Stage, { name, remote, commit }: GitSource): Promise<GitOutcome> {
-  const need = `${name} = { git = ${JSON.stringify(asUrl(remote))}, rev = "${commit}" }`;
+  const need = `${name} = { git = ${JSON.stringify(gitUrl(remote))}, rev = "${commit}" }`;
   const project = `[package]\nname = "visitor"\nversion = "1.0.0"\nedition = "2021"\n\n[dependencies]\n${need}\n`;
   await writeWhole(path.join(stage.folder, 'Cargo.toml'), project);
   await writeWhole(path.join(stage.folder, 'src', 'lib.rs'), '');
@@ -170,7 +170,7 @@ async function goGet(stage: Stage, { name, version, remote }: GitSource): Promis
   // Where a path of a module leads is asked of its host; here it is this very remote.
   const [host = '', top = ''] = name.split('/');
   const settings = [
-    `[url "${asUrl(remote)}"]`,
+    `[url "${gitUrl(remote)}"]`,
     `\tinsteadOf = https://${host}/${top}`,
     `\tinsteadOf = https://${host}/${top}.git`,
   ];
