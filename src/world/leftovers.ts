@@ -92,7 +92,8 @@ async function removeNotedLocks(commonFolder: string, note: string): Promise<voi
   const files = ((await readTextIfThere(note)) ?? '').split('\n');
   for (const file of files.filter((file) => file.startsWith(commonFolder + path.sep) && file.endsWith('.lock'))) {
     const lock = await stat(file).catch(() => null);
-    const age = lock === null ? -1 : lock.mtimeMs - (await stat(note)).mtimeMs;
+    const noted = await ifThere(stat(note));
+    const age = lock === null || noted === null ? -1 : lock.mtimeMs - noted.mtimeMs;
     if (age >= 0 && age < lockWindowMs) await rm(file, { force: true });
   }
 }
@@ -144,7 +145,10 @@ async function sweepOne(commonFolder: string, folder: string): Promise<void> {
 async function removeOrRestore(commonFolder: string, place: string): Promise<void> {
   if (!(await isOwnFolder(place))) return;
   const final = place.replace(/\.[0-9a-f]{16}\.old$/, '');
-  if (final !== place && !(await exists(final))) return rename(place, final);
+  if (final !== place && !(await exists(final))) {
+    await ifThere(rename(place, final));
+    return;
+  }
   await rm(place, { recursive: true, force: true, maxRetries: 3 });
   await forgetWorktrees(commonFolder, place);
 }
@@ -181,13 +185,8 @@ async function sweepLockFiles(folder: string): Promise<void> {
 }
 
 async function isOwnFolder(place: string): Promise<boolean> {
-  try {
-    const found = await lstat(place);
-    return found.isDirectory() && found.uid === (process.getuid?.() ?? found.uid);
-  } catch (error) {
-    if (isMissing(error)) return false;
-    throw error;
-  }
+  const found = await ifThere(lstat(place));
+  return found?.isDirectory() === true && found.uid === (process.getuid?.() ?? found.uid);
 }
 
 async function joinWork(commonFolder: string): Promise<{ folder: string; forget: () => Promise<void> }> {
@@ -224,18 +223,24 @@ function topOf(commonFolder: string): string {
   return path.join(commonFolder, 'bevelstone', 'at-work');
 }
 
+/** Whoever owns it may remove it at any moment: then it is no leftover. */
 async function isOlderThanHour(folder: string): Promise<boolean> {
-  const { mtimeMs } = await stat(folder);
-  return Date.now() - mtimeMs > hourMs;
+  const found = await ifThere(stat(folder));
+  return found !== null && Date.now() - found.mtimeMs > hourMs;
+}
+
+/** Null where the path is gone: others sweep the same folder at the same time. */
+async function ifThere<Value>(work: Promise<Value>): Promise<Value | null> {
+  try {
+    return await work;
+  } catch (error) {
+    if (isMissing(error)) return null;
+    throw error;
+  }
 }
 
 async function namesIn(folder: string): Promise<string[]> {
-  try {
-    return await readdir(folder);
-  } catch (error) {
-    if (isMissing(error)) return [];
-    throw error;
-  }
+  return (await ifThere(readdir(folder))) ?? [];
 }
 
 /** The system's temporary folder with all links resolved. @throws TEMPORARY_MISSING */
