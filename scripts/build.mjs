@@ -1,7 +1,7 @@
 // Bundles the program into dist/: one small entry, and chunks that a command loads only when it needs them.
 // `--test-build DIR` builds it elsewhere with fault points and a clock that tests can set.
 import { createHash } from 'node:crypto';
-import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { build } from 'esbuild';
 import { bundledPackages, formatBundled, formatNotices } from './notices.mjs';
@@ -78,6 +78,11 @@ const { metafile } = await build({
 const used = Object.values(metafile.outputs).flatMap(({ inputs }) =>
   Object.keys(inputs).filter((input) => inputs[input].bytesInOutput > 0),
 );
+// Comparing declarations needs those of the language itself.
+const library = `${root}node_modules/typescript/lib`;
+mkdirSync(path.join(outdir, 'types'));
+for (const name of readdirSync(library).filter((file) => /^lib\..*\.d\.ts$/.test(file)))
+  copyFileSync(path.join(library, name), path.join(outdir, 'types', name));
 const packages = bundledPackages(root, used);
 writeFileSync(path.join(outdir, 'THIRD-PARTY-NOTICES.txt'), formatNotices(packages));
 writeFileSync(path.join(outdir, 'bundled.cdx.json'), formatBundled(packages));

@@ -57,6 +57,12 @@ export const commandList: readonly ListedCommand[] = [
     load: async () => (await import('./command/inspect.ts')).inspect,
   },
   {
+    name: 'surface',
+    positional: '[target]',
+    describe: 'Show what users can refer to, and what changed in it',
+    load: async () => (await import('./command/surface.ts')).surface,
+  },
+  {
     name: 'verify',
     positional: '[files..]',
     describe: 'Check artifacts against the rules before they are uploaded',

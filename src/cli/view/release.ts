@@ -1,6 +1,7 @@
 import { itemText } from '../../core/changelog/section.ts';
 import { isSbom } from '../../core/form/definitions.ts';
 import { type CardRelease, findingText, type ReleaseCard } from '../../core/record/release-card.ts';
+import { summaryText } from '../../core/surface/check.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Gate } from '../../flow/release/gates.ts';
@@ -98,6 +99,7 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
   const files =
     writes.length <= 4 ? writes.join(', ') : `${writes.slice(0, 3).join(', ')} and ${writes.length - 3} more`;
   const findings = card.releases.flatMap((release) => firstOf(release.findings.map(findingText), maxFindings, ''));
+  const surfaces = card.releases.flatMap(({ surface = [] }) => surface);
   const rehearsed = card.releases.filter((release) => release.rehearsed.length > 0).map(rehearsalOf);
   const without = card.releases.flatMap((release) => release.without.map((text) => `${release.package}: ${text}`));
   const from = commit === source ? '' : ` (${source.slice(0, 12)} plus the new versions)`;
@@ -106,6 +108,8 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
     ['writes', [writes.length === 0 ? 'no files in the repository' : files]],
     ['pushes', [`${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`]],
     ['rules', findings.length === 0 ? ['no findings'] : findings],
+    ['surface', surfaces.map(summaryText)],
+    ['accepted', surfaces.flatMap(({ excepted }) => excepted.map(({ name, reason }) => `${name}: ${reason}`))],
     ['rehearsed', rehearsed],
     ['without', without],
     ['not sent', card.unsent],

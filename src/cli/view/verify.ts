@@ -1,5 +1,6 @@
 import path from 'node:path';
 import type { Finding, Rule } from '../../core/rule/rule.ts';
+import { type SurfaceCheck, summariseCheck, summaryText } from '../../core/surface/check.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Verification, VerifiedArtifact } from '../../flow/artifact/verify.ts';
 import { displayPath } from './display-path.ts';
@@ -15,7 +16,7 @@ const order: readonly Finding['severity'][] = ['refuse', 'warn', 'note'];
 
 /** Findings by artifact, the gravest first, each with its path and what to do; the sum is the last line. */
 export function renderVerification(
-  { artifacts, refused, warned }: Verification,
+  { artifacts, refused, warned, surfaces }: Verification,
   screen: Screen,
   sarif: string | null,
 ): string {
@@ -38,7 +39,16 @@ export function renderVerification(
   ].join(', ');
   const mark: Mark = refused > 0 ? 'refused' : warned > 0 ? 'warning' : 'done';
   const sum = `${sign(mark, screen)} ${artifacts.length} ${artifacts.length === 1 ? 'artifact' : 'artifacts'} verified: ${words}`;
-  return [...blocks, sarif === null ? sum : `${sum}\n  findings as SARIF 2.1.0 in ${displayPath(sarif)}`].join('\n\n');
+  const compared = surfaces.map((check) => renderSurfaceCheck(check, screen));
+  const all = compared.length === 0 ? blocks : [...blocks, compared.join('\n')];
+  return [...all, sarif === null ? sum : `${sum}\n  findings as SARIF 2.1.0 in ${displayPath(sarif)}`].join('\n\n');
+}
+
+function renderSurfaceCheck(check: SurfaceCheck, screen: Screen): string {
+  const isSmall = check.compared?.judgement.isUnderstated === true;
+  const isOpen = check.whyNot !== null || check.compared?.judgement.step === 'unknown';
+  const mark: Mark = isSmall && check.setting === 'refuse' ? 'refused' : isSmall || isOpen ? 'warning' : 'done';
+  return beside(`${sign(mark, screen)} surface  `, cleanText(summaryText(summariseCheck(check))), screen);
 }
 
 /** One remedy for all findings of a rule, below them: the reader has it once. */

@@ -109,6 +109,20 @@ export type LicencePolicyConfig = {
   readonly ask: readonly string[];
 };
 
+/** What happens when a version is too small for what changed in the public surface; null where the version decides. */
+export type SurfaceStepConfig = 'refuse' | 'warn' | 'off';
+
+/** A difference that is not held against a version. */
+export type SurfaceExceptionConfig = { readonly name: string; readonly reason: string };
+
+/** `surface` of a package. */
+export type SurfaceConfig = {
+  readonly step: SurfaceStepConfig | null;
+  readonly exceptions: readonly SurfaceExceptionConfig[];
+  /** Whether the notes of a release name what changed. */
+  readonly notes: boolean;
+};
+
 /** `verify` of a package. */
 export type VerifyConfig = {
   readonly require: readonly string[];
@@ -183,6 +197,7 @@ export type PackageConfig = {
   readonly stamp: readonly StampConfig[];
   readonly artifacts: readonly ArtifactConfig[];
   readonly verify: VerifyConfig;
+  readonly surface: SurfaceConfig;
   readonly sbom: SbomConfig;
   readonly 're-exports': readonly string[];
   readonly trial: readonly TrialConfig[];

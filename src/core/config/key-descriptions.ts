@@ -137,6 +137,13 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.verify.exceptions[].rule': 'Rule whose findings are accepted.',
   'packages.*.verify.exceptions[].path': 'Glob of the paths inside the artifact; without it, all.',
   'packages.*.verify.exceptions[].reason': 'Why; at least eight characters.',
+  'packages.*.surface': 'Compare what users can refer to with the last release.',
+  'packages.*.surface.step':
+    'If the version is too small for the differences: refuse, warn or off; null: refuse from 1.0.0 on, warn below.',
+  'packages.*.surface.exceptions': 'Differences that do not count, each with a reason.',
+  'packages.*.surface.exceptions[].name': 'Name as `bevelstone surface` shows it; its members are included.',
+  'packages.*.surface.exceptions[].reason': 'Why; at least eight characters.',
+  'packages.*.surface.notes': 'Whether the release notes list the changed names.',
   'packages.*.verify.licences': 'Licences that dependencies may have.',
   'packages.*.verify.licences.allow': 'Globs of SPDX identifiers that are allowed.',
   'packages.*.verify.licences.refuse': 'Globs of SPDX identifiers that are refused.',

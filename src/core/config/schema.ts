@@ -33,6 +33,7 @@ import {
   type SbomConfig,
   type StampConfig,
   type StepConfig,
+  type SurfaceConfig,
   type TrialConfig,
   upstreamProtocols,
   type VerifyConfig,
@@ -390,6 +391,15 @@ const verify = () =>
     licences: licencePolicy().default(null),
   }).default();
 
+const surface = () =>
+  Joi.object<SurfaceConfig>({
+    step: Joi.string().valid('refuse', 'warn', 'off').allow(null).default(null),
+    exceptions: Joi.array()
+      .items(Joi.object({ name: Joi.string().min(1).required(), reason: Joi.string().min(8).required() }))
+      .default([]),
+    notes: Joi.boolean().default(true),
+  }).default();
+
 const sbomEntry = () =>
   Joi.object<SbomConfig>({
     kinds: Joi.array()
@@ -482,6 +492,7 @@ const packageEntry = () =>
     stamp: Joi.array().items(stamp()).default([]),
     artifacts: Joi.array().items(artifact()).default([]),
     verify: verify(),
+    surface: surface(),
     sbom: sbomEntry(),
     're-exports': texts().default([]),
     trial: Joi.array().items(trial()).default([]),

@@ -16,10 +16,21 @@ export type TypesMode = 'import' | 'require';
  */
 export function typesFor(
   entry: string,
-  { manifest, has, mode }: { readonly manifest: PackageJson; readonly has: Has; readonly mode: TypesMode },
+  {
+    manifest,
+    has,
+    mode,
+    also = ['node'],
+  }: {
+    readonly manifest: PackageJson;
+    readonly has: Has;
+    readonly mode: TypesMode;
+    /** Further conditions that hold. */
+    readonly also?: readonly string[];
+  },
 ): string | null {
   if (manifest['exports'] !== undefined && manifest['exports'] !== null) {
-    const targets = entryTargets(entry, manifest, new Set(['types', mode, 'node']));
+    const targets = entryTargets(entry, manifest, new Set(['types', mode, ...also]));
     return firstOf(targets.map((target) => declarationFor(target.slice(2), has)));
   }
   const fields = entry === '.' ? ['types', 'typings', 'main'].map((field) => manifest[field]) : [entry];

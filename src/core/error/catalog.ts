@@ -139,6 +139,8 @@ export const errorCatalog = {
   },
   TOO_COMPLEX: { exitCode: 3, summary: 'A text or pattern is too complex' },
   RULES_REFUSED: { exitCode: 3, summary: 'A rule refuses an artifact' },
+  SURFACE_UNDERSTATED: { exitCode: 3, summary: 'The version is too small for what changed in the public surface' },
+  SURFACE_UNREADABLE: { exitCode: 2, summary: 'The file has no public surface that can be read' },
   RULE_NOT_FOUND: { exitCode: 2, summary: 'No rule has this name' },
   RELEASE_NOT_BUILT: { exitCode: 2, summary: 'There is no built release' },
   RELEASE_ALTERED: { exitCode: 3, summary: 'A built file differs from its record' },

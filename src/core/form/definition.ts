@@ -2,6 +2,7 @@ import type { Entry } from '../contents/entry.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
+import type { SurfaceReader } from '../surface/reader.ts';
 import type { Spellings } from '../version/spelling.ts';
 import type { Artifact } from './artifact.ts';
 import type { Description, RawArtifact } from './description.ts';
@@ -112,6 +113,8 @@ export type FormDefinition = {
   readonly listedFiles: (json: ManifestJson) => readonly unknown[] | null;
   /** Whether different consumers get different files by the manifest of Node.js. */
   readonly hasNodeEntries: boolean;
+  /** Reads what users can refer to; null where that is not read. */
+  readonly surface: (() => Promise<SurfaceReader>) | null;
   /** Whether a destination's index shows what is inside, so that an upload carries it along. */
   readonly isShownOnUpload: boolean;
   /** Whether it is what others build the package from. */

@@ -36,6 +36,7 @@ export const plainTraits: Omit<
   needsDescription: false,
   listedFiles: () => null,
   hasNodeEntries: false,
+  surface: null,
   isShownOnUpload: false,
   isSource: false,
   isLoose: false,

@@ -29,6 +29,8 @@ export type ShownCardRelease = {
   /** What the rules found, one sentence each; null where that is not on record. */
   readonly findings: readonly string[] | null;
   readonly rehearsed: readonly string[];
+  /** How its public surface compares with the last release, one sentence for each artifact. */
+  readonly surface: readonly string[];
   readonly sboms: readonly string[];
   readonly deliveries: readonly {
     readonly destination: string;
@@ -161,9 +163,10 @@ function bar(groups: readonly Group[], share: number, label: string): string {
   return `<svg viewBox="0 0 600 14" preserveAspectRatio="none" role="img" aria-label="${escapeHtml(label)}">${pieces.join('') || plain}</svg>`;
 }
 
-function renderChecks({ findings, rehearsed, sboms }: ShownCardRelease): string {
+function renderChecks({ findings, rehearsed, sboms, surface }: ShownCardRelease): string {
   const facts = [
     ...(findings === null ? [] : [['rules', findings.length === 0 ? ['no findings'] : findings] as const]),
+    ...(surface.length === 0 ? [] : [['public surface', surface] as const]),
     ...(rehearsed.length === 0 ? [] : [['rehearsed', [rehearsed.join(', ')]] as const]),
     ...(sboms.length === 0 ? [] : [['SBOMs', [sboms.join('; ')]] as const]),
   ];

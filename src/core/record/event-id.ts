@@ -22,7 +22,9 @@ export function eventId(event: Omit<LedgerEvent, 'id'> | (NewEvent & EventStamp)
 
 /** Digest of what a release consists of. The tag names it, so it cannot be changed by someone who can only write to the ledger. */
 export function planDigest(planned: PlannedEvent | Omit<PlannedEvent, 'id' | 'at' | 'run' | 'seq'>): string {
-  const { package: name, version, commit, source, tag, artifacts, destinations, contents, about } = planned;
+  const { package: name, version, commit, source, tag, destinations, contents, about } = planned;
+  // What a reader makes of the bytes may change with the program; the bytes themselves may not.
+  const artifacts = planned.artifacts.map(({ surface: _, ...artifact }) => artifact);
   return sha256(
     canonicalJson({ package: name, version, commit, source, tag, artifacts, destinations, contents, about }),
   );

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import type { ReleaseNotes } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
 import type { Severity } from '../name/rule.ts';
+import type { SurfaceSummary } from '../surface/check.ts';
 import type { Weight } from '../version/weight.ts';
 
 /** One artifact on the card. */
@@ -39,6 +40,8 @@ export type CardRelease = {
   readonly findings: readonly CardFinding[];
   /** What a rehearsal did, as `npm 11: installed`; empty where there was none. */
   readonly rehearsed: readonly string[];
+  /** How the public surface of its artifacts compares with the last release; missing in cards of older programs. */
+  readonly surface?: readonly SurfaceSummary[];
   /** Artifacts of platforms that are left out on purpose. */
   readonly without: readonly string[];
 };

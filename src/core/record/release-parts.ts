@@ -42,6 +42,7 @@ export const artifactSchema = object({
   contentDigest: isSha256,
   entries: isCount,
   hashes: orLeftOut(isHashes),
+  surface: orLeftOut(isSha256),
 });
 
 const streamTypes = ['stable', 'maintained', 'labelled', 'preview'];

@@ -34,6 +34,8 @@ export type ArtifactRecord = {
   readonly entries: number;
   /** Hashes of its form that clients check, such as `h1` of a module for Go; left out where there are none. */
   readonly hashes?: Readonly<Record<string, string>>;
+  /** SHA-256 of its public surface, one line for each name; left out where none was read. */
+  readonly surface?: string;
 };
 
 /** An artifact of a platform that is to be built elsewhere. */

@@ -9,6 +9,7 @@ import type { ReleaseCard } from './release-card.ts';
 import { isTagName } from './release-parts.ts';
 import type { RunPhase, RunRecord, RunStep } from './run-record.ts';
 import {
+  type Check,
   isCommit,
   isCount,
   isFlag,
@@ -23,6 +24,7 @@ import {
   nullable,
   object,
   openObject,
+  orLeftOut,
   orNull,
   problemIn,
   type Schema,
@@ -149,6 +151,21 @@ const notesSchema = openObject({
   contributors: list(isString),
 });
 
+const isSurfaces: Check = (value) =>
+  problemIn(
+    value,
+    list(
+      openObject({
+        artifact: isString,
+        last: orNull(isString),
+        step: isString,
+        differences: list(openObject({ name: isString, entry: isString, effect: isString, why: isString })),
+        excepted: list(openObject({ name: isString, reason: isString })),
+        whyNot: orNull(isString),
+      }),
+    ),
+  ) === null;
+
 const cardSchema = openObject({
   commit: isCommit,
   source: isCommit,
@@ -186,6 +203,7 @@ const cardSchema = openObject({
         }),
       ),
       rehearsed: list(isString),
+      surface: orLeftOut(isSurfaces),
       without: list(isString),
     }),
   ),

@@ -6,6 +6,8 @@ import { renderPage } from '../../core/page/page.ts';
 import type { Finding, RuleSettings } from '../../core/rule/rule.ts';
 import { checkArtifact } from '../../core/rule/rules.ts';
 import { formatSarif } from '../../core/rule/sarif.ts';
+import type { SurfaceCheck } from '../../core/surface/check.ts';
+import { understated } from '../../core/surface/understated.ts';
 import { writeWhole } from '../../world/files.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { temporaryFolder } from '../../world/platform.ts';
@@ -33,6 +35,8 @@ export type Verification = {
   readonly artifacts: readonly VerifiedArtifact[];
   readonly refused: number;
   readonly warned: number;
+  /** How public surfaces compare with those of the last releases; empty for files that are of none. */
+  readonly surfaces: readonly SurfaceCheck[];
 };
 
 /** An artifact with what is expected of it. */
@@ -57,7 +61,9 @@ export async function verifyReleases(
   workspace: Workspace,
   releases: readonly ReleaseFolder[],
 ): Promise<Verification> {
-  return check(context, await examineReleases(context, workspace, releases));
+  const verification = await check(context, await examineReleases(context, workspace, releases));
+  const { checkSurfaces } = await import('../surface/check-surfaces.ts');
+  return { ...verification, surfaces: await checkSurfaces(context, workspace, releases) };
 }
 
 /** What index pages would show of artifacts, as text, one after the other. */
@@ -171,9 +177,9 @@ function warnOfUnused(context: Context, jobs: readonly Job[], artifacts: readonl
     if (!used.has(key)) warn(context, `the exception for ${rule} ("${reason}") matches no finding; remove it`);
 }
 
-/** The error that keeps artifacts from being uploaded, or null when no rule refuses. Its problems are the findings. */
-export function refusal({ refused, artifacts }: Verification): BevelstoneError | null {
-  if (refused === 0) return null;
+/** The error that keeps artifacts from being uploaded, or null when nothing is refused. Its problems are the findings. */
+export function refusal({ refused, artifacts, surfaces }: Verification): BevelstoneError | null {
+  if (refused === 0) return understated(surfaces);
   const problems = artifacts.flatMap(({ file, findings }) =>
     findings
       .filter(({ severity }) => severity === 'refuse')
@@ -206,5 +212,5 @@ function summarise(artifacts: readonly VerifiedArtifact[]): Verification {
       (sum, { findings }) => sum + findings.filter((finding) => finding.severity === severity).length,
       0,
     );
-  return { artifacts, refused: count('refuse'), warned: count('warn') };
+  return { artifacts, refused: count('refuse'), warned: count('warn'), surfaces: [] };
 }

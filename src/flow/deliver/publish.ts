@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { destinationsOf } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
+import type { SurfaceCheck } from '../../core/surface/check.ts';
 import { currentLedger, pushLedger, restoreLedger } from '../../world/git/ledger-store.ts';
 import { makeTag, readLocalTag } from '../../world/git/remote-tags.ts';
 import { type Repository, resolveCommit } from '../../world/git/repository.ts';
@@ -12,6 +13,7 @@ import type { Context } from '../context.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
 import type { LedgerWriter } from '../ledger-record/ledger-writer.ts';
 import { builtReleases, type ReleaseFolder } from '../release-folder/built-release.ts';
+import { withSurfaces } from '../surface/record-surfaces.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { type Delivery, deliverShipments, isSettled, pendingDelivery, type Shipment } from './deliver.ts';
@@ -57,13 +59,14 @@ export async function publish(
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'commit' });
-  const releases = inDependencyOrder(await builtReleases(context, workspace, commit));
+  const built = inDependencyOrder(await builtReleases(context, workspace, commit));
   await ensureTrust(
     context,
     workspace,
-    releases.flatMap((release) => sendTo(workspace, release)),
+    built.flatMap((release) => sendTo(workspace, release)),
   );
-  await refuseByRules(context, workspace, releases);
+  const surfaces = await refuseByRules(context, workspace, built);
+  const releases = options.dryRun ? built : await withSurfaces(built, surfaces);
   try {
     const shipments = await planShipments(context, { workspace, releases });
     refuseDifferent(shipments);
@@ -91,13 +94,14 @@ async function refuseByRules(
   context: Context,
   workspace: Workspace,
   releases: readonly ReleaseFolder[],
-): Promise<void> {
+): Promise<readonly SurfaceCheck[]> {
   context.report({ type: 'started', what: 'verify' });
   const verification = await verifyReleases(context, workspace, releases);
   const error = refusal(verification);
   if (error !== null) throw error;
   const count = verification.artifacts.length;
   context.report({ type: 'finished', what: 'verify', detail: `${count} ${count === 1 ? 'artifact' : 'artifacts'}` });
+  return verification.surfaces;
 }
 
 type Work = {

@@ -7,6 +7,7 @@ import { consumerLines } from '../../core/protocol/consumer-line.ts';
 import type { ContentsList } from '../../core/record/contents-list.ts';
 import { type CardRelease, findingText, type ReleaseCard } from '../../core/record/release-card.ts';
 import { parseSbom, readSbom } from '../../core/sbom/formats.ts';
+import { summaryText } from '../../core/surface/check.ts';
 import { isMissing, readText, writeWhole } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Context } from '../context.ts';
@@ -103,7 +104,7 @@ async function fromLedger(
     reasons: surveyed?.reasons ?? [],
     intro: card?.notes.intro ?? null,
     sections: notes?.sections ?? [],
-    ...(card === undefined ? { findings: null, rehearsed: [] } : checksOf(card)),
+    ...(card === undefined ? { findings: null, rehearsed: [], surface: [] } : checksOf(card)),
     sboms: await sbomFacts(out, artifacts),
     deliveries: deliveriesOf(release),
     lines: offersOf(context, survey.workspace, release).flatMap(consumerLines),
@@ -119,8 +120,15 @@ function deliveriesOf({ deliveries }: LedgerRelease): ShownCardRelease['deliveri
   }));
 }
 
-function checksOf({ findings, rehearsed }: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed'> {
-  return { findings: findings.map(findingText), rehearsed };
+function checksOf({
+  findings,
+  rehearsed,
+  surface = [],
+}: CardRelease): Pick<ShownCardRelease, 'findings' | 'rehearsed' | 'surface'> {
+  const accepted = surface.flatMap(({ excepted }) =>
+    excepted.map(({ name, reason }) => `accepted: ${name}: ${reason}`),
+  );
+  return { findings: findings.map(findingText), rehearsed, surface: [...surface.map(summaryText), ...accepted] };
 }
 
 type Sized = { readonly file: string; readonly form: Form; readonly sizeBytes: number; readonly sha256: string };

@@ -14,13 +14,27 @@ export async function recordSboms(
   for (const { file, kind } of written) fresh.push(await toRecord(file, kind));
   const kept = record.sboms.filter(({ form }) => !fresh.some((artifact) => artifact.form === form));
   const sboms = [...kept, ...fresh].sort((a, b) => (a.file < b.file ? -1 : 1));
-  const release: ReleaseRecord = { ...record, sboms };
-  const text = `${JSON.stringify(release, null, 2)}\n`;
+  await writeRecord(folder, { ...record, sboms }, new Map(sboms.map((sbom) => [sbom.file, sbom.sha256] as const)));
+}
+
+/** Records the digests of public surfaces, by artifact. @returns the release with them. */
+export async function recordSurfaces(
+  { folder, record }: ReleaseFolder,
+  digests: ReadonlyMap<string, string>,
+): Promise<ReleaseFolder> {
+  const artifacts = record.artifacts.map((artifact) => {
+    const surface = digests.get(artifact.file);
+    return surface === undefined ? artifact : { ...artifact, surface };
+  });
+  const release: ReleaseRecord = { ...record, artifacts };
+  await writeRecord(folder, release, new Map());
+  return { folder, record: release };
+}
+
+async function writeRecord(folder: string, record: ReleaseRecord, more: ReadonlyMap<string, string>): Promise<void> {
+  const text = `${JSON.stringify(record, null, 2)}\n`;
   await writeWhole(path.join(folder, 'release.json'), text);
-  await writeSums(
-    folder,
-    new Map([...sboms.map((sbom) => [sbom.file, sbom.sha256] as const), ['release.json', sha256Text(text)]]),
-  );
+  await writeSums(folder, new Map([...more, ['release.json', sha256Text(text)]]));
 }
 
 async function toRecord(file: string, form: SbomKind): Promise<ArtifactRecord> {

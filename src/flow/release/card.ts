@@ -5,6 +5,7 @@ import { keptForms } from '../../core/plan/delivery-plan.ts';
 import type { CardFinding, CardRelease, ReleaseCard } from '../../core/record/release-card.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import type { Finding } from '../../core/rule/rule.ts';
+import { summariseCheck } from '../../core/surface/check.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Verification } from '../artifact/verify.ts';
 import { type Context, warn } from '../context.ts';
@@ -128,6 +129,7 @@ async function cardRelease(
       ({ client, version, state, why }) =>
         `${client}${version === '' ? '' : ` ${version}`}: ${state === 'not-here' ? `not rehearsed, ${(why ?? 'it is not here').replace(/^not rehearsed: /, '')}` : state}`,
     ),
+    surface: verification.surfaces.filter((check) => check.package === record.package).map(summariseCheck),
     without: record.pending.map(({ form, platform }) => `${form} for ${platform}`),
   };
 }

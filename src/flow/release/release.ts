@@ -43,6 +43,7 @@ import type { ReleaseOptions } from '../run/options.ts';
 import { removeOwnTags } from '../run/own-tags.ts';
 import { beginRun, continueRun, lockFolder, newRunId, openRuns, type Run, refuseNewer } from '../run/run.ts';
 import { writeReleaseSbomsFor } from '../sbom/sbom-write.ts';
+import { withSurfaces } from '../surface/record-surfaces.ts';
 import { plainSurvey, type Survey, type SurveyOptions, surveyWorkspace } from '../survey/survey.ts';
 import { learntBy, type Rehearsal, rehearseReleases } from '../trial/rehearse.ts';
 import { ensureTrust } from '../workspace/trust.ts';
@@ -282,13 +283,14 @@ async function prepare(context: Context, repository: Repository, { run, options,
   if (options.handOut)
     return { releases: [], card: null, advice: await handOut({ repository, run, commit, releasing }) };
   await takeGathered(context, run, at);
-  const releases = inDependencyOrder(await buildAll(context, run, at));
+  const built = inDependencyOrder(await buildAll(context, run, at));
   if (isHandedOut) {
-    const error = pendingPlatforms(releases, asked.without);
+    const error = pendingPlatforms(built, asked.without);
     if (error !== null) throw error;
   }
   context.report({ type: 'group', title: 'Checks' });
-  const verification = await verifyAll(context, { run, survey: at, releases });
+  const verification = await verifyAll(context, { run, survey: at, releases: built });
+  const releases = await withSurfaces(built, verification.surfaces);
   const rehearsed = inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases, learnt: new Map() }));
   const rehearsal = await rehearseAll(context, { run, survey: at, releases: rehearsed });
   const learnt = learntBy(rehearsal);

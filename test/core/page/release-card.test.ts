@@ -16,6 +16,7 @@ const release: ShownCardRelease = {
   last: '1.3.2',
   weight: 'minor',
   reasons: ['2 features', '1 fix'],
+  surface: ['tidemark-1.4.0.tgz: 1 addition since 1.3.2'],
   intro: 'The **light vessel** is back.',
   sections: [
     { title: 'Added', items: [{ summary: 'the light vessel', scope: 'net', commit: 'c', breaking: null, issues: [] }] },

@@ -18,6 +18,7 @@ export const npmTarball: FormDefinition = {
   needsDescription: true,
   listedFiles: ({ files }) => (Array.isArray(files) ? files : null),
   hasNodeEntries: true,
+  surface: async () => (await import('../../surface/node/reader.ts')).nodeSurfaceReader,
   isShownOnUpload: true,
   reasonLeftOut: (hasList) =>
     hasList ? '`files` in package.json does not list it' : 'an ignore file or the npm client leaves it out',

@@ -1,0 +1,26 @@
+import type { Surface, SurfaceComparison } from './surface.ts';
+
+/** An artifact as a reader of surfaces sees it. */
+export type SurfaceSource = {
+  readonly fileName: string;
+  /** The manifest inside, as its format has it; null when there is none that can be read. */
+  readonly manifest: Readonly<Record<string, unknown>> | null;
+  /** Paths of files, without the artifact's own top folder. */
+  readonly paths: readonly string[];
+  /** Bytes of a file that the reader wants; null for one that is not inside, or beyond the limits. */
+  readonly bytes: (path: string) => Uint8Array | null;
+};
+
+/** What a reader needs beside artifacts. */
+export type SurfaceTools = {
+  /** Text of a declaration file that comes with the TypeScript compiler; null when there is none of the name. */
+  readonly libraryText: (name: string) => string | null;
+};
+
+/** Reads what users of one kind of artifact can refer to. */
+export type SurfaceReader = {
+  /** Whether the content of a file matters; by its path without the artifact's own top folder. */
+  readonly wants: (path: string) => boolean;
+  readonly read: (source: SurfaceSource, tools: SurfaceTools) => Promise<Surface>;
+  readonly compare: (old: SurfaceSource, now: SurfaceSource, tools: SurfaceTools) => Promise<SurfaceComparison>;
+};
