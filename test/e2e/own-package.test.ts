@@ -102,8 +102,9 @@ describe('our own npm tarball', () => {
 
   it('has the compiler in a chunk that nothing reads which does not need it', async () => {
     const folder = path.join(installed, 'dist/chunk');
-    const [compiler = ''] = readdirSync(folder).filter((name) => name.startsWith('declarations-'));
-    expect(statSync(path.join(folder, compiler)).size).toBeGreaterThan(4_000_000);
+    const sizeOf = (name: string) => statSync(path.join(folder, name)).size;
+    const [compiler = ''] = readdirSync(folder).sort((a, b) => sizeOf(b) - sizeOf(a));
+    expect(sizeOf(compiler)).toBeGreaterThan(4_000_000);
     const hidden = path.join(top, compiler);
     renameSync(path.join(folder, compiler), hidden);
     try {

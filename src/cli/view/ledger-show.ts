@@ -63,7 +63,10 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
   return parts.join('\n\n');
 }
 
-function renderComparison({ with: other, artifacts, dependencies }: ReleaseComparison, screen: Screen): string {
+function renderComparison(
+  { with: other, artifacts, dependencies, surfaces }: ReleaseComparison,
+  screen: Screen,
+): string {
   const rows = artifacts.flatMap(({ file, sizeBytes, sizeBytesBefore, entries }) => [
     [file, 'size', `${formatBytes(sizeBytesBefore)} → ${formatBytes(sizeBytes)}`],
     ...entries.added.map((entry) => ['', 'new', entry.path]),
@@ -75,9 +78,14 @@ function renderComparison({ with: other, artifacts, dependencies }: ReleaseCompa
     ...dependencies.removed.map(({ name, range, kind }) => ['dependency', 'gone', `${name} ${range} (${kind})`]),
     ...dependencies.changed.map(({ name, before, after }) => ['dependency', 'changed', `${name} ${before} → ${after}`]),
   ];
+  const names = surfaces.flatMap(({ file, differences, whyNot }) =>
+    whyNot !== null
+      ? [[file, 'surface', `not compared: ${whyNot}`]]
+      : differences.map(({ name, effect, why }) => [file, effect, `${name}: ${why}`]),
+  );
   const head = `Since ${cleanText(other.package)} ${other.version}`;
-  if (rows.length + moved.length === 0) return `${head}: the same artifacts and dependencies`;
-  return `${head}\n\n${renderTable({ columns: [pathColumn('artifact'), 'what', pathColumn('')], rows: [...rows, ...moved], screen })}`;
+  if (rows.length + moved.length + names.length === 0) return `${head}: the same artifacts and dependencies`;
+  return `${head}\n\n${renderTable({ columns: [pathColumn('artifact'), 'what', pathColumn('')], rows: [...rows, ...moved, ...names], screen })}`;
 }
 
 /** The `result` of `ledger show --json`. */

@@ -66,7 +66,7 @@ export async function publish(
     built.flatMap((release) => sendTo(workspace, release)),
   );
   const surfaces = await refuseByRules(context, workspace, built);
-  const releases = options.dryRun ? built : await withSurfaces(built, surfaces);
+  const releases = options.dryRun ? built : await withSurfaces(workspace, built, surfaces);
   try {
     const shipments = await planShipments(context, { workspace, releases });
     refuseDifferent(shipments);

@@ -10,6 +10,7 @@ import type { Context } from '../context.ts';
 import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { findRelease } from '../release-folder/recorded-release.ts';
+import type { ReleasedComparison } from '../surface/compare-released.ts';
 import { surveyOfRelease } from '../survey/released-survey.ts';
 import type { Survey, SurveyedPackage } from '../survey/survey.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -24,6 +25,8 @@ export type ReleaseComparison = {
     readonly sizeBytesBefore: number;
     readonly entries: EntryComparison;
   }[];
+  /** How public surfaces differ, for each artifact that has one. */
+  readonly surfaces: readonly ReleasedComparison[];
   readonly dependencies: {
     readonly added: readonly ManifestDependency[];
     readonly removed: readonly ManifestDependency[];
@@ -76,7 +79,23 @@ async function compare(context: Context, release: LedgerRelease, other: LedgerRe
       },
     ];
   });
-  return { with: other, artifacts, dependencies: await compareDependencies(context, release, other) };
+  const dependencies = await compareDependencies(context, release, other);
+  return { with: other, artifacts, surfaces: await compareSurfaces(context, release, other), dependencies };
+}
+
+async function compareSurfaces(
+  context: Context,
+  release: LedgerRelease,
+  other: LedgerRelease,
+): Promise<ReleaseComparison['surfaces']> {
+  const wanted = release.artifacts.filter(
+    ({ form, platform }) =>
+      formDefinitions[form].surface !== null &&
+      other.artifacts.some((artifact) => artifact.form === form && artifact.platform === platform),
+  );
+  if (wanted.length === 0) return [];
+  const { compareReleased } = await import('../surface/compare-released.ts');
+  return compareReleased(context, { package: release.package, from: other.version, to: release.version, wanted });
 }
 
 /** The folders that archives lie below, where they are called after their versions; '' for none. */

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import path from 'node:path';
 import type { SbomKind } from '../../core/name/form.ts';
 import type { ArtifactRecord, ReleaseRecord } from '../../core/record/release-record.ts';
+import { withSurfaceSection } from '../../core/surface/notes-section.ts';
 import { readSmallFile, readTextIfThere, writeWhole } from '../../world/files.ts';
 import type { ReleaseFolder } from './built-release.ts';
 
@@ -17,17 +18,21 @@ export async function recordSboms(
   await writeRecord(folder, { ...record, sboms }, new Map(sboms.map((sbom) => [sbom.file, sbom.sha256] as const)));
 }
 
-/** Records the digests of public surfaces, by artifact. @returns the release with them. */
+/** Records the digests of public surfaces by artifact, and puts their section into the notes. @returns the release with them. */
 export async function recordSurfaces(
   { folder, record }: ReleaseFolder,
-  digests: ReadonlyMap<string, string>,
+  { digests, section }: { readonly digests: ReadonlyMap<string, string>; readonly section: string | null },
 ): Promise<ReleaseFolder> {
   const artifacts = record.artifacts.map((artifact) => {
     const surface = digests.get(artifact.file);
     return surface === undefined ? artifact : { ...artifact, surface };
   });
   const release: ReleaseRecord = { ...record, artifacts };
-  await writeRecord(folder, release, new Map());
+  const file = path.join(folder, 'NOTES.md');
+  const before = await readTextIfThere(file);
+  const notes = before === null ? null : withSurfaceSection(before, section);
+  if (notes !== null && notes !== before) await writeWhole(file, notes);
+  await writeRecord(folder, release, new Map(notes === null ? [] : [['NOTES.md', sha256Text(notes)]]));
   return { folder, record: release };
 }
 

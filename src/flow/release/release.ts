@@ -290,7 +290,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   }
   context.report({ type: 'group', title: 'Checks' });
   const verification = await verifyAll(context, { run, survey: at, releases: built });
-  const releases = await withSurfaces(built, verification.surfaces);
+  const releases = await withSurfaces(at.workspace, built, verification.surfaces);
   const rehearsed = inDependencyOrder(await writeAllSboms(context, { run, survey: at, releases, learnt: new Map() }));
   const rehearsal = await rehearseAll(context, { run, survey: at, releases: rehearsed });
   const learnt = learntBy(rehearsal);

@@ -21,6 +21,17 @@ export async function checkSurfaces(
   workspace: Workspace,
   releases: readonly ReleaseFolder[],
 ): Promise<SurfaceCheck[]> {
+  const checks = await compareReleases(context, workspace, { releases, reach: 'anywhere' });
+  for (const check of checks) report(context, check);
+  return checks;
+}
+
+/** The same without a word. @param reach `here`: only with artifacts that lie on this machine already. */
+export async function compareReleases(
+  context: Context,
+  workspace: Workspace,
+  { releases, reach }: { readonly releases: readonly ReleaseFolder[]; readonly reach: 'here' | 'anywhere' },
+): Promise<SurfaceCheck[]> {
   const earlier = new EarlierArtifacts(context, workspace);
   const checks: SurfaceCheck[] = [];
   for (const release of releases) {
@@ -39,14 +50,13 @@ export async function checkSurfaces(
       const check = await during(context, what, async () =>
         last === null
           ? firstOf({ ...base, last }, file)
-          : compareWith(await earlier.find({ package: release.record.package, version: last, form, platform }), {
+          : compareWith(await earlier.find({ package: release.record.package, version: last, form, platform }, reach), {
               base: { ...base, last },
               file,
               workspace,
             }),
       );
       for (const secret of earlier.secrets) context.secrets.add(secret);
-      report(context, check);
       checks.push(check);
     }
   }

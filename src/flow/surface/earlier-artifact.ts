@@ -10,6 +10,7 @@ import { keepArtifact, keptArtifact } from '../../world/artifact-cache.ts';
 import { readTags } from '../../world/git/read-tags.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { placeInside } from '../../world/place-inside.ts';
+import { systemFault } from '../../world/system-fault.ts';
 import { buildSurveyed, plainBuild } from '../build/build.ts';
 import { type Context, quietly } from '../context.ts';
 import { localReleases } from '../ledger-record/ledger.ts';
@@ -59,7 +60,8 @@ export class EarlierArtifacts {
     return this.#context.secrets;
   }
 
-  async find(question: EarlierQuestion): Promise<EarlierArtifact> {
+  /** @param reach `here`: only what lies on this machine already. */
+  async find(question: EarlierQuestion, reach: 'here' | 'anywhere' = 'anywhere'): Promise<EarlierArtifact> {
     this.#releases ??= localReleases(this.#context, this.#workspace.repository);
     const release = (await this.#releases).find(
       (found) => found.package === question.package && found.version === question.version && found.isVouched,
@@ -75,6 +77,7 @@ export class EarlierArtifacts {
     const key = { commit, ...question, sha256: recorded?.sha256 ?? null };
     const kept = await keptArtifact(this.#workspace.repository.commonFolder, key);
     if (kept !== null) return { type: 'found', file: kept, from: 'kept from an earlier comparison', commit };
+    if (reach === 'here') return { type: 'missing', why: 'it is not on this machine' };
     return this.#elsewhere(question, { release, recorded, commit, key });
   }
 
@@ -134,10 +137,19 @@ export class EarlierArtifacts {
       if (artifact === undefined || (sha256 !== null && artifact.sha256 !== sha256)) return null;
       const file = path.join(found.folder, artifact.file);
       return (await fileDigest(file, artifact.size)) === artifact.sha256 ? file : null;
-    } catch {
-      // A folder that somebody changed is not the release; there are other ways to it.
+    } catch (error) {
+      // A folder that was changed is not the release; there are other ways to it.
+      this.#whyFailed(error);
       return null;
     }
+  }
+
+  /** What went wrong on one way; a fault of our own is thrown again. */
+  #whyFailed(thrown: unknown): string {
+    this.#context.signal.throwIfAborted();
+    const error = systemFault(thrown, 'try again') ?? thrown;
+    if (!isBevelstoneError(error)) throw error;
+    return `${error.message}: ${error.why}`;
   }
 
   /** @returns the destination that it came from. */
@@ -159,9 +171,7 @@ export class EarlierArtifacts {
         await fetchArtifact(this.#context, { from, artifact, standing, folder });
         return name;
       } catch (error) {
-        this.#context.signal.throwIfAborted();
-        if (!isBevelstoneError(error)) throw error;
-        problems.push(`${name}: ${error.message}`);
+        problems.push(`${name}: ${this.#whyFailed(error)}`);
       }
     }
     return null;
@@ -186,9 +196,7 @@ export class EarlierArtifacts {
       if (release !== undefined && artifact !== undefined) return path.join(release.folder, artifact.file);
       problems.push(`building ${commit.slice(0, 7)} again gave no ${form} of ${name} ${version}`);
     } catch (error) {
-      this.#context.signal.throwIfAborted();
-      if (!isBevelstoneError(error)) throw error;
-      problems.push(`it cannot be built again from ${commit.slice(0, 7)}: ${error.message}`);
+      problems.push(`it cannot be built again from ${commit.slice(0, 7)}: ${this.#whyFailed(error)}`);
     }
     return null;
   }

@@ -96,6 +96,8 @@ export class TypeComparison {
   readonly #report: (report: Report) => void;
   readonly #seen = new Set<string>();
   readonly #declared = new Map<string, Set<Direction>>();
+  /** By which names users know what is exported, which may be declared under others. */
+  readonly #names = new Map<ts.Symbol, string>();
   #stepsLeft = maxSteps;
 
   constructor(program: DeclarationProgram, report: (report: Report) => void) {
@@ -133,17 +135,25 @@ export class TypeComparison {
     for (const [name, symbol] of now) if (!old.has(name)) this.#added(owner + shownName(symbol), symbol);
     const known = both.flatMap(({ name, old: before, new: after }) => {
       const [from, to] = [targetOf(this.#program, before), targetOf(this.#program, after)];
-      if (from !== null && to !== null) return from === to ? [] : [{ name, from, to }];
+      if (from === to && from !== null) return [];
+      if (from !== null && to !== null && !hasMark(from) && !hasMark(to)) return [{ name, from, to }];
       if (from !== to) this.#unknown(name, [before, after], 'what it stands for is declared outside of the package');
       return [];
     });
+    for (const { name, from } of known) if (!this.#names.has(from)) this.#names.set(from, name);
     for (const { name, from, to } of known) this.#value(name, from, to);
     for (const { name, from, to } of known) this.#type(name, from, to);
   }
 
+  #nameOf(symbol: ts.Symbol): string {
+    return this.#names.get(symbol) ?? shownName(symbol);
+  }
+
   #removed(name: string, symbol: ts.Symbol): void {
     const old = this.#side(name, symbol);
-    this.#report({ name, effect: 'breaking', why: 'it is no longer exported', old, new: null });
+    const isOutside = hasMark(old.symbol);
+    const why = isOutside ? 'it is no longer handed on from outside of the package' : 'it is no longer exported';
+    this.#report({ name, effect: isOutside ? 'unknown' : 'breaking', why, old, new: null });
   }
 
   #added(name: string, symbol: ts.Symbol): void {
@@ -269,6 +279,10 @@ export class TypeComparison {
     if (done.has(spot.direction)) return;
     done.add(spot.direction);
     if (this.#isAlike(spot, old, now)) return;
+    if (hasMark(old) || hasMark(now)) {
+      this.#say(spot, 'unknown', 'part of it is declared outside of the package');
+      return;
+    }
     const [types, others] = [declaredParameters(this.#program, old), declaredParameters(this.#program, now)];
     if (!this.#typeParameters(spot, types, others)) return;
     const [from, to] = [this.#checker.getDeclaredTypeOfSymbol(old), this.#checker.getDeclaredTypeOfSymbol(now)];
@@ -337,7 +351,7 @@ export class TypeComparison {
       return;
     }
     const [from, to] = pair.symbols;
-    if (from !== to) this.#declaredTypes(this.#spot(shownName(from), [from, to], spot.direction), from, to);
+    if (from !== to) this.#declaredTypes(this.#spot(this.#nameOf(from), [from, to], spot.direction), from, to);
     for (const [index, argument] of pair.old.entries()) {
       const other = pair.new[index];
       if (other !== undefined) this.#relate(deeper(spot), argument, other);
@@ -367,7 +381,7 @@ export class TypeComparison {
     const flags = ts.TypeFlags.EnumLike;
     if ((old.flags & flags) === 0 || (now.flags & flags) === 0 || old.symbol === now.symbol) return false;
     if (!this.#isTwin(old.symbol, now.symbol)) return false;
-    if (isEnum(old.symbol) && isEnum(now.symbol)) this.#value(shownName(old.symbol), old.symbol, now.symbol);
+    if (isEnum(old.symbol) && isEnum(now.symbol)) this.#value(this.#nameOf(old.symbol), old.symbol, now.symbol);
     return isEnum(old.symbol) === isEnum(now.symbol);
   }
 
@@ -417,7 +431,12 @@ export class TypeComparison {
     this.#members(spot, old, now);
     for (const info of this.#checker.getIndexInfosOfType(old)) {
       const other = this.#checker.getIndexInfosOfType(now).find(({ keyType }) => keyType === info.keyType);
-      if (other === undefined) this.#say(spot, 'breaking', 'its index signature was removed');
+      if (other === undefined)
+        this.#say(
+          spot,
+          this.#checker.getIndexInfosOfType(now).length > 0 ? 'unknown' : 'breaking',
+          'its index signature was removed',
+        );
       else this.#relate(deeper(spot), info.type, other.type);
     }
   }
@@ -456,12 +475,9 @@ export class TypeComparison {
     if (spot.direction === 'out' && (old.flags & ts.TypeFlags.Void) !== 0 && spot.name.endsWith('()')) return;
     const newFits = this.#newFits(spot, old, now);
     const oldFits = this.#oldFits(spot, old, now);
-    this.#judge(spot, {
-      newFits,
-      oldFits,
-      isVague: isVague(this.#checker, old) || isVague(this.#checker, now),
-      isEqual: false,
-    });
+    const isOpen = hasParameters(this.#checker, old) !== hasParameters(this.#checker, now);
+    const isUnclear = isOpen || isVague(this.#checker, old) || isVague(this.#checker, now);
+    this.#judge(spot, { newFits, oldFits, isVague: isUnclear, isEqual: false });
   }
 
   #judge(
@@ -543,7 +559,7 @@ export class TypeComparison {
     const { parent } = member as ts.Symbol & { readonly parent?: ts.Symbol };
     const flags = ts.SymbolFlags.Class | ts.SymbolFlags.Interface;
     const isNamed = parent !== undefined && (parent.flags & flags) !== 0 && parent.name !== 'default';
-    return isNamed && spot.old.symbol !== parent && spot.depth === 0 ? shownName(parent) : spot.name;
+    return isNamed && spot.old.symbol !== parent && spot.depth === 0 ? this.#nameOf(parent) : spot.name;
   }
 
   #memberGone(spot: Spot, member: ts.Symbol, now: ts.Type): void {
@@ -633,7 +649,7 @@ export class TypeComparison {
     if (!isKnown) return false;
     for (const { from, to, as, isFlipped } of found) {
       if (from === null || to === null || from === to || (from.flags & ts.SymbolFlags.TypeParameter) !== 0) continue;
-      const name = shownName(from);
+      const name = this.#nameOf(from);
       if (as === 'value') this.#value(name, from, to);
       else this.#declaredTypes(this.#spot(name, [from, to], isFlipped ? flip[direction] : direction), from, to);
     }
@@ -768,8 +784,8 @@ export class TypeComparison {
       const inner = { ...deeper(spot), name: `${spot.name}(${shownName(parameter)})`, direction: taken };
       // A method that users provide may take less than it is given, as far as the compiler goes.
       if (spot.direction === 'in' && isMethod(now) && this.#isEitherAssignable(inner, from, to)) continue;
-      if (isRest === isRestNow)
-        this.#relate(inner, this.#asTaken(from, index >= least), this.#asTaken(to, index >= leastNow));
+      const isJudged = index >= least !== index >= leastNow;
+      if (isRest === isRestNow) this.#relate(inner, this.#asTaken(from, isJudged), this.#asTaken(to, isJudged));
       else if (isRestNow) this.#relate(inner, from, this.#elementOf(to));
     }
   }
@@ -778,9 +794,10 @@ export class TypeComparison {
     return this.#oldFits(spot, old, now) || this.#newFits(spot, old, now);
   }
 
-  /** An optional parameter may be left out on both sides of a comparison that already judged their number. */
-  #asTaken(type: ts.Type, isOptional: boolean): ts.Type {
-    return isOptional ? this.#checker.getNonNullableType(type) : type;
+  /** Where the number of arguments was judged already, that a parameter may be undefined is no other difference. */
+  #asTaken(type: ts.Type, isJudged: boolean): ts.Type {
+    const isOpen = (type.flags & (ts.TypeFlags.Any | ts.TypeFlags.Unknown | ts.TypeFlags.TypeParameter)) !== 0;
+    return isJudged && !isOpen ? this.#checker.getNonNullableType(type) : type;
   }
 
   #elementOf(type: ts.Type): ts.Type {

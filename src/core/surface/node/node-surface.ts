@@ -226,7 +226,7 @@ function compareTypes(
     if (!(error instanceof RangeError)) throw error;
     return [unknown('its declarations nest too deep to be compared')];
   }
-  const found = mostImportant(reports).map(
+  const found = mostImportant(reports.filter((report) => !isOwnVersion(report, before, after))).map(
     (report): Difference => ({
       name: report.name,
       entry,
@@ -241,6 +241,13 @@ function compareTypes(
   return comparison.isExhausted
     ? [...found, unknown('there was too much to compare; the rest was not checked')]
     : found;
+}
+
+/** A constant that says which version the package has differs in every release. */
+function isOwnVersion({ old, new: now }: Report, before: Side, after: Side): boolean {
+  const says = (text: string | undefined, { tree }: Side) =>
+    typeof tree.manifest['version'] === 'string' && text?.endsWith(JSON.stringify(tree.manifest['version'])) === true;
+  return says(old?.text, before) && says(now?.text, after);
 }
 
 /** A name that breaks users is not also reported as compatible from another point of view. */

@@ -25,7 +25,9 @@ export function routesOf(tree: NodeTree): Route[] {
   const others = hasExports
     ? conditionsOf(manifest['exports'])
     : fields.filter((field) => typeof manifest[field] === 'string');
-  return [...new Set(listEntries(manifest, paths))].flatMap((entry) =>
+  // A pattern may match files that nothing loads.
+  const entries = [...new Set(listEntries(manifest, paths))].filter((entry) => !/\.(?:map|d\.[cm]?ts)$/.test(entry));
+  return entries.flatMap((entry) =>
     [null, ...others].flatMap((condition) =>
       (['import', 'require'] as const).map((mode) => routeOf(tree, { entry, mode, condition, hasExports })),
     ),

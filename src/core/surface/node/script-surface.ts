@@ -18,6 +18,7 @@ export class ScriptReader {
   readonly #tree: NodeTree;
   readonly #package: NodePackage;
   readonly #facts = new Map<string, ScriptFacts | null>();
+  readonly #shapes = new Map<string, ReadonlyMap<string, FunctionShape>>();
 
   constructor(tree: NodeTree, nodePackage: NodePackage) {
     [this.#tree, this.#package] = [tree, nodePackage];
@@ -36,8 +37,7 @@ export class ScriptReader {
     });
     const shapes = new Map<string, { shape: FunctionShape; file: string }>();
     for (const path of read)
-      for (const [name, shape] of functionShapes(this.#tree.text(path) ?? ''))
-        if (!shapes.has(name)) shapes.set(name, { shape, file: path });
+      for (const [name, shape] of this.#shapesOf(path)) if (!shapes.has(name)) shapes.set(name, { shape, file: path });
     const whole = shapes.get('module.exports');
     const all = [...names]
       .filter(isPublicExport)
@@ -46,6 +46,12 @@ export class ScriptReader {
       names: new Map(names.size === 0 && whole !== undefined ? [['module.exports', whole] as const] : all),
       isComplete: isComplete || whole !== undefined,
     };
+  }
+
+  #shapesOf(path: string): ReadonlyMap<string, FunctionShape> {
+    const known = this.#shapes.get(path) ?? functionShapes(this.#tree.text(path) ?? '');
+    this.#shapes.set(path, known);
+    return known;
   }
 
   #read(path: string): ScriptFacts | null {

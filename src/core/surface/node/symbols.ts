@@ -19,7 +19,7 @@ export function publicExports(program: DeclarationProgram, module: ts.Symbol): M
   const exported = program.checker.getExportsOfModule(module);
   return new Map(
     exported
-      .filter((symbol) => isPublicName(symbol.name) && !isMarkedInternal(symbol))
+      .filter((symbol) => isPublicName(symbol.name) && symbol.name !== 'prototype' && !isMarkedInternal(symbol))
       .map((symbol) => [symbol.name, symbol]),
   );
 }
@@ -128,6 +128,7 @@ function clean(text: string): string {
   return text
     .replace(/import\("[^"]*"\)\./g, '')
     .replace(/\s+/g, ' ')
+    .replace(/<any(?:, any){7}>/g, '')
     .replace(/(\?: [^,;:(){}]+?) \| undefined(?=[,;)\s}]|$)/g, '$1');
 }
 
