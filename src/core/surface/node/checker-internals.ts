@@ -23,7 +23,6 @@ type Internals = {
     indexInfos: readonly ts.IndexInfo[],
   ) => ts.Type;
   readonly createSymbol: (flags: number, name: string) => ts.Symbol & { readonly links: { type: ts.Type } };
-  readonly getInstantiationCount: () => number;
 };
 
 /** What `export =` exports; the module itself where it has none. */
@@ -40,9 +39,31 @@ type InnerSignature = ts.Signature & {
 
 const internalsOf = (checker: ts.TypeChecker) => checker as unknown as Internals;
 
-/** How much types were instantiated by now: a measure of work that no clock is needed for. */
-export function workDone(checker: ts.TypeChecker): number {
-  return internalsOf(checker).getInstantiationCount();
+type Allocator = { readonly getTypeConstructor: () => new (checker: ts.TypeChecker, flags: ts.TypeFlags) => ts.Type };
+
+/**
+ * A checker that calls `spend` for each type that it makes: types of others can keep it busy for hours, and it has no other limit.
+ * What `spend` throws ends the question; the checker cannot be asked again then.
+ */
+export function countingChecker(program: ts.Program, spend: () => void): ts.TypeChecker {
+  const inner = ts as typeof ts & {
+    readonly objectAllocator: Allocator;
+    readonly setObjectAllocator: (allocator: Allocator) => void;
+  };
+  const usual = { ...inner.objectAllocator };
+  const Type = usual.getTypeConstructor();
+  class CountedType extends Type {
+    constructor(checker: ts.TypeChecker, flags: ts.TypeFlags) {
+      super(checker, flags);
+      spend();
+    }
+  }
+  inner.setObjectAllocator({ ...usual, getTypeConstructor: () => CountedType });
+  try {
+    return program.getTypeChecker();
+  } finally {
+    inner.setObjectAllocator(usual);
+  }
 }
 
 /** Whether a type stands for one that could not be resolved. */

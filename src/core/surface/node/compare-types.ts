@@ -10,7 +10,6 @@ import {
   thisParameterOf,
   thisTypeOf,
   wholeExport,
-  workDone,
 } from './checker-internals.ts';
 import type { DeclarationProgram } from './declaration-program.ts';
 import { opaqueMark } from './outside-names.ts';
@@ -45,6 +44,8 @@ import {
   memberKey,
   pairKey,
   partsOf,
+  tupleShape,
+  typeArgumentsOf,
   typeId,
 } from './type-facts.ts';
 
@@ -82,8 +83,6 @@ const flip: Readonly<Record<Direction, Direction>> = { out: 'in', in: 'out', eit
 const maxDepth = 8;
 /** Pairs of types that are looked at before the comparison of a package is given up. */
 const maxSteps = 100_000;
-/** Types that the checker makes before the same: beyond these it would need minutes, and more memory than there is. */
-const maxInstantiations = 20_000_000;
 
 /**
  * Compares what two modules declare, member by member, so that each difference is found where it is made. The checker decides
@@ -335,7 +334,6 @@ export class TypeComparison {
   /** Compares two types that may have names; each pair once for each direction. */
   #relate(spot: Spot, old: ts.Type, now: ts.Type): void {
     if (old === now || isSameParameter(spot.scope, old, now)) return;
-    if (workDone(this.#checker) > maxInstantiations) this.#stepsLeft = 0;
     if (this.#stepsLeft-- <= 0) return;
     const key = `${typeId(old)} ${typeId(now)} ${spot.direction}`;
     if (this.#seen.has(key)) return;
@@ -416,6 +414,7 @@ export class TypeComparison {
       this.#union(spot, old, now);
       return;
     }
+    if (this.#inParts(spot, old, now)) return;
     if (!isComparable(this.#checker, old) || !isComparable(this.#checker, now)) {
       this.#leaf(spot, old, now);
       return;
@@ -439,6 +438,22 @@ export class TypeComparison {
         );
       else this.#relate(deeper(spot), info.type, other.type);
     }
+  }
+
+  /** Intersections and tuples of as many parts, each with its like. @returns whether they are. */
+  #inParts(spot: Spot, old: ts.Type, now: ts.Type): boolean {
+    const [before, after] = [old, now].map((type) =>
+      type.isIntersection() ? type.types : this.#checker.isTupleType(type) ? typeArgumentsOf(this.#checker, type) : [],
+    );
+    if (before === undefined || after === undefined || before.length === 0 || before.length !== after.length)
+      return false;
+    if (old.isIntersection() !== now.isIntersection() || tupleShape(old) !== tupleShape(now)) return false;
+    const pairs = before.map((type, index) => [type, after[index] ?? type] as const);
+    const isLike = ([type, other]: readonly [ts.Type, ts.Type]) =>
+      type === other || isSameParameter(spot.scope, type, other) || this.#namedPair(type, other) !== null;
+    if (old.isIntersection() && !pairs.every(isLike)) return false;
+    for (const [type, other] of pairs) this.#relate(deeper(spot), type, other);
+    return true;
   }
 
   #union(spot: Spot, old: ts.Type, now: ts.Type): void {
@@ -476,6 +491,11 @@ export class TypeComparison {
     const newFits = this.#newFits(spot, old, now);
     const oldFits = this.#oldFits(spot, old, now);
     const isOpen = hasParameters(this.#checker, old) !== hasParameters(this.#checker, now);
+    // To relate parameters with limits of the package's own, the checker would have to compare all that those limits name.
+    if (hasParameters(this.#checker, old) && this.#hasOwnLimits(spot.scope)) {
+      this.#judge(spot, { newFits: false, oldFits: false, isVague: true, isEqual: false });
+      return;
+    }
     const isUnclear = isOpen || isVague(this.#checker, old) || isVague(this.#checker, now);
     this.#judge(spot, { newFits, oldFits, isVague: isUnclear, isEqual: false });
   }
@@ -812,6 +832,13 @@ export class TypeComparison {
   /** Whether a value of the new type may stand where the old one is expected. */
   #newFits({ scope }: Spot, old: ts.Type, now: ts.Type): boolean {
     return this.#isAssignable([now, scope.new], [old, scope.old]);
+  }
+
+  #hasOwnLimits({ old, new: others }: Spot['scope']): boolean {
+    return old.some((parameter, index) => {
+      const [limit, other] = [parameter, others[index]].map((type) => type?.getConstraint());
+      return limit !== other && limit !== undefined && (limit.flags & ts.TypeFlags.Object) !== 0;
+    });
   }
 
   #isAssignable([source, from]: Scoped, [target, to]: Scoped): boolean {

@@ -1,5 +1,6 @@
 import ts from 'typescript';
 import { blankPrivate } from './blank-private.ts';
+import { countingChecker } from './checker-internals.ts';
 import {
   collectGlobals,
   collectOutsideNames,
@@ -22,8 +23,6 @@ export type DeclarationProgram = {
   readonly moduleOf: (side: 'old' | 'new', path: string) => ts.Symbol | 'script' | 'broken';
   readonly sideOf: (file: ts.SourceFile) => Side | null;
   readonly pathOf: (file: ts.SourceFile) => string;
-  /** Files that are the same in both trees with all that they use need no comparison. */
-  readonly isShared: (path: string) => boolean;
   /** Files outside of the package, by declaration file. */
   readonly outside: ReadonlySet<string>;
 };
@@ -32,6 +31,11 @@ export type DeclarationProgram = {
 type Prepared = { readonly text: string; readonly uses: readonly string[] };
 
 const maxFileBytes = 8 << 20;
+/** Types that the checker may make for one package: each has some hundred bytes. */
+const maxTypes = 1_000_000;
+
+/** The types of a package are too many to be compared. */
+export class TooManyTypes extends Error {}
 
 const options: ts.CompilerOptions = {
   strict: true,
@@ -46,39 +50,87 @@ const options: ts.CompilerOptions = {
   libReplacement: false,
 };
 
+/** The trees by their sides, with the files to begin with. */
+type Trees = Readonly<Partial<Record<'old' | 'new', { readonly tree: NodeTree; readonly roots: readonly string[] }>>>;
+
+/** All files of a program, prepared. */
+type Files = {
+  readonly trees: Trees;
+  readonly old: Map<string, Prepared | null>;
+  readonly new: Map<string, Prepared | null>;
+  readonly shared: ReadonlySet<string>;
+  readonly outside: OutsideNames;
+  readonly globals: ReadonlyMap<string, ReadonlySet<string>>;
+};
+
 /**
  * Loads declaration files of one or two trees into one checker. Files that are alike with everything they use are loaded once,
  * so that their types are the same ones and cost nothing to compare.
+ * @throws TooManyTypes, then or at any question to the checker.
  */
-export function loadDeclarations(
-  trees: Readonly<Partial<Record<'old' | 'new', { readonly tree: NodeTree; readonly roots: readonly string[] }>>>,
-  libraryText: LibraryText,
-): DeclarationProgram {
-  const prepared = { old: new Map<string, Prepared | null>(), new: new Map<string, Prepared | null>() };
+export function loadDeclarations(trees: Trees, libraryText: LibraryText): DeclarationProgram {
+  const files = prepareTrees(trees);
+  const rootNames = (['old', 'new'] as const).flatMap((side) =>
+    (trees[side]?.roots ?? []).map((path) => nameIn(files, side, path)),
+  );
+  const program = ts.createProgram({
+    rootNames: [...new Set([...rootNames, globalsFile])],
+    options,
+    host: hostOf(files, libraryText),
+  });
+  let left = maxTypes;
+  const checker = countingChecker(program, () => {
+    if (left-- <= 0) throw new TooManyTypes();
+  });
+  return {
+    checker,
+    moduleOf: (side, path) => {
+      const source = program.getSourceFile(nameIn(files, side, path));
+      if (source === undefined) return 'broken';
+      // Only the checker's own view of a file has its module symbol.
+      return (source as ts.SourceFile & { readonly symbol?: ts.Symbol }).symbol ?? 'script';
+    },
+    sideOf: ({ fileName }) => (/^\/(old|new|both)\//.exec(fileName)?.[1] as Side | undefined) ?? null,
+    pathOf: ({ fileName }) => fileName.replace(/^\/(?:old|new|both)\//, ''),
+    outside: new Set(files.outside.keys()),
+  };
+}
+
+const globalsFile = '/outside/globals.d.ts';
+
+function prepareTrees(trees: Trees): Files {
+  const files = { old: new Map<string, Prepared | null>(), new: new Map<string, Prepared | null>() };
   const outside: OutsideNames = new Map();
   const globals = new Map<string, Set<string>>();
   for (const side of ['old', 'new'] as const) {
     const from = trees[side];
-    if (from !== undefined) prepareFiles(from.tree, from.roots, { prepared: prepared[side], outside, globals });
+    if (from !== undefined) prepareFiles(from.tree, from.roots, { prepared: files[side], outside, globals });
   }
-  const shared = sharedFiles(prepared.old, prepared.new);
-  const nameOf = (side: 'old' | 'new', path: string) => `/${shared.has(path) ? 'both' : side}/${path}`;
-  const preparedAt = (fileName: string): Prepared | null => {
-    const [, side = '', path = ''] = /^\/(old|new|both)\/(.*)$/s.exec(fileName) ?? [];
-    return side === '' ? null : (prepared[side === 'old' ? 'old' : 'new'].get(path) ?? null);
-  };
+  return { trees, ...files, shared: sharedFiles(files.old, files.new), outside, globals };
+}
+
+/** The name under which a file of a tree is loaded. */
+const nameIn = ({ shared }: Files, side: 'old' | 'new', path: string) => `/${shared.has(path) ? 'both' : side}/${path}`;
+
+function preparedAt(files: Files, fileName: string): Prepared | null {
+  const [, place = '', path = ''] = /^\/(old|new|both)\/(.*)$/s.exec(fileName) ?? [];
+  return place === '' ? null : (files[place === 'old' ? 'old' : 'new'].get(path) ?? null);
+}
+
+function sourceOf(files: Files, fileName: string): ts.SourceFile | undefined {
+  if (fileName === globalsFile) return fromText(fileName, outsideGlobals(files.globals));
+  if (fileName.startsWith('/outside/'))
+    return fromText(fileName, outsideModule(files.outside.get(specifierFrom(fileName)) ?? new Map()));
+  return fromText(fileName, preparedAt(files, fileName)?.text ?? null);
+}
+
+/** What the compiler sees: no disk, only the prepared files, its own library, and what stands for other packages. */
+function hostOf(files: Files, libraryText: LibraryText): ts.CompilerHost {
   const sources = new Map<string, ts.SourceFile | undefined>();
-  const sourceOf = (fileName: string): ts.SourceFile | undefined => {
-    if (fileName.startsWith('/library/')) return libraryFile(fileName, libraryText);
-    if (fileName === '/outside/globals.d.ts') return fromText(fileName, outsideGlobals(globals));
-    if (fileName.startsWith('/outside/'))
-      return fromText(fileName, outsideModule(outside.get(specifierFrom(fileName)) ?? new Map()));
-    const found = preparedAt(fileName);
-    return found === null ? undefined : ts.createSourceFile(fileName, found.text, ts.ScriptTarget.ESNext, false);
-  };
-  const host: ts.CompilerHost = {
+  return {
     getSourceFile: (fileName) => {
-      if (!sources.has(fileName)) sources.set(fileName, sourceOf(fileName));
+      if (fileName.startsWith('/library/')) return libraryFile(fileName, libraryText);
+      if (!sources.has(fileName)) sources.set(fileName, sourceOf(files, fileName));
       return sources.get(fileName);
     },
     getDefaultLibFileName: () => '/library/lib.esnext.d.ts',
@@ -88,46 +140,25 @@ export function loadDeclarations(
     getCanonicalFileName: (fileName) => fileName,
     useCaseSensitiveFileNames: () => true,
     getNewLine: () => '\n',
-    fileExists: (fileName) => fileName.startsWith('/outside/') || preparedAt(fileName) !== null,
-    readFile: (fileName) => preparedAt(fileName)?.text,
+    fileExists: (fileName) => fileName.startsWith('/outside/') || preparedAt(files, fileName) !== null,
+    readFile: (fileName) => preparedAt(files, fileName)?.text,
     directoryExists: () => false,
     getDirectories: () => [],
-    resolveModuleNameLiterals: (literals, containingFile) => {
-      const [, place = '', path = ''] = /^\/(old|new|both)\/(.*)$/s.exec(containingFile) ?? [];
-      const side = place === 'old' ? 'old' : 'new';
-      const tree = trees[side]?.tree;
-      return literals.map(({ text }) => {
-        const found = tree === undefined ? null : locateDeclaration(text, path, tree);
-        const resolvedFileName =
-          found !== null && prepared[side].get(found) !== undefined
-            ? nameOf(side, found)
-            : `/outside/${encodeURIComponent(text)}.d.ts`;
+    resolveModuleNameLiterals: (literals, containingFile) =>
+      literals.map(({ text }) => {
+        const resolvedFileName = resolveIn(files, text, containingFile);
         return { resolvedModule: { resolvedFileName, extension: extensionOf(resolvedFileName) } };
-      });
-    },
+      }),
   };
-  const rootNames = (['old', 'new'] as const).flatMap((side) =>
-    (trees[side]?.roots ?? []).map((path) => nameOf(side, path)),
-  );
-  const program = ts.createProgram({
-    rootNames: [...new Set([...rootNames, '/outside/globals.d.ts'])],
-    options,
-    host,
-  });
-  const checker = program.getTypeChecker();
-  return {
-    checker,
-    moduleOf: (side, path) => {
-      const source = program.getSourceFile(nameOf(side, path));
-      if (source === undefined) return 'broken';
-      // Only the checker's own view of a file has its module symbol.
-      return (source as ts.SourceFile & { readonly symbol?: ts.Symbol }).symbol ?? 'script';
-    },
-    sideOf: ({ fileName }) => (/^\/(old|new|both)\//.exec(fileName)?.[1] as Side | undefined) ?? null,
-    pathOf: ({ fileName }) => fileName.replace(/^\/(?:old|new|both)\//, ''),
-    isShared: (path) => shared.has(path),
-    outside: new Set(outside.keys()),
-  };
+}
+
+function resolveIn(files: Files, specifier: string, containingFile: string): string {
+  const [, place = '', path = ''] = /^\/(old|new|both)\/(.*)$/s.exec(containingFile) ?? [];
+  const side = place === 'old' ? 'old' : 'new';
+  const tree = files.trees[side]?.tree;
+  const found = tree === undefined ? null : locateDeclaration(specifier, path, tree);
+  const isPrepared = found !== null && (files[side].get(found) ?? null) !== null;
+  return isPrepared ? nameIn(files, side, found) : `/outside/${encodeURIComponent(specifier)}.d.ts`;
 }
 
 /** The compiler's own declarations are the same for every package. */

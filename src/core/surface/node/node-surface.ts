@@ -11,7 +11,7 @@ import {
 } from '../surface.ts';
 import { compareManifests, compareRoutes } from './compare-manifests.ts';
 import { type Report, TypeComparison } from './compare-types.ts';
-import { type DeclarationProgram, type LibraryText, loadDeclarations } from './declaration-program.ts';
+import { type DeclarationProgram, type LibraryText, loadDeclarations, TooManyTypes } from './declaration-program.ts';
 import { listNames } from './list-names.ts';
 import { programsOf, type Route, routeKey, routesOf } from './routes.ts';
 import { compareScripts, ScriptReader, scriptSurface } from './script-surface.ts';
@@ -29,8 +29,34 @@ type Side = {
 /** The public surface of an npm tarball: names by entry, from declarations where there are any, else from the code. */
 export function readNodeSurface(tree: NodeTree, libraryText: LibraryText): Surface {
   const side = sideOf(tree);
-  const program = loadDeclarations({ new: { tree, roots: typeFiles(side) } }, libraryText);
-  return surfaceOf('new', side, program);
+  return surfaceOrWhy(() =>
+    surfaceOf('new', side, loadDeclarations({ new: { tree, roots: typeFiles(side) } }, libraryText)),
+  );
+}
+
+const tooDeep = 'its declarations nest too deep to be read';
+const tooMuch = 'its types are too many to be compared; what was found until then is listed';
+
+/** Why a piece of work on hostile or enormous declarations ended; null when it is done. */
+function whyStopped(work: () => void): string | null {
+  try {
+    work();
+    return null;
+  } catch (error) {
+    // The compiler follows nested types by recursion, so that a file can use up the stack.
+    if (error instanceof RangeError) return tooDeep;
+    if (error instanceof TooManyTypes) return tooMuch;
+    throw error;
+  }
+}
+
+/** A surface, or an empty one that says why it could not be read. */
+function surfaceOrWhy(read: () => Surface): Surface {
+  let surface: Surface | null = null;
+  const why = whyStopped(() => {
+    surface = read();
+  });
+  return surface ?? { entries: [], notChecked: [{ entry: null, why: why ?? tooDeep }] };
 }
 
 /**
@@ -39,23 +65,57 @@ export function readNodeSurface(tree: NodeTree, libraryText: LibraryText): Surfa
  */
 export function compareNodeSurfaces(old: NodeTree, now: NodeTree, libraryText: LibraryText): SurfaceComparison {
   const [before, after] = [sideOf(old), sideOf(now)];
-  const program = loadDeclarations(
-    { old: { tree: old, roots: typeFiles(before) }, new: { tree: now, roots: typeFiles(after) } },
-    libraryText,
-  );
   const isModule =
     ({ pkg, tree }: Side) =>
     (code: string) =>
       isModuleFile(code, pkg, tree);
-  const differences = [
+  const plain = [
     ...compareManifests(old, now),
     ...compareRoutes(before.routes, after.routes, { old: isModule(before), new: isModule(after) }),
-    ...compareNames(before, after, program),
   ];
+  let loaded: DeclarationProgram | null = null;
+  const why = whyStopped(() => {
+    loaded = loadBoth(before, after, libraryText);
+  });
+  const program = loaded as DeclarationProgram | null;
+  if (program === null) {
+    const unread: Surface = { entries: [], notChecked: [{ entry: null, why: why ?? tooDeep }] };
+    return {
+      before: unread,
+      after: unread,
+      differences: sortDifferences([...plain, unknownEntry('.', why ?? tooDeep)]),
+    };
+  }
   return {
-    before: surfaceOf('old', before, program),
-    after: surfaceOf('new', after, program),
-    differences: sortDifferences(differences),
+    // First what is there: a comparison that is too much leaves the checker useless.
+    before: surfaceOrWhy(() => surfaceOf('old', before, program)),
+    after: surfaceOrWhy(() => surfaceOf('new', after, program)),
+    differences: sortDifferences([...plain, ...compareNames(before, after, program)]),
+  };
+}
+
+function loadBoth(before: Side, after: Side, libraryText: LibraryText): DeclarationProgram {
+  return loadDeclarations(
+    {
+      old: { tree: before.tree, roots: typeFiles(before) },
+      new: { tree: after.tree, roots: typeFiles(after) },
+    },
+    libraryText,
+  );
+}
+
+/** @param files of the entry, before and now. */
+function unknownEntry(entry: string, why: string, [old, now]: readonly [string?, string?] = []): Difference {
+  const place = (file: string | undefined) => (file === undefined ? null : { file, line: 1 });
+  return {
+    name: entry,
+    entry,
+    effect: 'unknown',
+    why,
+    old: old ?? null,
+    new: now ?? null,
+    oldPlace: place(old),
+    newPlace: place(now),
   };
 }
 
@@ -202,16 +262,7 @@ function compareTypes(
   [old, now]: readonly [string, string],
   { before, after, program }: { readonly before: Side; readonly after: Side; readonly program: DeclarationProgram },
 ): Difference[] {
-  const unknown = (why: string): Difference => ({
-    name: entry,
-    entry,
-    effect: 'unknown',
-    why,
-    old,
-    new: now,
-    oldPlace: { file: old, line: 1 },
-    newPlace: { file: now, line: 1 },
-  });
+  const unknown = (why: string) => unknownEntry(entry, why, [old, now]);
   const [from, to] = [program.moduleOf('old', old), program.moduleOf('new', now)];
   if (typeof from === 'string' || typeof to === 'string') {
     const isSame = before.tree.text(old) !== null && before.tree.text(old) === after.tree.text(now);
@@ -220,12 +271,7 @@ function compareTypes(
   }
   const reports: Report[] = [];
   const comparison = new TypeComparison(program, (report) => reports.push(report));
-  try {
-    comparison.module(from, to);
-  } catch (error) {
-    if (!(error instanceof RangeError)) throw error;
-    return [unknown('its declarations nest too deep to be compared')];
-  }
+  const why = whyStopped(() => comparison.module(from, to));
   const found = mostImportant(reports.filter((report) => !isOwnVersion(report, before, after))).map(
     (report): Difference => ({
       name: report.name,
@@ -238,9 +284,8 @@ function compareTypes(
       newPlace: placeOf(program, report.new?.symbol),
     }),
   );
-  return comparison.isExhausted
-    ? [...found, unknown('there was too much to compare; the rest was not checked')]
-    : found;
+  const stopped = why ?? (comparison.isExhausted ? tooMuch : null);
+  return stopped === null ? found : [...found, unknown(stopped)];
 }
 
 /** A constant that says which version the package has differs in every release. */

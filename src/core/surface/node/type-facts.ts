@@ -43,6 +43,17 @@ export function isClassType(type: ts.Type): boolean {
   return type.symbol !== undefined && isClass(type.symbol);
 }
 
+/** The arguments of a generic type, or the elements of a tuple. */
+export function typeArgumentsOf(checker: ts.TypeChecker, type: ts.Type): readonly ts.Type[] {
+  return isGenericReference(type) ? checker.getTypeArguments(type) : [];
+}
+
+/** Which elements of a tuple may be missing, repeat, or have names; empty for another type. */
+export function tupleShape(type: ts.Type): string {
+  const target = (type as ts.TypeReference).target as ts.TupleType | undefined;
+  return target?.elementFlags?.join(' ') ?? '';
+}
+
 /** Whether a type has members to look at; arrays, tuples, mapped and deferred types are the checker's. */
 export function isComparable(checker: ts.TypeChecker, type: ts.Type): boolean {
   if (type.isIntersection()) return type.types.every((part) => isComparable(checker, part));
@@ -89,11 +100,17 @@ function partsToLookAt(checker: ts.TypeChecker, type: ts.Type): ts.Type[] {
   if (type.flags & ts.TypeFlags.Index) return [...parts, (type as ts.IndexType).type];
   if ((type.flags & ts.TypeFlags.Object) === 0) return parts;
   if (isGenericReference(type)) parts.push(...checker.getTypeArguments(type));
-  if (type.symbol !== undefined && isLibrary(type.symbol)) return parts;
+  // What has a name is compared where it is declared; only what is written in place is looked into.
+  const isNamed =
+    ((type as ts.ObjectType).objectFlags & (ts.ObjectFlags.ClassOrInterface | ts.ObjectFlags.Reference)) !== 0;
+  if (isNamed || type.aliasSymbol !== undefined) return parts;
   const signatures = [...type.getCallSignatures(), ...type.getConstructSignatures()];
   return [
     ...parts,
-    ...type.getProperties().map((member) => checker.getTypeOfSymbol(member)),
+    ...type
+      .getProperties()
+      .slice(0, maxMembers)
+      .map((member) => checker.getTypeOfSymbol(member)),
     ...signatures.flatMap((signature) => [
       checker.getReturnTypeOfSignature(signature),
       ...signature.parameters.map((parameter) => checker.getTypeOfSymbol(parameter)),
@@ -146,6 +163,7 @@ export function hasParameters(checker: ts.TypeChecker, type: ts.Type): boolean {
 
 /** So many parts of a type are looked at. */
 const maxParts = 300;
+const maxMembers = 50;
 
 function hasPart(checker: ts.TypeChecker, type: ts.Type, is: (part: ts.Type) => boolean): boolean {
   const waiting: ts.Type[] = [type];
