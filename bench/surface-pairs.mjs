@@ -1,7 +1,7 @@
 // Neighbouring releases of well-known typed packages, unmodified: what `surface` reports of them, against what was found by hand.
 // Downloads the packages with `npm pack` into bench/out/pairs; not part of `npm run bench`. Arguments: names, for some of them only.
 import { execFileSync, spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, readFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -14,8 +14,12 @@ const wanted = pairs.filter(({ name }) => asked.length === 0 || asked.includes(n
 
 function packed(name, version) {
   const file = path.join(folder, `${name.replace(/^@/, '').replace('/', '-')}-${version}.tgz`);
-  if (!existsSync(file))
-    execFileSync('npm', ['pack', '--silent', `${name}@${version}`], { cwd: folder, stdio: 'ignore' });
+  if (existsSync(file)) return file;
+  // A download that was cut must not be taken for the package.
+  const fresh = mkdtempSync(path.join(folder, 'fresh-'));
+  execFileSync('npm', ['pack', '--silent', `${name}@${version}`], { cwd: fresh, stdio: 'ignore' });
+  renameSync(path.join(fresh, path.basename(file)), file);
+  rmSync(fresh, { recursive: true });
   return file;
 }
 

@@ -1,5 +1,6 @@
 import { stepTexts } from '../../core/surface/check.ts';
 import {
+  countText,
   type Difference,
   type Effect,
   effects,
@@ -58,7 +59,7 @@ function renderDifferences(
     return own.length === 0 ? [] : [own.map((difference) => renderDifference(difference, screen)).join('\n')];
   });
   const count = (effect: Effect) => differences.filter((difference) => difference.effect === effect).length;
-  const counts = effects.filter((effect) => count(effect) > 0).map((effect) => `${count(effect)} ${effect}`);
+  const counts = effects.filter((effect) => count(effect) > 0).map((effect) => countText(effect, count(effect)));
   const mark: Mark = step === 'major' ? 'refused' : step === 'unknown' ? 'warning' : 'done';
   const words = counts.length === 0 ? 'no differences' : counts.join(', ');
   return [title, ...groups, ...notes(notChecked, screen), `${sign(mark, screen)} ${words}: ${stepTexts[step]}`].join(

@@ -1,5 +1,5 @@
 import { stepTexts } from '../surface/check.ts';
-import { type Difference, effects, type Surface, type SurfaceStep } from '../surface/surface.ts';
+import { countText, type Difference, effects, type Surface, type SurfaceStep } from '../surface/surface.ts';
 import { escapeHtml } from '../text/html.ts';
 import { policyElement } from '../text/page-policy.ts';
 
@@ -46,7 +46,7 @@ function renderSurface(surface: PageSurface): string {
   const { against, differences, step } = comparison;
   const counts = effects.flatMap((effect) => {
     const count = differences.filter((difference) => difference.effect === effect).length;
-    return count === 0 ? [] : [`<li class="${effect}"><b>${count}</b> ${effect}</li>`];
+    return count === 0 ? [] : [`<li class="${effect}">${countText(effect, count)}</li>`];
   });
   const groups = effects.map((effect) =>
     renderGroup(
@@ -92,7 +92,7 @@ header{border-bottom:3px solid #2d6a73;padding:1.6rem 0 1rem}header p{margin:0;c
 p.step{color:#20303a;font-size:1.1rem;margin-top:.4rem}ul.counts{list-style:none;display:flex;gap:1.6rem;padding:0;margin:.4rem 0 0}
 h2{font-size:1.1rem;margin:1.6rem 0 .4rem}h3{font:bold 1rem/1.4 "DejaVu Sans Mono",monospace;margin:0}article p{margin:.1rem 0 .2rem}
 article{background:#fffdf8;border-left:6px solid #c9c3a5;margin:.5rem 0;padding:.6rem 1.2rem}
-section.breaking article{border-color:#8c2f2f}section.breaking h2,li.breaking b{color:#8c2f2f}
+section.breaking article{border-color:#8c2f2f}section.breaking h2,li.breaking{color:#8c2f2f}
 section.addition article{border-color:#2d6a73}section.unknown article{border-style:double;border-color:#5a6b4f}
 dl{display:grid;grid-template-columns:4rem 1fr;gap:.1rem .8rem;margin:0}dt{color:#66757d}dd{margin:0}
 code{font:.85rem/1.5 "DejaVu Sans Mono",monospace;overflow-wrap:anywhere}.place,.entry{color:#66757d;font-size:.85rem;font-weight:normal}

@@ -1,7 +1,7 @@
 import type { SurfaceConfig, SurfaceStepConfig } from '../config/config.ts';
 import { coreOf } from '../version/version.ts';
 import type { Excepted, SurfaceJudgement } from './judge.ts';
-import { type Difference, effects, type SurfaceStep } from './surface.ts';
+import { countText, type Difference, effects, type SurfaceStep } from './surface.ts';
 
 /** How the public surface of an artifact compares with that of the last release, or why it was not compared. */
 export type SurfaceCheck = {
@@ -47,7 +47,7 @@ export function summaryText({ artifact, last, step, differences, whyNot }: Surfa
   if (whyNot !== null) return `${artifact}: not compared with ${last}: ${whyNot}`;
   const counts = effects.flatMap((effect) => {
     const count = differences.filter((difference) => difference.effect === effect).length;
-    return count === 0 ? [] : [`${count} ${effect === 'addition' && count > 1 ? 'additions' : effect}`];
+    return count === 0 ? [] : [countText(effect, count)];
   });
   const names = [...new Set(differences.map(({ name }) => name))];
   const shown = names.length > 5 ? `${names.slice(0, 5).join(', ')} and ${names.length - 5} more` : names.join(', ');

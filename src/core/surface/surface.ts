@@ -49,6 +49,11 @@ export type SurfaceComparison = {
 /** The smallest step of a version that differences allow; `unknown` where a breaking one may be among them. */
 export type SurfaceStep = Weight | 'unknown';
 
+/** `2 additions`, `1 breaking`. */
+export function countText(effect: Effect, count: number): string {
+  return `${count} ${effect === 'addition' && count > 1 ? 'additions' : effect}`;
+}
+
 /** In order of importance. */
 export const effects: readonly Effect[] = ['breaking', 'unknown', 'addition', 'compatible'];
 

@@ -93,14 +93,23 @@ export class TypeComparison {
   readonly #program: DeclarationProgram;
   readonly #checker: ts.TypeChecker;
   readonly #report: (report: Report) => void;
+  /** Values that were compared, by name. */
   readonly #seen = new Set<string>();
+  /** Pairs of types without a difference, and those that are being compared. */
+  readonly #alike = new Set<string>();
+  readonly #active = new Set<string>();
+  #reports = 0;
   readonly #declared = new Map<string, Set<Direction>>();
   /** By which names users know what is exported, which may be declared under others. */
   readonly #names = new Map<ts.Symbol, string>();
   #stepsLeft = maxSteps;
 
   constructor(program: DeclarationProgram, report: (report: Report) => void) {
-    [this.#program, this.#checker, this.#report] = [program, program.checker, report];
+    [this.#program, this.#checker] = [program, program.checker];
+    this.#report = (found) => {
+      this.#reports++;
+      report(found);
+    };
   }
 
   /** Whether the comparison stopped because there was too much to compare. */
@@ -336,8 +345,16 @@ export class TypeComparison {
     if (old === now || isSameParameter(spot.scope, old, now)) return;
     if (this.#stepsLeft-- <= 0) return;
     const key = `${typeId(old)} ${typeId(now)} ${spot.direction}`;
-    if (this.#seen.has(key)) return;
-    this.#seen.add(key);
+    if (this.#alike.has(key) || this.#active.has(key)) return;
+    this.#active.add(key);
+    const before = this.#reports;
+    this.#relateNew(spot, old, now);
+    this.#active.delete(key);
+    // Types of the same words are one type: what differs is reported at each place that has it.
+    if (this.#reports === before) this.#alike.add(key);
+  }
+
+  #relateNew(spot: Spot, old: ts.Type, now: ts.Type): void {
     if (this.#vagueness(spot, old, now)) return;
     if (spot.depth > maxDepth) {
       this.#leaf(spot, old, now);
@@ -386,12 +403,15 @@ export class TypeComparison {
   /** Types of one name in both trees, or one generic type of outside with other arguments. */
   #namedPair(old: ts.Type, now: ts.Type) {
     const [alias, otherAlias] = [old.aliasSymbol, now.aliasSymbol];
-    if (alias !== undefined && otherAlias !== undefined && this.#isTwin(alias, otherAlias))
-      return {
-        symbols: [alias, otherAlias] as const,
-        old: old.aliasTypeArguments ?? [],
-        new: now.aliasTypeArguments ?? [],
-      };
+    if (alias !== undefined && otherAlias !== undefined && this.#isTwin(alias, otherAlias)) {
+      const [before, after] = [old.aliasTypeArguments ?? [], now.aliasTypeArguments ?? []];
+      const pair = { symbols: [alias, otherAlias] as const, old: before, new: after };
+      // What `Pick` and its like make of other names or keys is not what these are to each other.
+      const isLike = (type: ts.Type, other: ts.Type | undefined) =>
+        type === other || (other !== undefined && isReference(type) && this.#namedPair(type, other) !== null);
+      if (!isLibrary(alias) || before.every((type, index) => isLike(type, after[index]))) return pair;
+      return null;
+    }
     if (!isReference(old) || !isReference(now)) return null;
     if (!this.#isTwin(old.symbol, now.symbol) || this.#checker.isTupleType(old)) return null;
     const count = declaredParameters(this.#program, old.symbol).length;
@@ -450,7 +470,10 @@ export class TypeComparison {
     if (old.isIntersection() !== now.isIntersection() || tupleShape(old) !== tupleShape(now)) return false;
     const pairs = before.map((type, index) => [type, after[index] ?? type] as const);
     const isLike = ([type, other]: readonly [ts.Type, ts.Type]) =>
-      type === other || isSameParameter(spot.scope, type, other) || this.#namedPair(type, other) !== null;
+      type === other ||
+      isSameParameter(spot.scope, type, other) ||
+      this.#namedPair(type, other) !== null ||
+      (isComparable(this.#checker, type) && isComparable(this.#checker, other));
     if (old.isIntersection() && !pairs.every(isLike)) return false;
     for (const [type, other] of pairs) this.#relate(deeper(spot), type, other);
     return true;

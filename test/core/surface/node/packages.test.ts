@@ -249,6 +249,24 @@ export type Trend = 'up' | 'down';`,
     expect(differences.map(({ name, effect }) => [name, effect])).toEqual([['d', 'addition']]);
   });
 
+  it('reports the same change at every place that has it', () => {
+    const text = (result: string) =>
+      ['a', 'b'].map((name) => `export declare function ${name}(): ${result};`).join('\n') +
+      ['C', 'D'].map((name) => `export interface ${name} { kind: ${result} }`).join('\n') +
+      'export declare function c(): C; export declare function d(): D;';
+    const { differences } = compareNodeSurfaces(
+      npmPackage({ 'index.js': '', 'index.d.ts': text("Promise<'up' | 'down'>") }),
+      npmPackage({ 'index.js': '', 'index.d.ts': text("Promise<'up' | 'down' | 'slack'>") }),
+      libraryText,
+    );
+    expect(differences.map(({ name, effect }) => `${effect} ${name}`)).toEqual([
+      'breaking C.kind',
+      'breaking D.kind',
+      'breaking a',
+      'breaking b',
+    ]);
+  });
+
   it('reports a change where it is made, and not again where it is used', () => {
     const text = (field: string) => `export interface Level { ${field} }
 export declare function level(port: string): Level;
