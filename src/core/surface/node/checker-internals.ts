@@ -71,6 +71,11 @@ export function isErrorType(type: ts.Type): boolean {
   return (type as ts.Type & { readonly intrinsicName?: string }).intrinsicName === 'error';
 }
 
+/** Whether a signature is one of a generic type with arguments put in: its declaration does not say them. */
+export function isInstantiated(signature: ts.Signature): boolean {
+  return (signature as ts.Signature & { readonly target?: ts.Signature }).target !== undefined;
+}
+
 /** How many arguments a call needs at least. */
 export function minArguments(signature: ts.Signature): number {
   return (signature as InnerSignature).minArgumentCount;

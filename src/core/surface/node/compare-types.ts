@@ -5,6 +5,7 @@ import {
   hasRest,
   isAbstract,
   isErrorType,
+  isInstantiated,
   minArguments,
   signatureType,
   thisParameterOf,
@@ -511,14 +512,14 @@ export class TypeComparison {
   #leaf(spot: Spot, old: ts.Type, now: ts.Type): void {
     // Users of a function that gave nothing have no use for what it gives now.
     if (spot.direction === 'out' && (old.flags & ts.TypeFlags.Void) !== 0 && spot.name.endsWith('()')) return;
-    const newFits = this.#newFits(spot, old, now);
-    const oldFits = this.#oldFits(spot, old, now);
     const isOpen = hasParameters(this.#checker, old) !== hasParameters(this.#checker, now);
     // To relate parameters with limits of the package's own, the checker would have to compare all that those limits name.
     if (hasParameters(this.#checker, old) && this.#hasOwnLimits(spot.scope)) {
       this.#judge(spot, { newFits: false, oldFits: false, isVague: true, isEqual: false });
       return;
     }
+    const newFits = this.#newFits(spot, old, now);
+    const oldFits = this.#oldFits(spot, old, now);
     const isUnclear = isOpen || isVague(this.#checker, old) || isVague(this.#checker, now);
     this.#judge(spot, { newFits, oldFits, isVague: isUnclear, isEqual: false });
   }
@@ -675,7 +676,8 @@ export class TypeComparison {
    * @returns whether that is all there is to compare.
    */
   #isAlike(spot: Spot, old: ts.Symbol, now: ts.Symbol): boolean {
-    if (!areDeclaredAlike(old, now)) return false;
+    // Members of a generic type with arguments put in are not what their declarations say.
+    if (((old.flags | now.flags) & ts.SymbolFlags.Transient) !== 0 || !areDeclaredAlike(old, now)) return false;
     const after = declarationsOf(now);
     return declarationsOf(old).every((node, index) => this.#usesAlike(spot.direction, node, after[index] ?? node));
   }
@@ -741,9 +743,12 @@ export class TypeComparison {
     const left = new Set(now);
     const rest = old.filter((signature) => {
       const { declaration } = signature;
-      if (declaration === undefined) return true;
+      if (declaration === undefined || isInstantiated(signature)) return true;
       const twin = [...left].find(
-        (other) => other.declaration !== undefined && plainText(other.declaration) === plainText(declaration),
+        (other) =>
+          other.declaration !== undefined &&
+          !isInstantiated(other) &&
+          plainText(other.declaration) === plainText(declaration),
       );
       if (twin?.declaration === undefined || !this.#usesAlike(spot.direction, declaration, twin.declaration))
         return true;

@@ -55,9 +55,12 @@ export function usesOf(old: ts.Node, now: ts.Node): NamedUse[] {
       if (before !== undefined && after !== undefined) uses.push({ old: before, new: after, as, isFlipped });
     };
     if (ts.isTypeReferenceNode(from) && ts.isTypeReferenceNode(to)) add(from.typeName, to.typeName, 'type');
-    else if (ts.isExpressionWithTypeArguments(from) && ts.isExpressionWithTypeArguments(to))
+    else if (ts.isExpressionWithTypeArguments(from) && ts.isExpressionWithTypeArguments(to)) {
       add(from.expression, to.expression, 'type');
-    else if (ts.isTypeQueryNode(from) && ts.isTypeQueryNode(to)) add(from.exprName, to.exprName, 'value');
+      // A class has the constructor and the static members of its base.
+      if (ts.isHeritageClause(from.parent) && ts.isClassLike(from.parent.parent))
+        if (from.parent.token === ts.SyntaxKind.ExtendsKeyword) add(from.expression, to.expression, 'value');
+    } else if (ts.isTypeQueryNode(from) && ts.isTypeQueryNode(to)) add(from.exprName, to.exprName, 'value');
     else if (ts.isImportTypeNode(from) && ts.isImportTypeNode(to))
       add(from.qualifier ?? from.argument, to.qualifier ?? to.argument, from.isTypeOf ? 'value' : 'type');
     const inner = childrenOf(to);
