@@ -111,6 +111,7 @@ const release = (text: string) => ({
   artifacts: [{ file: text, form: text, sizeBytes: 1, sha256: text, files: [{ path: text, sizeBytes: 1 }] }],
   findings: [text],
   rehearsed: [text],
+  surface: [text],
   sboms: [text],
   deliveries: [{ destination: text, artifact: text, state: text, address: text }],
   lines: [{ destination: text, client: text, into: text, text }],

@@ -45,7 +45,7 @@ export class EarlierArtifacts {
   #tags: ReturnType<typeof readTags> | null = null;
 
   constructor(context: Context, workspace: Workspace) {
-    // Nobody is asked for anything: a comparison is not worth a question.
+    // A comparison is not worth a question to the person.
     this.#context = {
       ...quietly(context),
       trust: { ...context.trust, ask: null },
