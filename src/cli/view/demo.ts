@@ -22,7 +22,7 @@ export function renderDemo(demo: Demo, screen: Screen): string {
         ]
       : [step('npm install tidemark gauges', `${sign('nothing', screen)} skipped  ${demo.visit.why}`)];
   return [
-    step('bevelstone survey', renderSurvey(demo.survey, screen, false)),
+    step('bevelstone survey', renderSurvey({ ...demo.survey, surfaces: [] }, screen, false)),
     ...skippedLines(demo, screen),
     step(
       ['bevelstone release', ...demo.without.map((platform) => `--without ${platform}`)].join(' '),

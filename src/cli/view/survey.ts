@@ -13,9 +13,8 @@ import { renderTable } from './table.ts';
 import { beside } from './wrap.ts';
 
 /** The survey as a person reads it: one line per package, then how the versions are written elsewhere. */
-export function renderSurvey(given: Survey | SurfacedSurvey, screen: Screen, withChanges: boolean): string {
+export function renderSurvey(survey: SurfacedSurvey, screen: Screen, withChanges: boolean): string {
   const { colours } = screen;
-  const survey: SurfacedSurvey = 'surfaces' in given ? given : { ...given, surfaces: [] };
   const title = survey.workspace.config.supplier ?? survey.workspace.repository.root.split('/').at(-1) ?? '';
   const where = survey.branch === null ? 'on no branch' : `on ${survey.branch}`;
   const head = `${colours.bold(cleanText(title))} at ${survey.commit.slice(0, 7)} ${cleanText(where)}, ${survey.stream.name}`;

@@ -44,17 +44,16 @@ export async function compareReleases(
       context.signal.throwIfAborted();
       if (formDefinitions[artifact.form].surface === null) continue;
       const base = { package: release.record.package, version, artifact: artifact.file, last, setting };
-      const { form, platform } = artifact;
       const file = path.join(release.folder, artifact.file);
+      const { form, platform } = artifact;
+      const find = (before: string) => earlier.find({ package: base.package, version: before, form, platform }, reach);
+      // Where only what is here counts, what is not here is not worth a word.
+      if (reach === 'here' && (last === null || (await find(last)).type === 'missing')) continue;
       const what = `public surface of ${artifact.file}${last === null ? '' : ` against ${last}`}`;
       const check = await during(context, what, async () =>
         last === null
           ? firstOf({ ...base, last }, file)
-          : compareWith(await earlier.find({ package: release.record.package, version: last, form, platform }, reach), {
-              base: { ...base, last },
-              file,
-              workspace,
-            }),
+          : compareWith(await find(last), { base: { ...base, last }, file, workspace }),
       );
       for (const secret of earlier.secrets) context.secrets.add(secret);
       checks.push(check);

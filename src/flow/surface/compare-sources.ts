@@ -1,5 +1,6 @@
 import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { Form } from '../../core/name/form.ts';
 import type { Surface, SurfaceComparison } from '../../core/surface/surface.ts';
 import { type ReadSource, readSource, surfaceTools } from './read-source.ts';
 
@@ -11,7 +12,7 @@ export async function surfaceOfFile(file: string): Promise<{ readonly read: Read
 }
 
 /** Compares two files of one form. @throws SURFACE_UNREADABLE, and like readArtifact. */
-export async function compareFiles(old: string, now: string): Promise<SurfaceComparison> {
+export async function compareFiles(old: string, now: string): Promise<SurfaceComparison & { readonly form: Form }> {
   const [before, after] = [await readSource(old), await readSource(now)];
   for (const [file, read] of [
     [now, after],
@@ -20,7 +21,7 @@ export async function compareFiles(old: string, now: string): Promise<SurfaceCom
     if (read.reader === null) throw unreadable(file, `the public surface of the form ${read.form} is not read`);
   if (before.reader !== after.reader || after.reader === null)
     throw unreadable(old, `it is of the form ${before.form}, and ${path.basename(now)} of the form ${after.form}`);
-  return after.reader.compare(before.source, after.source, surfaceTools);
+  return { ...(await after.reader.compare(before.source, after.source, surfaceTools)), form: after.form };
 }
 
 function unreadable(file: string, why: string): BevelstoneError {

@@ -31,7 +31,7 @@ export type EarlierQuestion = {
 
 /** An artifact of an earlier release on this machine, and where it came from; or why there is none. */
 export type EarlierArtifact =
-  | { readonly type: 'found'; readonly file: string; readonly from: string; readonly commit: string | null }
+  | { readonly type: 'found'; readonly file: string; readonly from: string }
   | { readonly type: 'missing'; readonly why: string };
 
 /**
@@ -73,10 +73,10 @@ export class EarlierArtifacts {
     const commit = release?.commit ?? tag?.commit ?? null;
     if (commit === null) return { type: 'missing', why: `no tag names ${question.package} ${question.version}` };
     const here = await this.#builtHere(question, commit, recorded?.sha256 ?? null);
-    if (here !== null) return { type: 'found', file: here, from: 'built here', commit };
+    if (here !== null) return { type: 'found', file: here, from: 'built here' };
     const key = { commit, ...question, sha256: recorded?.sha256 ?? null };
     const kept = await keptArtifact(this.#workspace.repository.commonFolder, key);
-    if (kept !== null) return { type: 'found', file: kept, from: 'kept from an earlier comparison', commit };
+    if (kept !== null) return { type: 'found', file: kept, from: 'kept from an earlier comparison' };
     if (reach === 'here') return { type: 'missing', why: 'it is not on this machine' };
     return this.#elsewhere(question, { release, recorded, commit, key });
   }
@@ -105,12 +105,12 @@ export class EarlierArtifacts {
           : await this.#fetch(release, recorded, { folder: own.folder, problems });
       if (fetched !== null) {
         const file = await keepArtifact(commonFolder, key, path.join(own.folder, path.basename(recorded?.file ?? '')));
-        return { type: 'found', file, from: `fetched from ${fetched}`, commit };
+        return { type: 'found', file, from: `fetched from ${fetched}` };
       }
       const built = await this.#rebuild(question, commit, { folder: own.folder, problems });
       if (built === null) return { type: 'missing', why: problems.join('; ') };
       const file = await keepArtifact(commonFolder, key, built);
-      return { type: 'found', file, from: 'built again from its tag', commit };
+      return { type: 'found', file, from: 'built again from its tag' };
     } finally {
       await own.remove();
     }

@@ -16,7 +16,6 @@ export type ReadSource = {
   readonly source: SurfaceSource;
   readonly form: Form;
   readonly reader: SurfaceReader | null;
-  readonly sha256: string;
 };
 
 /**
@@ -28,7 +27,7 @@ export async function readSource(file: string): Promise<ReadSource> {
   const { artifact, reader } = await identify(file);
   const { form, fileName } = artifact;
   const manifest = artifact.manifest?.json ?? null;
-  const common = { form, reader, sha256: artifact.sha256 };
+  const common = { form, reader };
   if (reader === null) return { source: { fileName, manifest, paths: [], bytes: () => null }, ...common };
   const parts = new Map<string, Uint8Array[]>();
   let left = maxBytes;

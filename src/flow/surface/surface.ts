@@ -82,10 +82,12 @@ async function shown(context: Context, subject: Subject, against: string | null)
   }
   const other = await earlierOf(context, subject, against);
   const what = `compare ${subject.shown} with ${other.shown}`;
-  const { differences, before, after } = await during(context, what, () => compareFiles(other.file, subject.file));
+  const { form, differences, before, after } = await during(context, what, () =>
+    compareFiles(other.file, subject.file),
+  );
   return {
     artifact: subject.shown,
-    form: (await readArtifact(subject.file)).form,
+    form,
     entries: after.entries,
     notChecked: [...after.notChecked, ...before.notChecked.map(({ entry, why }) => ({ entry, why: `before: ${why}` }))],
     comparison: { against: other.shown, differences, step: stepFor(differences) },
