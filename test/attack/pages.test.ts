@@ -6,6 +6,7 @@ import { describe, expect, it } from 'vitest';
 import { renderMarkdownPage } from '../../src/core/page/markdown-page.ts';
 import { renderPackagePage } from '../../src/core/page/registry-page.ts';
 import { renderReleaseCard } from '../../src/core/page/release-card.ts';
+import { surfacePage } from '../../src/core/page/surface-page.ts';
 import { renderShelf } from '../../src/core/protocol/folder/shelf-page.ts';
 import { bevelstone } from '../builders/program.ts';
 import { releaseWorkspace } from '../builders/release-workspace.ts';
@@ -146,6 +147,25 @@ const pages: readonly (readonly [string, string, (text: string) => string])[] = 
       }),
   ],
   ['the page of a folder', 'html', (text) => renderShelf(text, [{ folder: text, file: text, sha256: text }])],
+  [
+    'the page of a public surface',
+    'html',
+    (text) => {
+      const place = { file: text, line: 1 };
+      const name = { name: text, kind: text, signature: text, place };
+      const difference = { ...name, entry: text, effect: 'breaking', why: text, old: text, new: text } as const;
+      const surface = {
+        artifact: text,
+        entries: [{ entry: text, names: [name] }],
+        notChecked: [{ entry: text, why: text }],
+      };
+      const differences = [{ ...difference, oldPlace: place, newPlace: place }];
+      return surfacePage([
+        { ...surface, comparison: null },
+        { ...surface, comparison: { against: text, differences, step: 'major' } },
+      ]);
+    },
+  ],
   ['what verify --page prints', 'txt', renderMarkdownPage],
 ];
 

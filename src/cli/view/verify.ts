@@ -1,6 +1,7 @@
 import path from 'node:path';
 import type { Finding, Rule } from '../../core/rule/rule.ts';
 import { type SurfaceCheck, summariseCheck, summaryText } from '../../core/surface/check.ts';
+import { isRefused } from '../../core/surface/understated.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import type { Verification, VerifiedArtifact } from '../../flow/artifact/verify.ts';
 import { displayPath } from './display-path.ts';
@@ -16,7 +17,7 @@ const order: readonly Finding['severity'][] = ['refuse', 'warn', 'note'];
 
 /** Findings by artifact, the gravest first, each with its path and what to do; the sum is the last line. */
 export function renderVerification(
-  { artifacts, refused, warned, surfaces }: Verification,
+  { artifacts, refused: byRules, warned, surfaces }: Verification,
   screen: Screen,
   sarif: string | null,
 ): string {
@@ -32,6 +33,7 @@ export function renderVerification(
     (sum, { findings }) => sum + findings.filter(({ severity }) => severity === 'note').length,
     0,
   );
+  const refused = byRules + surfaces.filter(isRefused).length;
   const words = [
     refused > 0 ? `${refused} refused` : 'nothing refused',
     ...(warned > 0 ? [`${warned} ${warned === 1 ? 'warning' : 'warnings'}`] : []),
@@ -47,7 +49,7 @@ export function renderVerification(
 function renderSurfaceCheck(check: SurfaceCheck, screen: Screen): string {
   const isSmall = check.compared?.judgement.isUnderstated === true;
   const isOpen = check.whyNot !== null || check.compared?.judgement.step === 'unknown';
-  const mark: Mark = isSmall && check.setting === 'refuse' ? 'refused' : isSmall || isOpen ? 'warning' : 'done';
+  const mark: Mark = isRefused(check) ? 'refused' : isSmall || isOpen ? 'warning' : 'done';
   return beside(`${sign(mark, screen)} surface  `, cleanText(summaryText(summariseCheck(check))), screen);
 }
 

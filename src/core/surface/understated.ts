@@ -2,11 +2,14 @@ import { BevelstoneError } from '../error/bevelstone-error.ts';
 import type { SurfaceCheck } from './check.ts';
 import type { Difference, SurfacePlace } from './surface.ts';
 
+/** Whether a version is too small, and that is refused. */
+export function isRefused({ setting, compared }: SurfaceCheck): boolean {
+  return setting === 'refuse' && compared?.judgement.isUnderstated === true;
+}
+
 /** The error for versions that are too small where that is refused; null for none. */
 export function understated(checks: readonly SurfaceCheck[]): BevelstoneError | null {
-  const refused = checks.filter(
-    ({ compared, setting }) => setting === 'refuse' && compared?.judgement.isUnderstated === true,
-  );
+  const refused = checks.filter(isRefused);
   const [first] = refused;
   if (first === undefined) return null;
   const { needed, counted } = first.compared?.judgement ?? { needed: 'major' as const, counted: [] };
