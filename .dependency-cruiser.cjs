@@ -37,7 +37,7 @@ module.exports = {
       to: {
         path: 'node_modules',
         pathNot:
-          'node_modules/(@types/)?(joi|yaml|semver|picomatch|spdx-expression-parse|ignore|mustache|smol-toml|fast-xml-parser|acorn|typescript|spdx-license-ids|markdown-it|sanitize-html|htmlparser2|re2js|packageurl-js|mime)(/|$)',
+          'node_modules/(@types/)?(joi|yaml|semver|picomatch|spdx-expression-parse|ignore|mustache|smol-toml|fast-xml-parser|acorn|typescript|web-tree-sitter|spdx-license-ids|markdown-it|sanitize-html|htmlparser2|re2js|packageurl-js|mime)(/|$)',
       },
     },
     layer('world-imports-core-and-world', '^src/world', '^src/(store|destination|standin|flow|cli)'),

@@ -83,6 +83,13 @@ const library = `${root}node_modules/typescript/lib`;
 mkdirSync(path.join(outdir, 'types'));
 for (const name of readdirSync(library).filter((file) => /^lib\..*\.d\.ts$/.test(file)))
   copyFileSync(path.join(library, name), path.join(outdir, 'types', name));
-const packages = bundledPackages(root, used);
+// Sources of other languages are read by a parser that loads these.
+const grammars = ['web-tree-sitter', ...['c', 'go', 'python', 'rust'].map((name) => `tree-sitter-${name}`)].map(
+  (name) => `node_modules/${name}/${name}.wasm`,
+);
+mkdirSync(path.join(outdir, 'grammars'));
+for (const grammar of grammars)
+  copyFileSync(`${root}${grammar}`, path.join(outdir, 'grammars', path.basename(grammar)));
+const packages = bundledPackages(root, [...used, ...grammars]);
 writeFileSync(path.join(outdir, 'THIRD-PARTY-NOTICES.txt'), formatNotices(packages));
 writeFileSync(path.join(outdir, 'bundled.cdx.json'), formatBundled(packages));

@@ -2,6 +2,7 @@ import type { Entry } from '../contents/entry.ts';
 import type { PurlType } from '../ecosystem/definition.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
 import type { Ecosystem } from '../name/ecosystem.ts';
+import type { Form } from '../name/form.ts';
 import type { SurfaceReader } from '../surface/reader.ts';
 import type { Spellings } from '../version/spelling.ts';
 import type { Artifact } from './artifact.ts';
@@ -115,6 +116,8 @@ export type FormDefinition = {
   readonly hasNodeEntries: boolean;
   /** Reads what users can refer to; null where that is not read. */
   readonly surface: (() => Promise<SurfaceReader>) | null;
+  /** The form that has the same surface where one package is built in both; it alone is compared then. */
+  readonly surfaceLike: Form | null;
   /** Whether a destination's index shows what is inside, so that an upload carries it along. */
   readonly isShownOnUpload: boolean;
   /** Whether it is what others build the package from. */

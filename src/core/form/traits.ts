@@ -37,6 +37,7 @@ export const plainTraits: Omit<
   listedFiles: () => null,
   hasNodeEntries: false,
   surface: null,
+  surfaceLike: null,
   isShownOnUpload: false,
   isSource: false,
   isLoose: false,

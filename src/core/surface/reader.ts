@@ -15,12 +15,19 @@ export type SurfaceSource = {
 export type SurfaceTools = {
   /** Text of a declaration file that comes with the TypeScript compiler; null when there is none of the name. */
   readonly libraryText: (name: string) => string | null;
+  /** A file of the parser for sources: its machine, or a grammar. */
+  readonly grammar: (name: 'web-tree-sitter' | `tree-sitter-${GrammarName}`) => Uint8Array;
 };
+
+/** Languages whose sources are read. */
+export type GrammarName = 'python' | 'c' | 'rust' | 'go';
 
 /** Reads what users of one kind of artifact can refer to. */
 export type SurfaceReader = {
   /** Whether the content of a file matters; by its path without the artifact's own top folder. */
   readonly wants: (path: string) => boolean;
+  /** Whether an artifact of these paths has a surface at all, where not every one of its form has. */
+  readonly applies?: (paths: readonly string[]) => boolean;
   readonly read: (source: SurfaceSource, tools: SurfaceTools) => Promise<Surface>;
   readonly compare: (old: SurfaceSource, now: SurfaceSource, tools: SurfaceTools) => Promise<SurfaceComparison>;
 };

@@ -1,6 +1,7 @@
 import { compareEntries, type EntryComparison } from '../../core/contents/compare.ts';
 import { commonFolder, type Entry } from '../../core/contents/entry.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
+import { withSurface } from '../../core/form/surfaced.ts';
 import type { Change } from '../../core/history/count-changes.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
@@ -88,10 +89,8 @@ async function compareSurfaces(
   release: LedgerRelease,
   other: LedgerRelease,
 ): Promise<ReleaseComparison['surfaces']> {
-  const wanted = release.artifacts.filter(
-    ({ form, platform }) =>
-      formDefinitions[form].surface !== null &&
-      other.artifacts.some((artifact) => artifact.form === form && artifact.platform === platform),
+  const wanted = withSurface(release.artifacts).filter(({ form, platform }) =>
+    other.artifacts.some((artifact) => artifact.form === form && artifact.platform === platform),
   );
   if (wanted.length === 0) return [];
   const { compareReleased } = await import('../surface/compare-released.ts');

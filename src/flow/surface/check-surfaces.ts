@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { formDefinitions } from '../../core/form/definitions.ts';
+import { withSurface } from '../../core/form/surfaced.ts';
 import { type SurfaceCheck, surfaceSetting } from '../../core/surface/check.ts';
 import { judgeSurface } from '../../core/surface/judge.ts';
 import { type Surface, surfaceText } from '../../core/surface/surface.ts';
@@ -11,6 +11,7 @@ import { sha256Text } from '../release-folder/release-sboms.ts';
 import type { Workspace } from '../workspace/workspace.ts';
 import { compareFiles, surfaceOfFile } from './compare-sources.ts';
 import { type EarlierArtifact, EarlierArtifacts, packageNamed } from './earlier-artifact.ts';
+import { hasSurface } from './read-source.ts';
 
 /**
  * Compares the public surface of built releases with that of the last ones. What cannot be compared is a warning, never left
@@ -40,15 +41,18 @@ export async function compareReleases(
     if (config === null) continue;
     const setting = surfaceSetting(config.surface, version);
     if (setting === 'off') continue;
-    for (const artifact of release.record.artifacts) {
+    for (const artifact of withSurface(release.record.artifacts)) {
       context.signal.throwIfAborted();
-      if (formDefinitions[artifact.form].surface === null) continue;
       const base = { package: release.record.package, version, artifact: artifact.file, last, setting };
       const file = path.join(release.folder, artifact.file);
       const { form, platform } = artifact;
-      const find = (before: string) => earlier.find({ package: base.package, version: before, form, platform }, reach);
+      const question = { package: base.package, form, platform };
+      const find = (before: string) => earlier.find({ ...question, version: before }, reach);
+      const earlierHere = async (before: string | null) =>
+        before === null ? null : earlier.find({ ...question, version: before }, 'here');
       // Where only what is here counts, what is not here is not worth a word.
       if (reach === 'here' && (last === null || (await find(last)).type === 'missing')) continue;
+      if (!(await hasSurface(file)) && !(await hadSurface(await earlierHere(last)))) continue;
       const what = `public surface of ${artifact.file}${last === null ? '' : ` against ${last}`}`;
       const check = await during(context, what, async () =>
         last === null
@@ -60,6 +64,11 @@ export async function compareReleases(
     }
   }
   return checks;
+}
+
+/** Whether an archive of any files had a surface in the last release, so that it is missed now. */
+async function hadSurface(last: EarlierArtifact | null): Promise<boolean> {
+  return last !== null && last.type !== 'missing' && (await hasSurface(last.file));
 }
 
 async function firstOf(base: Base, file: string): Promise<SurfaceCheck> {

@@ -6,6 +6,7 @@ import { type Context, during } from '../context.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
 import { compareFiles } from './compare-sources.ts';
 import { EarlierArtifacts } from './earlier-artifact.ts';
+import { hasSurface } from './read-source.ts';
 
 /** How the surface of one artifact differs between two releases, or why it was not compared. */
 export type ReleasedComparison = {
@@ -42,6 +43,7 @@ export async function compareReleased(
       if (before.type === 'missing') return notCompared(file, before.why);
       if (after.type === 'missing') return notCompared(file, after.why);
       try {
+        if (!(await hasSurface(before.file)) && !(await hasSurface(after.file))) return null;
         const { differences } = await compareFiles(before.file, after.file);
         return { file, differences, step: stepFor(differences), whyNot: null };
       } catch (error) {
@@ -50,7 +52,7 @@ export async function compareReleased(
       }
     });
     for (const secret of artifacts.secrets) context.secrets.add(secret);
-    results.push(result);
+    if (result !== null) results.push(result);
   }
   return results;
 }

@@ -2,20 +2,22 @@ import { insidePath, insidePaths } from '../../core/form/artifact.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { SurfaceReader, SurfaceSource, SurfaceTools } from '../../core/surface/reader.ts';
-import { compilerLibraryText } from '../../world/compiler-library.ts';
+import { compilerLibraryText, grammarFile } from '../../world/program-files.ts';
 import { readArtifact } from '../read/read-artifact.ts';
 
 const maxFileBytes = 32 << 20;
 const maxBytes = 128 << 20;
 
 /** What readers need of this machine. */
-export const surfaceTools: SurfaceTools = { libraryText: compilerLibraryText };
+export const surfaceTools: SurfaceTools = { libraryText: compilerLibraryText, grammar: grammarFile };
 
 /** An artifact with the reader of its form; null for the reader where its form has no surface to read. */
 export type ReadSource = {
   readonly source: SurfaceSource;
   readonly form: Form;
   readonly reader: SurfaceReader | null;
+  /** Whether this artifact has a surface: of archives of any files, only those with a library. */
+  readonly applies: boolean;
 };
 
 /**
@@ -24,10 +26,10 @@ export type ReadSource = {
  * @throws like readArtifact.
  */
 export async function readSource(file: string): Promise<ReadSource> {
-  const { artifact, reader } = await identify(file);
+  const { artifact, reader, applies } = await identify(file);
   const { form, fileName } = artifact;
   const manifest = artifact.manifest?.json ?? null;
-  const common = { form, reader };
+  const common = { form, reader, applies };
   if (reader === null) return { source: { fileName, manifest, paths: [], bytes: () => null }, ...common };
   const parts = new Map<string, Uint8Array[]>();
   let left = maxBytes;
@@ -59,5 +61,11 @@ export async function readSource(file: string): Promise<ReadSource> {
 async function identify(file: string) {
   const artifact = await readArtifact(file);
   const load = formDefinitions[artifact.form].surface;
-  return { artifact, reader: load === null ? null : await load() };
+  const reader = load === null ? null : await load();
+  return { artifact, reader, applies: reader !== null && (reader.applies?.(insidePaths(artifact)) ?? true) };
+}
+
+/** Whether a file has a public surface to read. @throws like readArtifact. */
+export async function hasSurface(file: string): Promise<boolean> {
+  return (await identify(file)).applies;
 }

@@ -2,6 +2,7 @@ import path from 'node:path';
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
+import { withSurface } from '../../core/form/surfaced.ts';
 import type { Form } from '../../core/name/form.ts';
 import {
   type Difference,
@@ -20,6 +21,7 @@ import { useLimitsOf } from '../workspace/limits.ts';
 import { openContext, type Package, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { compareFiles, surfaceOfFile } from './compare-sources.ts';
 import { EarlierArtifacts, packageNamed } from './earlier-artifact.ts';
+import { hasSurface } from './read-source.ts';
 
 /** What `surface` is asked. */
 export type SurfaceOptions = {
@@ -103,20 +105,20 @@ async function subjectsOf(context: Context, target: string | null): Promise<Subj
   if (name !== null) requirePackage(workspace, name.package);
   const packages = name === null ? context.packages : [packageNamed(workspace, name.package)?.name ?? name.package];
   const releases = await builtOrUnreleased({ ...context, packages }, workspace, commit);
-  const subjects = releases.flatMap(({ folder, record }) =>
-    record.artifacts
-      .filter(({ form }) => formDefinitions[form].surface !== null)
-      .map(({ file, platform }) => ({
-        file: path.join(folder, file),
-        shown: file,
-        of: { package: record.package, last: record.last, platform },
-      })),
+  const candidates = releases.flatMap(({ folder, record }) =>
+    withSurface(record.artifacts).map(({ file, platform }) => ({
+      file: path.join(folder, file),
+      shown: file,
+      of: { package: record.package, last: record.last, platform },
+    })),
   );
+  const subjects: Subject[] = [];
+  for (const candidate of candidates) if (await hasSurface(candidate.file)) subjects.push(candidate);
   if (subjects.length > 0) return subjects;
   throw new BevelstoneError('SURFACE_UNREADABLE', {
     message: `nothing that is built${target === null ? '' : ` of ${target}`} has a public surface that can be read`,
     why: `the forms are ${[...new Set(releases.flatMap(({ record }) => record.artifacts.map(({ form }) => form)))].join(', ')}`,
-    fix: 'Build a package for the npm client, or give a file',
+    fix: 'Build a package of a language, or an archive with libraries and headers; or give a file',
   });
 }
 
@@ -188,7 +190,9 @@ async function releasedSubject(
   requirePackage(workspace, name.package);
   const pkg = packageNamed(workspace, name.package);
   const forms = [...(pkg?.config.artifacts ?? []).map((artifact) => artifact.form), ...usualFormsOf(pkg)];
-  const usual = forms.find((candidate) => formDefinitions[candidate].surface !== null);
+  // An archive of any files may have no surface: what is made for the package's own language comes first.
+  const own = forms.filter((candidate) => formDefinitions[candidate].ecosystem === pkg?.ecosystem);
+  const usual = [...own, ...forms].find((candidate) => formDefinitions[candidate].surface !== null);
   if (usual === undefined)
     throw notFound(`${name.package}@${name.version}`, 'none of its artifacts has a public surface that can be read');
   const earlier = new EarlierArtifacts(context, workspace);

@@ -4,6 +4,13 @@ import { bump } from '../../version/version.ts';
 
 // Version specifiers of PEP 440. Versions of the workspace come as SemVer and are compared in their Python spelling.
 
+/** Every minor version of Python there was or will be for a while, first, middle and late. */
+export const pythonVersions: readonly string[] = [
+  ...[6, 7].map((minor) => [2, minor] as const),
+  ...Array.from({ length: 30 }, (_, minor) => [3, minor] as const),
+  [4, 0] as const,
+].flatMap(([major, minor]) => [0, 1, 5, 10, 18, 99].map((patch) => `${major}.${minor}.${patch}`));
+
 /** A version as PEP 440 orders it, local part left out. */
 type PythonVersion = {
   readonly release: readonly number[];

@@ -1,4 +1,4 @@
-import { pythonRangeTakes } from '../../ecosystem/python/ranges.ts';
+import { pythonRangeTakes, pythonVersions } from '../../ecosystem/python/ranges.ts';
 import { shownText, textOf } from '../../manifest/fields.ts';
 import type { FormDefinition, MetadataDefinition, PageDefinition, PageFormat } from '../definition.ts';
 import { pickLink } from '../traits.ts';
@@ -35,7 +35,7 @@ const metadata: MetadataDefinition = {
       .filter(Boolean),
   runtime: (json) => {
     const range = textOf(json['Requires-Python']);
-    const isPossible = range === null || pythons.some((version) => pythonRangeTakes(range, version));
+    const isPossible = range === null || pythonVersions.some((version) => pythonRangeTakes(range, version));
     return { title: 'Python', field: 'Requires-Python', range, isPossible };
   },
   impossibleRanges: () => [],
@@ -43,13 +43,6 @@ const metadata: MetadataDefinition = {
   isFreeLicence: (json) => json['License-Expression'] === undefined,
   hasOldLicence: () => false,
 };
-
-/** Every minor version of Python there was or will be for a while, first, middle and late. */
-const pythons: readonly string[] = [
-  ...[6, 7].map((minor) => [2, minor] as const),
-  ...Array.from({ length: 30 }, (_, minor) => [3, minor] as const),
-  [4, 0] as const,
-].flatMap(([major, minor]) => [0, 1, 5, 10, 18, 99].map((patch) => `${major}.${minor}.${patch}`));
 
 /** What wheels and source distributions have in common: core metadata, and versions as PEP 440 writes them. */
 export const pythonTraits = {
@@ -59,4 +52,5 @@ export const pythonTraits = {
   metadata,
   needsDescription: true,
   isShownOnUpload: true,
+  surface: async () => (await import('../../surface/python/reader.ts')).pythonSurfaceReader,
 } as const satisfies Partial<FormDefinition>;

@@ -17,6 +17,7 @@ export const sdist: FormDefinition = {
   platforms: 'one-with-all',
   entries: plainEntries,
   innerName: normaliseName,
+  surfaceLike: 'wheel',
   innerVersions: ({ texts, prefix }) => {
     const path = `${prefix}pyproject.toml`;
     const version = pyprojectVersion(texts.get(path));

@@ -1,3 +1,4 @@
+import { parseEntryPoints } from '../../manifest/entry-points.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
 export const scriptUnresolved: Rule = {
@@ -12,7 +13,7 @@ export const scriptUnresolved: Rule = {
     const path = [...texts.keys()].find((key) => /^[^/]+\.dist-info\/entry_points\.txt$/.test(key));
     if (path === undefined) return [];
     const inside = new Set(entries.map((entry) => entry.path.replace(/^[^/]+\.data\/(?:pure|plat)lib\//, '')));
-    return references(texts.get(path) ?? '').flatMap(({ group, name, module, attribute }): RawFinding[] => {
+    return parseEntryPoints(texts.get(path) ?? '').flatMap(({ group, name, module, attribute }): RawFinding[] => {
       const base = module.replaceAll('.', '/');
       const candidates = [`${base}.py`, `${base}/__init__.py`];
       const file = candidates.find((candidate) => inside.has(candidate));
@@ -50,15 +51,3 @@ export const scriptUnresolved: Rule = {
     });
   },
 };
-
-/** Lines of entry_points.txt ("Entry points specification", file format). */
-function references(text: string): { group: string; name: string; module: string; attribute: string }[] {
-  let group = '';
-  return text.split(/\r?\n/).flatMap((line) => {
-    const section = /^\s*\[([^\]]+)\]/.exec(line)?.[1];
-    if (section !== undefined) group = section.trim();
-    const match = /^\s*([^#;\s][^=]*?)\s*=\s*([\w.]+)\s*(?::\s*([\w.]+))?/.exec(line);
-    if (match === null || section !== undefined) return [];
-    return [{ group, name: match[1] ?? '', module: match[2] ?? '', attribute: match[3] ?? '' }];
-  });
-}

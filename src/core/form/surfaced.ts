@@ -1,0 +1,11 @@
+import type { Form } from '../name/form.ts';
+import { formDefinitions } from './definitions.ts';
+
+/** Of the artifacts of one release, those whose public surface counts: a form that repeats another one's is left out. */
+export function withSurface<T extends { readonly form: Form }>(artifacts: readonly T[]): T[] {
+  const forms = new Set(artifacts.map(({ form }) => form));
+  return artifacts.filter(({ form }) => {
+    const { surface, surfaceLike } = formDefinitions[form];
+    return surface !== null && (surfaceLike === null || !forms.has(surfaceLike));
+  });
+}
