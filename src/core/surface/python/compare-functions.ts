@@ -81,6 +81,7 @@ export function compareParameters(old: readonly PythonParameter[], now: readonly
   const has = (kind: PythonParameter['kind'], list: readonly PythonParameter[]) =>
     list.some((one) => one.kind === kind);
   const partners = new Set<PythonParameter>();
+  const moved: string[] = [];
   for (const [index, parameter] of before.entries()) {
     const atPlace = after[index];
     const named = byName.get(parameter.name);
@@ -89,7 +90,7 @@ export function compareParameters(old: readonly PythonParameter[], now: readonly
     if (partner !== undefined) partners.add(partner);
     if (isMoved && named?.kind === 'keyword')
       found.push(breaking(`the parameter ${parameter.name} can only be given by name now`));
-    else if (isMoved) found.push(breaking(`the parameter ${parameter.name} has another place`));
+    else if (isMoved) moved.push(parameter.name);
     else if (atPlace === undefined && !has('rest', now))
       found.push(breaking(`the parameter ${parameter.name} was removed`));
     else if (parameter.kind === 'either' && named === undefined && !has('keywords', now))
@@ -102,6 +103,7 @@ export function compareParameters(old: readonly PythonParameter[], now: readonly
       );
     if (partner !== undefined) found.push(...compareParameter(parameter, partner));
   }
+  if (moved.length > 0) found.push(breaking(movedText(moved)));
   for (const parameter of old.filter(({ kind }) => kind === 'keyword')) {
     const partner = byName.get(parameter.name);
     if (partner !== undefined) {
@@ -124,6 +126,12 @@ export function compareParameters(old: readonly PythonParameter[], now: readonly
         : addition(`a new parameter that may be left out: ${name}`),
     );
   return found;
+}
+
+function movedText([first, ...others]: readonly string[]): string {
+  return others.length === 0
+    ? `the parameter ${first} has another place`
+    : `the parameter ${first} and ${others.length} more have other places`;
 }
 
 function compareParameter(old: PythonParameter, now: PythonParameter): Verdict[] {

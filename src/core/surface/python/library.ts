@@ -117,7 +117,9 @@ export class PythonLibrary {
         const other = this.modules.get(name);
         return other === undefined || steps === 0 ? [] : this.publicNames(other, steps - 1);
       });
-      return [...new Set([...module.all, ...others])];
+      // Users ask for it whether it is listed or not.
+      const version = this.find(module, '__version__', steps) === null ? [] : ['__version__'];
+      return [...new Set([...module.all, ...others, ...version])];
     }
     const offered = [...module.imports].filter(([, { isOffered }]) => isOffered).map(([name]) => name);
     const starred = module.stars.flatMap((name) => {

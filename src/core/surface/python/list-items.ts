@@ -15,7 +15,9 @@ export type PythonDetail = { readonly found: Located | null; readonly owner: Loc
 
 /** Every public name of every public module, members of classes too. */
 export function listPythonItems(library: PythonLibrary): Item<PythonDetail>[] {
-  const modules = [...library.modules.values()].filter(({ name }) => isPublicModule(name));
+  const modules = [...library.modules.values()]
+    .filter(({ name }) => isPublicModule(name))
+    .sort((a, b) => (a.name < b.name ? -1 : 1));
   const named = modules.flatMap((module) =>
     library.publicNames(module).map((name) => ({ module, name, found: library.find(module, name) })),
   );
@@ -166,7 +168,7 @@ function attributeText(attribute: PythonAttribute): string {
 
 /** The annotation, or the type of a literal value; null where neither says it. */
 export function typeOfAttribute({ annotation, value }: PythonAttribute): string | null {
-  if (annotation !== null) return annotation;
+  if (annotation !== null && !/^(?:[\w.]+\.)?(?:Final|ClassVar)$/.test(annotation)) return annotation;
   if (value === null) return null;
   if (/^-?\d[\d_]*$/.test(value)) return 'int';
   if (/^-?\d[\d_]*\.\d*(?:[eE][-+]?\d+)?$/.test(value)) return 'float';
