@@ -22,6 +22,7 @@ export const jar: FormDefinition = {
   naming: { ending: /(?<!-(?:sources|javadoc))\.jar$/i, parts: [] },
   layout: async () => (await import('./jar.ts')).jar,
   innerVersions: ({ texts }) => propertiesVersion(texts),
+  surface: async () => (await import('../../surface/jvm/reader.ts')).jvmSurfaceReader,
 };
 
 /** The sources that belong to a jar. */
