@@ -32,7 +32,48 @@ export function readElf(bytes: Buffer): ElfFacts | null {
   }
 }
 
+/** A name that a shared library offers to others (System V ABI, "Symbol Table"; LSB, "Symbol Versioning"). */
+export type ElfSymbol = {
+  readonly name: string;
+  /** Null where it has none. */
+  readonly version: string | null;
+  readonly kind: 'function' | 'object' | 'thread-local';
+  /** Bytes of an object. */
+  readonly sizeBytes: number;
+  readonly isWeak: boolean;
+};
+
+/** What programs can be linked with. */
+export type ElfSymbols = {
+  readonly soname: string | null;
+  readonly machine: number;
+  readonly cLibrary: string | null;
+  readonly symbols: readonly ElfSymbol[];
+};
+
+/** The dynamic symbols that a file defines; null like `readElf`, and for a file that is no shared library. */
+export function readElfSymbols(bytes: Buffer): ElfSymbols | null {
+  try {
+    if (bytes.length < 52 || bytes.readUInt32BE(0) !== 0x7f454c46) return null;
+    const reader = new ElfReader(bytes);
+    const { type, soname, cLibrary } = reader.read();
+    return type === 'shared' ? { soname, cLibrary, ...reader.symbols() } : null;
+  } catch (error) {
+    if (error instanceof RangeError) return null;
+    throw error;
+  }
+}
+
 const maxEntries = 65_536;
+const maxSymbols = 1_000_000;
+
+const symbolKinds: Readonly<Record<number, ElfSymbol['kind']>> = {
+  1: 'object',
+  2: 'function',
+  5: 'object',
+  6: 'thread-local',
+  10: 'function',
+};
 
 class ElfReader {
   readonly #bytes: Buffer;
@@ -62,6 +103,55 @@ class ElfReader {
       debugSections: sections.map(({ name }) => name).filter((name) => /^\.z?debug_|^\.stab$/.test(name)),
       hasExecutableStack: this.#hasExecutableStack(),
     };
+  }
+
+  /** Defined, not hidden, and not of this file alone. */
+  symbols(): { readonly machine: number; readonly symbols: readonly ElfSymbol[] } {
+    const sections = this.#sections();
+    const machine = this.#half(18);
+    const section = sections.find(({ type }) => type === 11);
+    if (section === undefined) return { machine, symbols: [] };
+    const texts = sections[section.link]?.at ?? 0;
+    const versions = sections.find(({ type }) => type === 0x6fffffff);
+    const names = this.#definedVersions(sections);
+    const step = this.#isWide ? 24 : 16;
+    const count = Math.min(maxSymbols, Math.floor(section.size / step));
+    const symbols: ElfSymbol[] = [];
+    for (let index = 1; index < count; index++) {
+      const at = section.at + index * step;
+      const info = this.#bytes.readUInt8(at + (this.#isWide ? 4 : 12));
+      const other = this.#bytes.readUInt8(at + (this.#isWide ? 5 : 13)) & 3;
+      const home = this.#half(at + (this.#isWide ? 6 : 14));
+      const kind = symbolKinds[info & 15];
+      const binding = info >> 4;
+      if (kind === undefined || home === 0 || (other !== 0 && other !== 3) || ![1, 2, 10].includes(binding)) continue;
+      const number = versions === undefined ? 0 : this.#half(versions.at + 2 * index) & 0x7fff;
+      const sizeBytes = this.#isWide ? this.#long(at + 16) : this.#word(at + 8);
+      symbols.push({
+        name: this.#text(texts + this.#word(at)),
+        version: names.get(number) ?? null,
+        kind,
+        sizeBytes,
+        isWeak: binding === 2,
+      });
+    }
+    return { machine, symbols };
+  }
+
+  /** Names in `.gnu.version_d` by number, without that of the file itself (LSB, "Version Definitions"). */
+  #definedVersions(sections: readonly Section[]): Map<number, string> {
+    const section = sections.find(({ type }) => type === 0x6ffffffd);
+    const found = new Map<number, string>();
+    if (section === undefined) return found;
+    const texts = sections[section.link]?.at ?? 0;
+    for (let at = section.at, budget = maxEntries; budget > 0; budget--) {
+      const isFile = (this.#half(at + 2) & 1) === 1;
+      if (!isFile) found.set(this.#half(at + 4), this.#text(texts + this.#word(at + this.#word(at + 12))));
+      const next = this.#word(at + 16);
+      if (next === 0) break;
+      at += next;
+    }
+    return found;
   }
 
   #half(at: number): number {

@@ -1,4 +1,4 @@
-import { insidePath, insidePaths } from '../../core/form/artifact.ts';
+import { filesIn, insidePath, insidePaths } from '../../core/form/artifact.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { SurfaceReader, SurfaceSource, SurfaceTools } from '../../core/surface/reader.ts';
@@ -54,7 +54,7 @@ export async function readSource(file: string): Promise<ReadSource> {
     const empty = sizes.get(artifact.prefix + path) === 0;
     return found === undefined ? (empty ? new Uint8Array() : null) : Buffer.concat(found);
   };
-  const paths = insidePaths(artifact).filter((path) => !path.endsWith('/'));
+  const paths = filesIn(artifact).map(({ path }) => insidePath(path, artifact.prefix));
   return { source: { fileName, manifest, paths, bytes }, ...common };
 }
 

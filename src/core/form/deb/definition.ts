@@ -28,6 +28,7 @@ export const deb: FormDefinition = {
   needsDescription: true,
   isUnpacked: true,
   installer: 'dpkg',
+  surface: async () => (await import('../../surface/native/reader.ts')).nativeSurfaceReader,
   cLibraryLimit: ({ manifest }) =>
     /\blibc6 \(>= (\d+(?:\.\d+)+)/.exec(shownText(manifest?.json['Depends'] ?? ''))?.[1] ?? null,
   reasonLeftOut: () => 'a deb does not take it',

@@ -7,6 +7,7 @@ const common = {
   platforms: 'one-each-if-named',
   ecosystem: 'native',
   isUnpacked: true,
+  surface: async () => (await import('../../surface/native/reader.ts')).nativeSurfaceReader,
 } as const satisfies Partial<FormDefinition>;
 
 /** Any files, as a gzipped tar archive. */
