@@ -55,6 +55,7 @@ export const nupkg: FormDefinition = {
   metadata,
   needsDescription: true,
   isUnpacked: true,
+  surface: async () => (await import('../../surface/dotnet/reader.ts')).dotnetSurfaceReader,
   reasonLeftOut: () => 'a nupkg does not take it',
 };
 
