@@ -41,7 +41,8 @@ function renderNames({ artifact, form, entries, notChecked }: ShownSurface, scre
 }
 
 function nameLine({ name, kind, signature, place }: SurfaceName, { colours }: Screen): string {
-  const depth = name.split('.').length;
+  // Parameters and type arguments have dots of their own.
+  const depth = name.replace(/[([<].*$/s, '').split(/\.|::/).length + (kind === 'constructor' ? 1 : 0);
   // Members stand below their owner, which has said its name.
   const text = `${'  '.repeat(depth + 2)}${cleanText(signature)}`;
   return `${text}  ${colours.dim(cleanText(`${kind}${place === null ? '' : `, ${placeText(place)}`}`))}`;

@@ -63,7 +63,7 @@ export function judgeSurface(
 
 /** An exception for a name is one for its members and parameters, too. */
 function isCovered({ name }: Difference, exception: string): boolean {
-  return name === exception || name.startsWith(`${exception}.`) || name.startsWith(`${exception}(`);
+  return name === exception || ['.', '(', '[', ':'].some((sign) => name.startsWith(`${exception}${sign}`));
 }
 
 /** A release that changes nothing public is still a patch. */

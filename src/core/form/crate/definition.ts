@@ -32,6 +32,7 @@ export const crate: FormDefinition = {
   isShownOnUpload: true,
   isOwnFile: (path) => /(?:^|\/)(?:Cargo\.toml\.orig|\.cargo_vcs_info\.json)$/.test(path),
   buildFiles: ['Cargo.toml'],
+  surface: async () => (await import('../../surface/rust/reader.ts')).rustSurfaceReader,
   reasonLeftOut: (hasList) =>
     hasList ? '`include` in Cargo.toml does not list it' : '`exclude`, or a package of its own',
   listedFiles: (json) => {

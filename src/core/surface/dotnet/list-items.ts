@@ -17,11 +17,13 @@ export function shownMembers(type: DotnetType): DotnetMember[] {
 }
 
 /** Which member of the other side is the same. */
-export function memberKey({ kind, name, parameters, typeParameters }: DotnetMember): string {
+export function memberKey({ kind, name, parameters, typeParameters, type: result }: DotnetMember): string {
+  // Only conversions may differ by their result alone (II.10.3.3).
+  const converted = /^op_(?:Explicit|Implicit)$/.test(name) ? ` ${result}` : '';
   const types = parameters.map(({ type }) => type.replace(/^(?:in|out|ref) /, '&')).join(',');
   return kind === 'field' || kind === 'event'
     ? name
-    : `${name}${typeParameters.length === 0 ? '' : `\`${typeParameters.length}`}(${types})`;
+    : `${name}${typeParameters.length === 0 ? '' : `\`${typeParameters.length}`}(${types})${converted}`;
 }
 
 /** Names of one target framework. @param file the assembly that a type is in, as the package has it. */

@@ -1,0 +1,65 @@
+import { objectOf, textOf } from '../../manifest/fields.ts';
+import { compareItems, type ItemSide, surfaceOfItems } from '../items.ts';
+import type { SurfaceReader, SurfaceSource, SurfaceTools } from '../reader.ts';
+import type { NotChecked, Surface } from '../surface.ts';
+import { loadParser, type Parse } from '../syntax/parser.ts';
+import { readSources } from '../syntax/read-sources.ts';
+import { compareCrateManifests, defaultFeatures, featuresOf, rustPrograms } from './compare-manifests.ts';
+import { CrateTree } from './crate-tree.ts';
+import type { RustModule } from './definitions.ts';
+import { listRustItems, type RustDetail } from './list-items.ts';
+import { readRustFile } from './read-file.ts';
+import { rustRules } from './rust-rules.ts';
+
+/** Crates, from their sources. */
+export const rustSurfaceReader: SurfaceReader = {
+  wants: (path) => path.endsWith('.rs') && !/^(?:tests|benches|examples)\//.test(path),
+  read: async (source, tools) => withPrograms(surfaceOfItems(sideOf(source, await loadParser('rust', tools))), source),
+  compare: async (old, now, tools) => compareCrates(old, now, tools),
+};
+
+async function compareCrates(old: SurfaceSource, now: SurfaceSource, tools: SurfaceTools) {
+  const parse = await loadParser('rust', tools);
+  const rules = rustRules(defaultFeatures(featuresOf(now)));
+  const compared = compareItems([sideOf(old, parse), sideOf(now, parse)], rules, compareCrateManifests(old, now));
+  return { ...compared, before: withPrograms(compared.before, old), after: withPrograms(compared.after, now) };
+}
+
+function withPrograms(surface: Surface, source: SurfaceSource): Surface {
+  const place = { file: 'Cargo.toml', line: 1 };
+  const programs = [...rustPrograms(source)].map(([name, signature]) => ({ name, kind: 'program', signature, place }));
+  const features = [...featuresOf(source).keys()].map((name) => ({ name, kind: 'feature', signature: name, place }));
+  const names = [...features, ...programs];
+  return names.length === 0 ? surface : { ...surface, entries: [...surface.entries, { entry: 'Cargo.toml', names }] };
+}
+
+function sideOf(source: SurfaceSource, parse: Parse): ItemSide<RustDetail> {
+  const library = objectOf(source.manifest?.['lib']);
+  const root = textOf(library['path']) ?? 'src/lib.rs';
+  const crate =
+    textOf(library['name']) ?? (textOf(objectOf(source.manifest?.['package'])['name']) ?? 'crate').replaceAll('-', '_');
+  const notChecked: NotChecked[] = [];
+  if (!source.paths.includes(root)) return { items: [], notChecked };
+  const paths = source.paths.filter((path) => rustSurfaceReader.wants(path));
+  const broken = new Set<string>();
+  const modules = readSources({ source, parse, paths, notChecked }, (node, path): RustModule => {
+    if (node.hasError) broken.add(path);
+    return readRustFile(node, path);
+  });
+  const tree = new CrateTree(root, new Map(modules.map((module) => [module.file, module])));
+  for (const node of tree.nodes()) {
+    const { file, calls } = node.module;
+    const entry = [crate, ...node.path].join('::');
+    if (broken.delete(file)) notChecked.push({ entry, why: `parts of ${file} could not be read` });
+    const names = [...new Set(calls)].filter((name) => !quiet.has(name));
+    if (names.length > 0)
+      notChecked.push({ entry, why: `what ${names.map((name) => `${name}!`).join(', ')} may define is not read` });
+  }
+  for (const path of tree.missing)
+    notChecked.push({ entry: `${crate}::${path}`, why: 'the file of the module is not inside' });
+  const isProcMacro = library['proc-macro'] === true || library['proc_macro'] === true;
+  return { items: listRustItems(tree, crate, isProcMacro), notChecked };
+}
+
+/** Macros that define no public names. */
+const quiet = new Set(['compile_error', 'assert', 'const_assert', 'static_assertions', 'doctest', 'debug_assert']);
