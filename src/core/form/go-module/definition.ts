@@ -16,6 +16,7 @@ export const goModule: FormDefinition = {
   ecosystem: 'go',
   isShownOnUpload: true,
   buildFiles: ['go.mod'],
+  surface: async () => (await import('../../surface/go/reader.ts')).goSurfaceReader,
   reasonLeftOut: () => 'a module takes neither vendored packages nor modules inside it',
   hashes: (entries) => {
     const files = entries
