@@ -4,7 +4,6 @@ import type {
   PythonClass,
   PythonDefinition,
   PythonFunction,
-  PythonModule,
   PythonParameter,
   PythonSignature,
 } from './definitions.ts';
@@ -185,9 +184,4 @@ export function fieldsOf(located: Located, library: PythonLibrary): PythonAttrib
       if (member.type === 'attribute' && member.annotation !== null && !/\bClassVar\b/.test(member.annotation))
         fields.set(member.name, member);
   return [...fields.values()].filter(({ value }) => !/\binit\s*=\s*False\b/.test(value ?? ''));
-}
-
-/** The module's text for what is not read. */
-export function moduleWhy(module: PythonModule, why: string): string {
-  return `${module.file}: ${why}`;
 }

@@ -80,43 +80,49 @@ export class CrateTree {
     for (const child of from.children.values()) yield* this.nodes(child);
   }
 
-  /** What a path in a module leads to. */
-  resolve(node: ModuleNode, path: readonly string[], steps = maxDepth): RustFound[] {
+  /** What a path in a module leads to. @param seen what a search has asked before: names may lead in circles. */
+  resolve(node: ModuleNode, path: readonly string[], seen = new Set<string>()): readonly RustFound[] {
     const [first = '', ...rest] = path;
-    if (steps <= 0) return [];
-    if (first === 'crate') return this.#walk(this.root, rest, steps);
-    if (first === 'self') return this.#walk(node, rest, steps);
-    if (first === 'super') return this.#walk(node.parent ?? this.root, rest, steps);
-    const local = this.#walk(node, path, steps);
+    if (first === 'crate') return this.#walk(this.root, rest, seen);
+    if (first === 'self') return this.#walk(node, rest, seen);
+    if (first === 'super') return this.#walk(node.parent ?? this.root, rest, seen);
+    const local = this.#walk(node, path, seen);
+    if (local.length > 0) return local;
     // Names of the 2015 edition begin at the top of the crate.
-    const found =
-      local.length > 0 || node === this.root
-        ? local
-        : this.root.children.has(first)
-          ? this.#walk(this.root, path, steps)
-          : [];
-    return found.length > 0 ? found : [{ type: 'outside', path: path.join('::') }];
+    const above = this.root.children.has(first) && node !== this.root ? this.#walk(this.root, path, seen) : [];
+    return above.length > 0 ? above : [{ type: 'outside', path: path.join('::') }];
   }
 
-  #walk(node: ModuleNode, path: readonly string[], steps: number): RustFound[] {
+  #walk(node: ModuleNode, path: readonly string[], seen: Set<string>): readonly RustFound[] {
     const [first, ...rest] = path;
     if (first === undefined) return [{ type: 'module', node }];
-    if (first === 'super') return this.#walk(node.parent ?? this.root, rest, steps - 1);
-    if (rest.length === 0) return this.named(node, first, steps - 1);
+    if (first === 'super') return this.#walk(node.parent ?? this.root, rest, seen);
+    if (rest.length === 0) return this.named(node, first, seen);
     const child = node.children.get(first);
-    if (child !== undefined) return this.#walk(child, rest, steps - 1);
-    return this.named(node, first, steps - 1).flatMap((found) =>
-      found.type === 'module'
-        ? this.#walk(found.node, rest, steps - 1)
-        : found.type === 'outside'
-          ? [{ type: 'outside' as const, path: [found.path, ...rest].join('::') }]
-          : [],
-    );
+    if (child !== undefined) return this.#walk(child, rest, seen);
+    return this.named(node, first, seen).flatMap((found): readonly RustFound[] => {
+      if (found.type === 'module') return this.#walk(found.node, rest, seen);
+      return found.type === 'outside' ? [{ type: 'outside', path: [found.path, ...rest].join('::') }] : [];
+    });
   }
 
+  readonly #known = new Map<string, readonly RustFound[]>();
+
   /** Everything of one name in a module: a type and a function may share one. */
-  named(node: ModuleNode, name: string, steps = maxDepth): RustFound[] {
-    if (steps <= 0) return [];
+  named(node: ModuleNode, name: string, seen = new Set<string>()): readonly RustFound[] {
+    const key = `${node.path.join('::')} ${name}`;
+    const known = this.#known.get(key);
+    if (known !== undefined) return known;
+    if (seen.has(key)) return [];
+    const isFirst = seen.size === 0;
+    seen.add(key);
+    const found = this.#search(node, name, seen);
+    // Inside of a search, a circle may have cut something off.
+    if (isFirst) this.#known.set(key, found);
+    return found;
+  }
+
+  #search(node: ModuleNode, name: string, seen: Set<string>): readonly RustFound[] {
     const items = node.module.items
       .filter((item) => item.name === name)
       .map((item): RustFound => ({ type: 'item', item, node }));
@@ -124,14 +130,12 @@ export class CrateTree {
     const modules: RustFound[] = child === undefined ? [] : [{ type: 'module', node: child }];
     const used = node.module.uses
       .filter((use) => use.name === name && use.path.join('::') !== name)
-      .flatMap((use) => this.resolve(node, use.path, steps - 1));
+      .flatMap((use) => this.resolve(node, use.path, seen));
     if (items.length + modules.length + used.length > 0) return [...items, ...modules, ...used];
-    const starred = node.module.uses.filter((use) => use.name === null);
-    return starred.flatMap((use) =>
-      this.resolve(node, use.path, steps - 1).flatMap((found) =>
-        found.type === 'module' && found.node !== node ? this.named(found.node, name, steps - 8) : [],
-      ),
-    );
+    return node.module.uses
+      .filter((use) => use.name === null)
+      .flatMap((use) => this.resolve(node, use.path, seen))
+      .flatMap((found) => (found.type === 'module' && found.node !== node ? this.named(found.node, name, seen) : []));
   }
 
   /** Every `impl` with the module that it stands in. */

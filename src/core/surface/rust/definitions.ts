@@ -74,6 +74,7 @@ export type RustItem =
 export type RustImpl = {
   readonly type: string;
   readonly trait: string | null;
+  readonly typeParameters: readonly RustTypeParameter[];
   readonly items: readonly RustItem[];
   readonly line: number;
   readonly condition: string;
@@ -94,8 +95,8 @@ export type RustModule = {
   readonly uses: readonly RustUse[];
   readonly impls: readonly RustImpl[];
   readonly modules: readonly RustModuleMention[];
-  /** Macros whose calls may define items. */
-  readonly calls: readonly string[];
+  /** Macros whose calls may define items, with every word inside. */
+  readonly calls: readonly { readonly name: string; readonly words: ReadonlySet<string> }[];
 };
 
 /** `mod name;` or `mod name { … }`. */

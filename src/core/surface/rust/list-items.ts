@@ -1,7 +1,7 @@
 import type { Item } from '../items.ts';
 import type { CrateTree, ModuleNode } from './crate-tree.ts';
 import type { RustField, RustFunction, RustImpl, RustItem } from './definitions.ts';
-import { splitTop } from './read-file.ts';
+import { numbered, splitTop } from './read-file.ts';
 
 /** What a public name of a crate leads to. */
 export type RustDetail = {
@@ -20,15 +20,32 @@ export type RustDetail = {
 };
 
 const maxItems = 200_000;
+const maxModules = 5_000;
 
 /** Every path under which users can name something ("Visibility and Privacy"). */
-export function listRustItems(tree: CrateTree, crate: string, isProcMacro: boolean): Item<RustDetail>[] {
+export function listRustItems(
+  tree: CrateTree,
+  crate: string,
+  isProcMacro: boolean,
+): { readonly items: Item<RustDetail>[]; readonly isCut: boolean } {
   const lister = new Lister(tree, crate);
-  if (isProcMacro) return lister.procedures();
+  if (isProcMacro) return { items: lister.procedures(), isCut: false };
   lister.module(tree.root, { path: [crate], condition: '' });
   lister.macros();
-  return [...lister.found.values()];
+  return { items: [...lister.found.values()], isCut: lister.isCut };
 }
+
+/** A name to be listed. */
+type Part = {
+  readonly name: string;
+  readonly kind: string;
+  readonly signature: string;
+  readonly line: number;
+  readonly of: RustDetail['of'];
+  readonly condition?: string;
+  /** What makes it the same on the other side, where that is not its name. */
+  readonly keyName?: string;
+};
 
 type Place = { readonly path: readonly string[]; readonly condition: string };
 
@@ -47,10 +64,25 @@ class Lister {
     }
   }
 
+  /** Whether there were too many paths to follow them all. */
+  isCut = false;
+  /** Modules that are being listed: one that passes itself on adds nothing. */
+  readonly #open = new Set<ModuleNode>();
+
   module(node: ModuleNode, place: Place): void {
     const key = `${node.path.join('::')} ${place.path.join('::')}`;
-    if (this.#seen.has(key) || place.path.length > 16 || this.found.size > maxItems) return;
+    if (this.#seen.has(key) || this.#open.has(node)) return;
+    if (this.#seen.size >= maxModules || place.path.length > 16 || this.found.size > maxItems) {
+      this.isCut = true;
+      return;
+    }
     this.#seen.add(key);
+    this.#open.add(node);
+    this.#list(node, place);
+    this.#open.delete(node);
+  }
+
+  #list(node: ModuleNode, place: Place): void {
     for (const item of node.module.items)
       if (item.isPublic && item.kind !== 'macro') this.#item(item, { node, place, name: item.name });
     for (const child of node.children.values())
@@ -105,23 +137,18 @@ class Lister {
       owner,
       sealed = false,
       condition = '',
-    }: {
-      readonly name: string;
-      readonly kind: string;
-      readonly signature: string;
-      readonly line: number;
+      keyName = name,
+    }: Part & {
       readonly node: ModuleNode;
-      readonly of: RustDetail['of'];
       readonly owner: { readonly item: RustItem; readonly key: string } | null;
       readonly sealed?: boolean;
-      readonly condition?: string;
     },
   ): void {
     const entry = place.path.join('::');
     // Types, functions and macros have names apart from each other.
     const space =
       kind === 'function' || kind === 'constant' || kind === 'static' ? 'value' : kind === 'macro' ? 'macro' : 'type';
-    const key = `${space} ${name}`;
+    const key = `${space} ${keyName}`;
     const id = `${entry} ${key}`;
     const known = this.found.get(id);
     const whole = both(place.condition, condition);
@@ -150,17 +177,7 @@ class Lister {
     { node, place, name }: { readonly node: ModuleNode; readonly place: Place; readonly name: string },
   ): void {
     const isSealed = item.kind === 'trait' && item.above.some((above) => this.#isHidden(above, node));
-    const add = (
-      part: {
-        readonly name: string;
-        readonly kind: string;
-        readonly signature: string;
-        readonly line: number;
-        readonly of: RustDetail['of'];
-        readonly condition?: string;
-      },
-      isOwn = true,
-    ) =>
+    const add = (part: Part, isOwn = true) =>
       this.#add(place, {
         ...part,
         node,
@@ -201,14 +218,7 @@ class Lister {
     }: {
       readonly node: ModuleNode;
       readonly name: string;
-      readonly add: (part: {
-        readonly name: string;
-        readonly kind: string;
-        readonly signature: string;
-        readonly line: number;
-        readonly of: RustDetail['of'];
-        readonly condition?: string;
-      }) => void;
+      readonly add: (part: Part) => void;
     },
   ): void {
     for (const derived of item.derives)
@@ -233,6 +243,7 @@ class Lister {
           .replace(/<>$/, '');
         add({
           name: `${name}: ${short}`,
+          keyName: `${name}: ${numbered(short, impl)}`,
           kind: 'implementation',
           signature: `impl ${short} for ${name}`,
           line: impl.line,

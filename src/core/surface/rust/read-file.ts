@@ -63,6 +63,11 @@ function procedureName(text: string): string | null {
 
 const lastPart = (path: string) => path.split('::').at(-1) ?? path;
 
+/** Every word of a source, to say of a name that it may be there. */
+export function wordsOf(node: SyntaxNode): ReadonlySet<string> {
+  return new Set(node.text.match(/[A-Za-z_]\w*/g));
+}
+
 /** Each item with its attributes, those left out that users cannot name. */
 function withAttributes(node: SyntaxNode): { readonly node: SyntaxNode; readonly attributes: Attributes }[] {
   const found: { node: SyntaxNode; attributes: Attributes }[] = [];
@@ -83,7 +88,7 @@ function readBlock(block: SyntaxNode, file: string): RustModule {
   const uses: RustUse[] = [];
   const impls: RustImpl[] = [];
   const modules: RustModuleMention[] = [];
-  const calls: string[] = [];
+  const calls: { name: string; words: ReadonlySet<string> }[] = [];
   for (const { node, attributes } of withAttributes(block)) {
     if (node.type === 'use_declaration') uses.push(...readUse(node));
     else if (node.type === 'impl_item') impls.push(readImpl(node, attributes));
@@ -92,7 +97,7 @@ function readBlock(block: SyntaxNode, file: string): RustModule {
     else if (node.type === 'expression_statement' || node.type === 'macro_invocation') {
       const call = node.type === 'macro_invocation' ? node : partOf(node, 'macro_invocation');
       const name = call === null ? null : fieldText(call, 'macro');
-      if (name !== null) calls.push(name);
+      if (name !== null) calls.push({ name, words: wordsOf(node) });
     } else {
       const item = readItem(node, attributes);
       if (item !== null) items.push(item);
@@ -124,16 +129,17 @@ function bodyItems(node: SyntaxNode): RustItem[] {
   );
 }
 
-function readImpl(node: SyntaxNode, { condition }: Attributes): RustImpl {
+function readImpl(node: SyntaxNode, attributes: Attributes): RustImpl {
   const trait = fieldText(node, 'trait');
   // `impl !Send for X` says that it is not one.
   const isNegative = node.children.some(({ type }) => type === '!');
   return {
     type: fieldText(node, 'type') ?? '',
     trait: trait === null ? null : isNegative ? `!${trait}` : trait,
+    typeParameters: commonOf(node, attributes).typeParameters,
     items: bodyItems(node),
     line: lineOf(node),
-    condition,
+    condition: attributes.condition,
   };
 }
 
@@ -364,6 +370,14 @@ export function plainType(text: string): string {
     .replace(/-\s?>\s?/g, ' -> ')
     .replace(/ {2,}/g, ' ')
     .trim();
+}
+
+/** Type parameters as numbers, so that another name is no difference. */
+export function numbered(text: string, { typeParameters }: Pick<RustCommon, 'typeParameters'>): string {
+  return typeParameters.reduce(
+    (found, { name }, index) => found.replace(new RegExp(`\\b${name}\\b`, 'g'), `#${index}`),
+    text,
+  );
 }
 
 /** Parts between separators that are not inside brackets. */

@@ -8,7 +8,7 @@ import { compareCrateManifests, defaultFeatures, featuresOf, rustPrograms } from
 import { CrateTree } from './crate-tree.ts';
 import type { RustModule } from './definitions.ts';
 import { listRustItems, type RustDetail } from './list-items.ts';
-import { readRustFile } from './read-file.ts';
+import { readRustFile, wordsOf } from './read-file.ts';
 import { rustRules } from './rust-rules.ts';
 
 /** Crates, from their sources. */
@@ -20,8 +20,13 @@ export const rustSurfaceReader: SurfaceReader = {
 
 async function compareCrates(old: SurfaceSource, now: SurfaceSource, tools: SurfaceTools) {
   const parse = await loadParser('rust', tools);
-  const rules = rustRules(defaultFeatures(featuresOf(now)));
-  const compared = compareItems([sideOf(old, parse), sideOf(now, parse)], rules, compareCrateManifests(old, now));
+  const [before, after] = [sideOf(old, parse), sideOf(now, parse)];
+  const rules = rustRules({
+    enabled: defaultFeatures(featuresOf(now)),
+    unreadBefore: before.unread,
+    unreadNow: after.unread,
+  });
+  const compared = compareItems([before, after], rules, compareCrateManifests(old, now));
   return { ...compared, before: withPrograms(compared.before, old), after: withPrograms(compared.after, now) };
 }
 
@@ -33,32 +38,41 @@ function withPrograms(surface: Surface, source: SurfaceSource): Surface {
   return names.length === 0 ? surface : { ...surface, entries: [...surface.entries, { entry: 'Cargo.toml', names }] };
 }
 
-function sideOf(source: SurfaceSource, parse: Parse): ItemSide<RustDetail> {
+/** What is there, and every word of what could not be read. */
+type Side = ItemSide<RustDetail> & { readonly unread: ReadonlySet<string> };
+
+function sideOf(source: SurfaceSource, parse: Parse): Side {
   const library = objectOf(source.manifest?.['lib']);
   const root = textOf(library['path']) ?? 'src/lib.rs';
   const crate =
     textOf(library['name']) ?? (textOf(objectOf(source.manifest?.['package'])['name']) ?? 'crate').replaceAll('-', '_');
   const notChecked: NotChecked[] = [];
-  if (!source.paths.includes(root)) return { items: [], notChecked };
+  if (!source.paths.includes(root)) return { items: [], notChecked, unread: new Set() };
   const paths = source.paths.filter((path) => rustSurfaceReader.wants(path));
-  const broken = new Set<string>();
+  const broken = new Map<string, ReadonlySet<string>>();
   const modules = readSources({ source, parse, paths, notChecked }, (node, path): RustModule => {
-    if (node.hasError) broken.add(path);
+    if (node.hasError) broken.set(path, wordsOf(node));
     return readRustFile(node, path);
   });
+  const unread = new Set<string>();
   const tree = new CrateTree(root, new Map(modules.map((module) => [module.file, module])));
   for (const node of tree.nodes()) {
     const { file, calls } = node.module;
     const entry = [crate, ...node.path].join('::');
+    for (const word of broken.get(file) ?? []) unread.add(word);
     if (broken.delete(file)) notChecked.push({ entry, why: `parts of ${file} could not be read` });
-    const names = [...new Set(calls)].filter((name) => !quiet.has(name));
+    const open = calls.filter(({ name }) => !quiet.has(name));
+    for (const { words } of open) for (const word of words) unread.add(word);
+    const names = [...new Set(open.map(({ name }) => name))];
     if (names.length > 0)
       notChecked.push({ entry, why: `what ${names.map((name) => `${name}!`).join(', ')} may define is not read` });
   }
   for (const path of tree.missing)
     notChecked.push({ entry: `${crate}::${path}`, why: 'the file of the module is not inside' });
   const isProcMacro = library['proc-macro'] === true || library['proc_macro'] === true;
-  return { items: listRustItems(tree, crate, isProcMacro), notChecked };
+  const { items, isCut } = listRustItems(tree, crate, isProcMacro);
+  if (isCut) notChecked.push({ entry: crate, why: 'its modules pass each other on in too many ways to be listed' });
+  return { items, notChecked, unread };
 }
 
 /** Macros that define no public names. */

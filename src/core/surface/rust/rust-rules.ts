@@ -1,13 +1,31 @@
 import { addition, breaking, compatible, type Item, type ItemRules, unknown, type Verdict } from '../items.ts';
 import type { RustFunction, RustItem } from './definitions.ts';
 import type { RustDetail } from './list-items.ts';
-import { plainType } from './read-file.ts';
+import { numbered, plainType } from './read-file.ts';
 
-/** How differences of crates are judged (The Cargo Book, "SemVer Compatibility"). @param enabled features that are on by default. */
-export function rustRules(enabled: ReadonlySet<string>): ItemRules<RustDetail> {
+/** What else has a say. */
+export type RustFacts = {
+  /** Features that are on by default. */
+  readonly enabled: ReadonlySet<string>;
+  /** Words of what could not be read: calls of macros, and files with errors. */
+  readonly unreadBefore: ReadonlySet<string>;
+  readonly unreadNow: ReadonlySet<string>;
+};
+
+/** How differences of crates are judged (The Cargo Book, "SemVer Compatibility"). */
+export function rustRules({ enabled, unreadBefore, unreadNow }: RustFacts): ItemRules<RustDetail> {
+  const lastWord = (name: string) => /\w+(?=\W*$)/.exec(name)?.[0] ?? name;
   return {
-    removed: () => [breaking('it was removed, or is no longer public')],
-    added: ({ detail }) => [addedTo(detail)],
+    removed: ({ name }) => [
+      unreadNow.has(lastWord(name))
+        ? unknown('it is not seen any more, but a macro that is not read names it')
+        : breaking('it was removed, or is no longer public'),
+    ],
+    added: ({ name, detail }) => {
+      const verdict = addedTo(detail);
+      const isOpen = verdict.effect === 'breaking' && unreadBefore.has(lastWord(name));
+      return [isOpen ? unknown('it was not seen before, but a macro that is not read named it') : verdict];
+    },
     changed: (before, after) => changed(before, after, enabled),
   };
 }
@@ -116,14 +134,6 @@ function compareTypeParameters(old: RustItem, now: RustItem): Verdict[] {
   if (tighter.length > 0) found.push(breaking(`it asks for more: ${shown(tighter)}`));
   else if (looser.length > 0) found.push(compatible(`it asks for less: ${shown(looser)}`));
   return found;
-}
-
-/** Type parameters as numbers, so that another name is no difference. */
-function numbered(text: string, { typeParameters }: Pick<RustItem, 'typeParameters'>): string {
-  return typeParameters.reduce(
-    (found, { name }, index) => found.replace(new RegExp(`\\b${name}\\b`, 'g'), `#${index}`),
-    text,
-  );
 }
 
 type Place = { readonly isInTrait: boolean; readonly isSealed: boolean };
