@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
@@ -33,8 +33,9 @@ async function releasedPackage(version: string, surface: object = {}, build: rea
     exports: { '.': { types: './index.d.ts', default: './index.js' } },
     files: ['index.js', 'index.d.ts'],
   };
-  const repository = new TestRepository(
-    {
+  return {
+    shelf,
+    ...(await released({
       'bevelstone.yaml': JSON.stringify(config, null, 2),
       'package.json': `${JSON.stringify(manifest, null, 2)}\n`,
       'README.md': '# heights\n\nHeights at the bar, from the tables of the tide office.\n',
@@ -42,9 +43,13 @@ async function releasedPackage(version: string, surface: object = {}, build: rea
       '.gitignore': 'bevelstone-out/\n',
       'index.js': code,
       'index.d.ts': declarations,
-    },
-    'feat: heights',
-  );
+    })),
+  };
+}
+
+/** A repository of these files with a remote, whose first release is done. */
+async function released(files: Readonly<Record<string, string>>) {
+  const repository = new TestRepository(files, 'feat: first tables');
   const remote = path.join(temporaryFolder(), 'remote.git');
   execFileSync('git', ['init', '--quiet', '--bare', remote], { env: testEnvironment() });
   repository.git('reset', '--quiet', '--hard');
@@ -58,7 +63,7 @@ async function releasedPackage(version: string, surface: object = {}, build: rea
     repository.git('reset', '--quiet', '--hard');
     repository.git('push', '--quiet');
   };
-  return { repository, folder: repository.folder, shelf, run, change };
+  return { repository, folder: repository.folder, run, change };
 }
 
 const withoutMean = {
@@ -195,6 +200,95 @@ describe('survey', () => {
     const text = await bevelstone(['survey', '--surface'], { cwd: folder });
     expect(text.stdout).toMatch(/heights\s+1\.0\.0\s+1\.0\.1\s+patch\s+major/);
     expect(existsSync(path.join(folder, 'bevelstone-out/heights-1.0.1'))).toBe(false);
+  });
+});
+
+/** A Python package with a wheel, a source distribution and an archive of any files, released once. */
+async function releasedPython() {
+  const config = {
+    schema: 1,
+    supplier: 'Fenmarsh Tide Office',
+    history: { first: '1.0.0' },
+    packages: {
+      depths: {
+        folder: 'py',
+        'send-to': ['shelf'],
+        artifacts: [
+          { form: 'wheel' },
+          { form: 'sdist' },
+          { form: 'tar.gz', name: '{package}-{version}-files.tar.gz', files: [{ from: 'src' }] },
+        ],
+      },
+    },
+    destinations: { shelf: { speaks: 'folder', url: path.join(temporaryFolder(), 'shelf') } },
+  };
+  const project = [
+    'name = "depths"',
+    'version = "0.0.0"',
+    'description = "Depths at the bar"',
+    'license = "MIT"',
+    'readme = "README.md"',
+  ];
+  return released({
+    'bevelstone.yaml': JSON.stringify(config, null, 2),
+    'py/pyproject.toml': `[project]\n${project.join('\n')}\n`,
+    'py/README.md': '# depths\n\nDepths at the bar, from the tables of the tide office.\n',
+    'py/LICENSE': 'MIT License\n\nPermission is hereby granted\n',
+    '.gitignore': 'bevelstone-out/\n',
+    'py/src/depths/__init__.py': python,
+  });
+}
+
+const python = 'def depth(port):\n    return len(port)\n\n\ndef mean(depths):\n    return len(depths)\n';
+
+describe('a package of another ecosystem', () => {
+  it('is compared once where two of its forms have the same surface, and never for an archive of any files', async () => {
+    const { run, folder, change, repository } = await releasedPython();
+    change('fix: depths without a mean', { 'py/src/depths/__init__.py': python.split('\n\n\n')[0] ?? '' });
+
+    const { exitCode, error, warnings } = await run(['release', '--yes']);
+
+    expect([exitCode, error?.code]).toEqual([3, 'SURFACE_UNDERSTATED']);
+    expect(warnings).toEqual([]);
+    const text = await bevelstone(['surface', 'depths', '--against', 'last'], { cwd: folder });
+    expect(text.stdout).toContain('depths-1.0.1-py3-none-any.whl');
+    expect(text.stdout).not.toContain('.tar.gz');
+    expect(text.stdout).toMatch(/mean .*it was removed\n\s+before\s+def mean\(depths\)\s+depths\/__init__\.py:5/);
+    expect(repository.git('tag', '--list').split('\n')).toHaveLength(1);
+  });
+
+  it('can be given as two files', async () => {
+    const folder = temporaryFolder();
+    const crate = (version: string, text: string) => {
+      const name = `depths-${version}`;
+      mkdirSync(path.join(folder, name, 'src'), { recursive: true });
+      writeFileSync(path.join(folder, name, 'Cargo.toml'), `[package]\nname = "depths"\nversion = "${version}"\n`);
+      writeFileSync(path.join(folder, name, 'src/lib.rs'), text);
+      execFileSync('tar', ['-czf', `${name}.crate`, name], { cwd: folder });
+    };
+    crate('1.0.0', 'pub enum Port { Bar }\n');
+    crate('1.1.0', 'pub enum Port { Bar, Quay }\n');
+
+    const { result } = await bevelstoneJson(['surface', 'depths-1.1.0.crate', '--against', 'depths-1.0.0.crate'], {
+      cwd: folder,
+    });
+
+    expect(result).toMatchObject({
+      form: 'crate',
+      step: 'major',
+      differences: [{ name: 'Port::Quay', effect: 'breaking', newPlace: { file: 'src/lib.rs', line: 1 } }],
+    });
+  });
+
+  it('that is an archive without a library has none', async () => {
+    const folder = temporaryFolder();
+    writeFileSync(path.join(folder, 'README.md'), '# depths\n');
+    execFileSync('tar', ['-czf', 'depths.tar.gz', 'README.md'], { cwd: folder });
+
+    const { error, exitCode } = await bevelstoneJson(['surface', 'depths.tar.gz'], { cwd: folder });
+
+    expect([error?.code, exitCode]).toEqual(['SURFACE_UNREADABLE', 2]);
+    expect(error?.why).toContain('nothing inside is a library');
   });
 });
 

@@ -30,11 +30,11 @@ function removed({ detail, entry, name }: Item<GoDetail>, now: ReadonlyMap<strin
   return [breaking('it was removed')];
 }
 
+const movedField = 'it comes from an embedded type: literals that name it no longer compile';
+
 function compareMembers({ of }: GoDetail, found: GoMember): Verdict[] {
   if (of.type === 'field' && found.type === 'field')
-    return of.field.type === found.text
-      ? [compatible('it comes from an embedded type: only literals that name it change')]
-      : [breaking(`its type is ${found.text} now`)];
+    return [breaking(of.field.type === found.field.type ? movedField : `its type is ${found.field.type} now`)];
   if (of.type === 'method' && found.type === 'method')
     return compareSignatures(of.method.signature, found.method.signature);
   return [breaking(`it is a ${found.type} now`)];
@@ -59,6 +59,7 @@ function compareDetails(from: GoDetail, to: GoDetail): Verdict[] {
     const same =
       numbered(old.field.type, from.owner?.typeParameters) === numbered(now.field.type, to.owner?.typeParameters);
     if (!same) return [breaking(`its type was ${old.field.type} and is ${now.field.type}`)];
+    if (!from.isPromoted && to.isPromoted) return [breaking(movedField)];
     return old.field.tag === now.field.tag ? [] : [unknown('another tag: what it is written as may differ')];
   }
   if (old.type === 'element' && now.type === 'element')

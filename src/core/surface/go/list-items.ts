@@ -1,6 +1,6 @@
 import type { Item } from '../items.ts';
 import type { GoDeclaration, GoField, GoFunction, GoMethodElement, GoType, GoTypeParameter } from './definitions.ts';
-import { allMethods, type GoPackage, isExported } from './module-tree.ts';
+import { allMethods, type GoPackage, isExported, promotedByHidden } from './module-tree.ts';
 import { signatureText } from './read-file.ts';
 
 /** What an exported name stands for. */
@@ -14,6 +14,8 @@ export type GoDetail = {
   /** The type that it belongs to. */
   readonly owner: GoType | null;
   readonly isUnsure: boolean;
+  /** Whether it comes from an embedded type that users cannot name. */
+  readonly isPromoted: boolean;
 };
 
 /** Exported names of a package with the members of its types. */
@@ -26,76 +28,75 @@ export function packageItems(pkg: GoPackage): Item<GoDetail>[] {
       kind: declaration.kind === 'type' ? declaration.form.replace('other', 'type') : declaration.kind,
       signature: declarationText(declaration, pkg),
       place: { file, line },
-      detail: { of: { type: 'declaration', declaration }, pkg, owner: null, isUnsure },
+      detail: { of: { type: 'declaration', declaration }, pkg, owner: null, isUnsure, isPromoted: false },
     };
     return declaration.kind === 'type' ? [own, ...memberItems(declaration, pkg)] : [own];
   });
 }
 
 function memberItems(type: GoType, pkg: GoPackage): Item<GoDetail>[] {
-  const make = (
-    name: string,
-    kind: string,
-    {
-      signature,
-      of,
-      isUnsure = false,
-      file = type.file,
-      line,
-    }: {
-      readonly signature: string;
-      readonly of: GoDetail['of'];
-      readonly isUnsure?: boolean;
-      readonly file?: string;
-      readonly line: number;
-    },
-  ): Item<GoDetail> => ({
-    ...{
-      entry: pkg.path,
-      name: `${type.name}.${name}`,
-      key: `${type.name}.${name}`,
-      owner: type.name,
-      kind,
-      signature,
-    },
-    place: { file, line },
-    detail: { of, pkg, owner: type, isUnsure },
-  });
-  const fields = type.form === 'struct' ? type.fields.filter(({ name }) => isExported(name)) : [];
-  const elements =
-    type.form === 'interface' ? allMethods(pkg, type).methods.filter(({ name }) => isExported(name)) : [];
-  const methods = [...(pkg.methods.get(type.name)?.values() ?? [])].filter(({ declaration }) =>
-    isExported(declaration.name),
+  const methods = [...(pkg.methods.get(type.name)?.values() ?? [])].flatMap(({ declaration, isUnsure }) =>
+    declaration.kind === 'function' ? [methodPart(declaration, pkg, { isUnsure, isPromoted: false })] : [],
   );
-  return [
-    ...fields.map((field) =>
-      make(field.name, 'field', {
-        signature: `${field.isEmbedded ? '' : `${field.name} `}${field.type}`,
-        of: { type: 'field', field },
-        line: field.line,
-      }),
-    ),
-    ...elements.map((element) =>
-      make(element.name, 'method', {
-        signature: `${element.name}${signatureText(element.signature)}`,
-        of: { type: 'element', element },
-        line: element.line,
-      }),
-    ),
-    ...methods.flatMap(({ declaration, isUnsure }) =>
-      declaration.kind === 'function'
-        ? [
-            make(declaration.name, 'method', {
-              signature: declarationText(declaration, pkg),
-              of: { type: 'method', method: declaration },
-              isUnsure,
-              file: declaration.file,
-              line: declaration.line,
-            }),
-          ]
-        : [],
-    ),
-  ];
+  const fields = type.form === 'struct' ? type.fields.map((field) => fieldPart(field, type.file, false)) : [];
+  const own = [...fields, ...elementParts(type, pkg), ...methods];
+  const names = new Set(own.map(({ name }) => name));
+  const hidden = [...promotedByHidden(pkg, type).members]
+    .filter(([name]) => !names.has(name))
+    .map(([, member]) =>
+      member.type === 'field'
+        ? fieldPart(member.field, member.file, true)
+        : methodPart(member.method, pkg, { isUnsure: false, isPromoted: true }),
+    );
+  return [...own, ...hidden]
+    .filter(({ name }) => isExported(name))
+    .map(({ name, kind, signature, file, line, ...detail }): Item<GoDetail> => {
+      const whole = `${type.name}.${name}`;
+      return {
+        ...{ entry: pkg.path, name: whole, key: whole, owner: type.name, kind, signature, place: { file, line } },
+        detail: { ...detail, pkg, owner: type },
+      };
+    });
+}
+
+/** A member that is to be listed. */
+type Part = Pick<GoDetail, 'of' | 'isUnsure' | 'isPromoted'> & {
+  readonly name: string;
+  readonly kind: string;
+  readonly signature: string;
+  readonly file: string;
+  readonly line: number;
+};
+
+function fieldPart(field: GoField, file: string, isPromoted: boolean): Part {
+  const { name, type, isEmbedded, line } = field;
+  const signature = `${isEmbedded ? '' : `${name} `}${type}`;
+  return { name, kind: 'field', signature, file, line, of: { type: 'field', field }, isUnsure: false, isPromoted };
+}
+
+function methodPart(
+  method: GoFunction,
+  pkg: GoPackage,
+  flags: { readonly isUnsure: boolean; readonly isPromoted: boolean },
+): Part {
+  const { name, file, line } = method;
+  return {
+    name,
+    kind: 'method',
+    signature: declarationText(method, pkg),
+    file,
+    line,
+    of: { type: 'method', method },
+    ...flags,
+  };
+}
+
+function elementParts(type: GoType, pkg: GoPackage): Part[] {
+  const { methods } = allMethods(pkg, type);
+  return methods.map((element) => ({
+    ...{ name: element.name, kind: 'method', signature: `${element.name}${signatureText(element.signature)}` },
+    ...{ file: type.file, line: element.line, of: { type: 'element', element }, isUnsure: false, isPromoted: false },
+  }));
 }
 
 const typeParametersText = (list: readonly GoTypeParameter[]) =>

@@ -1,4 +1,4 @@
-import type { GoDeclaration, GoFile, GoFunction, GoMethodElement, GoType } from './definitions.ts';
+import type { GoDeclaration, GoField, GoFile, GoFunction, GoMethodElement, GoType } from './definitions.ts';
 
 /** A name of a package with all its declarations: one for each condition under which it differs. */
 export type GoName = { readonly declaration: GoDeclaration; readonly isUnsure: boolean };
@@ -15,9 +15,7 @@ export type GoPackage = {
 /** A method or field that users reach through a type. */
 export type GoMember =
   | { readonly type: 'method'; readonly method: GoFunction }
-  | { readonly type: 'field'; readonly text: string; readonly tag: string };
-
-const maxDepth = 16;
+  | { readonly type: 'field'; readonly field: GoField; readonly file: string };
 
 /** Files of one folder as a package; those for tests and for nothing are left out. */
 export function packageOf(path: string, files: readonly GoFile[]): GoPackage | null {
@@ -51,35 +49,48 @@ export function isExported(name: string): boolean {
   return /^\p{Lu}/u.test(name);
 }
 
-/** What embedded types of this package add to a structure ("Struct types": promoted); `foreign` are those that are not inside. */
-export function promoted(
-  pkg: GoPackage,
-  type: GoType,
-  depth = 0,
-): { readonly members: ReadonlyMap<string, GoMember>; readonly foreign: readonly string[] } {
+/** What a structure has from embedded types; `foreign` are those that are not inside. */
+export type Promoted = { readonly members: ReadonlyMap<string, GoMember>; readonly foreign: readonly string[] };
+
+/**
+ * What embedded types of this package add to a structure ("Struct types": promoted).
+ * @param seen types that were visited before: each adds its members once.
+ */
+export function promoted(pkg: GoPackage, type: GoType, seen = new Set<GoType>([type])): Promoted {
+  return promotedBy(pkg, type.form === 'struct' ? type.fields.filter(({ isEmbedded }) => isEmbedded) : [], seen);
+}
+
+/** The same from embedded types that users cannot name: of those, nothing else is shown. */
+export function promotedByHidden(pkg: GoPackage, type: GoType): Promoted {
+  const fields = type.form === 'struct' ? type.fields : [];
+  const hidden = fields.filter(({ isEmbedded, name }) => isEmbedded && !isExported(name));
+  return promotedBy(pkg, hidden, new Set([type]));
+}
+
+function promotedBy(pkg: GoPackage, fields: readonly GoField[], seen: Set<GoType>): Promoted {
   const members = new Map<string, GoMember>();
   const foreign: string[] = [];
-  if (type.form !== 'struct' || depth > maxDepth) return { members, foreign };
-  for (const { type: text, isEmbedded } of type.fields) {
-    if (!isEmbedded) continue;
+  for (const { type: text } of fields) {
     const name = text.replace(/^\*/, '').replace(/\[.*$/s, '');
     const found = pkg.names.get(name)?.declaration;
     if (found?.kind !== 'type') {
       foreign.push(name);
       continue;
     }
-    const own = membersOf(pkg, found, depth + 1);
+    if (seen.has(found)) continue;
+    seen.add(found);
+    const own = membersOf(pkg, found, seen);
     foreign.push(...own.foreign);
     for (const [member, what] of own.members) if (!members.has(member)) members.set(member, what);
   }
   return { members, foreign };
 }
 
-function membersOf(pkg: GoPackage, type: GoType, depth: number): ReturnType<typeof promoted> {
-  const inner = promoted(pkg, type, depth);
+function membersOf(pkg: GoPackage, type: GoType, seen: Set<GoType>): Promoted {
+  const inner = promoted(pkg, type, seen);
   const members = new Map<string, GoMember>(inner.members);
   if (type.form === 'struct')
-    for (const { name, type: text, tag } of type.fields) members.set(name, { type: 'field', text, tag });
+    for (const field of type.fields) members.set(field.name, { type: 'field', field, file: type.file });
   for (const [name, { declaration }] of pkg.methods.get(type.name) ?? [])
     if (declaration.kind === 'function') members.set(name, { type: 'method', method: declaration });
   if (type.form === 'interface')
@@ -102,13 +113,14 @@ function methodOf(type: GoType, { name, signature, line }: GoMethodElement): GoF
   };
 }
 
-/** Methods of an interface with those of interfaces that it embeds. */
+/** Methods of an interface with those of interfaces that it embeds. @param seen interfaces that were visited before. */
 export function allMethods(
   pkg: GoPackage,
   type: GoType,
-  depth = 0,
+  seen = new Set<GoType>(),
 ): { readonly methods: readonly GoMethodElement[]; readonly elements: readonly string[] } {
-  if (type.form !== 'interface' || depth > maxDepth) return { methods: [], elements: [] };
+  if (type.form !== 'interface' || seen.has(type)) return { methods: [], elements: [] };
+  seen.add(type);
   const methods = new Map(type.methods.map((method) => [method.name, method]));
   const elements: string[] = [];
   for (const element of type.elements) {
@@ -117,7 +129,7 @@ export function allMethods(
       elements.push(element);
       continue;
     }
-    const inner = allMethods(pkg, found, depth + 1);
+    const inner = allMethods(pkg, found, seen);
     for (const method of inner.methods) methods.set(method.name, method);
     elements.push(...inner.elements);
   }

@@ -22,7 +22,7 @@ export function jvmRules(old: JvmLibrary, now: JvmLibrary): ItemRules<JvmDetail>
   };
 }
 
-type Owned = { readonly cls: JvmClass; readonly member: JvmMember };
+type Owned = { readonly cls: JvmClass; readonly member: JvmMember; readonly home: JvmClass };
 
 const has = ({ access: flags }: { readonly access: number }, flag: keyof typeof access) => (flags & access[flag]) !== 0;
 
@@ -221,9 +221,9 @@ function compareFieldTypes(from: Owned, to: Owned): Verdict[] {
   return [breaking('other type arguments: sources that use it no longer compile')];
 }
 
-function fieldType({ cls, member }: Owned) {
+function fieldType({ home, member }: Owned) {
   return readOrNull(() =>
-    readFieldType(member.signature ?? member.descriptor, readClassSignature(cls.signature).variables),
+    readFieldType(member.signature ?? member.descriptor, readClassSignature(home.signature).variables),
   );
 }
 
@@ -293,9 +293,9 @@ function compareExceptions(old: JvmMember, now: JvmMember, library: JvmLibrary):
 }
 
 function compareGenerics(from: Owned, to: Owned): Verdict[] {
-  const read = ({ cls, member }: Owned) =>
+  const read = ({ home, member }: Owned) =>
     readOrNull(() =>
-      readMethodType(member.signature ?? member.descriptor, readClassSignature(cls.signature).variables),
+      readMethodType(member.signature ?? member.descriptor, readClassSignature(home.signature).variables),
     );
   const [before, after] = [read(from), read(to)];
   if (before === null || after === null || before.parameters.length !== after.parameters.length) return [];

@@ -3,8 +3,8 @@ import { access, type JvmClass, type JvmMember } from './class-file.ts';
 import { isExtendable, type JvmLibrary, publicMembers } from './jvm-library.ts';
 import { javaName, readClassSignature, readFieldType, readMethodType, typeText } from './types.ts';
 
-/** A class, or one of its members. */
-export type JvmDetail = { readonly cls: JvmClass; readonly member: JvmMember | null };
+/** A class, or one of its members; `home` is where the member is declared: the class, or a hidden one above it. */
+export type JvmDetail = { readonly cls: JvmClass; readonly member: JvmMember | null; readonly home: JvmClass };
 
 /** Every public class with its members, by package. */
 export function listJvmItems(library: JvmLibrary, exported: ReadonlySet<string> | null): Item<JvmDetail>[] {
@@ -19,25 +19,43 @@ export function listJvmItems(library: JvmLibrary, exported: ReadonlySet<string> 
       ...{ entry, name, key: name, owner: null, place },
       kind: kindOf(cls),
       signature: classText(cls),
-      detail: { cls, member: null },
+      detail: { cls, member: null, home: cls },
     };
-    return [
-      own,
-      ...publicMembers(cls).map((member): Item<JvmDetail> => {
-        const isConstructor = member.name === '<init>';
-        const parameters = member.kind === 'field' ? '' : `(${parametersText(cls, member)})`;
-        return {
-          ...{ entry, place, owner: name },
-          name: `${name}${isConstructor ? '' : `.${member.name}`}${parameters}`,
-          // The result is not part of it: with another one, it is a changed method and not a new one.
-          key: `${name}.${member.name}${member.kind === 'field' ? ':' : (/^\(.*\)/.exec(member.descriptor)?.[0] ?? '')}`,
-          kind: isConstructor ? 'constructor' : member.kind,
-          signature: memberText(cls, member),
-          detail: { cls, member },
-        };
-      }),
-    ];
+    return [own, ...membersOf(cls, library).map(({ home, member }) => memberItem(own, home, member))];
   });
+}
+
+type Member = { readonly home: JvmClass; readonly member: JvmMember };
+
+/** What users can name of a class: its own members, and those of hidden classes above it, of which nothing else is shown. */
+function membersOf(cls: JvmClass, library: JvmLibrary): Member[] {
+  const found = new Map<string, Member>();
+  for (const member of publicMembers(cls)) found.set(keyOf(member), { home: cls, member });
+  const isWanted = ({ name, access: flags }: JvmMember) =>
+    name !== '<init>' && ((flags & access.public) !== 0 || isExtendable(cls));
+  for (const home of library.above(cls).own.filter((above) => !library.isPublic(above)))
+    for (const member of publicMembers(home).filter(isWanted))
+      if (!found.has(keyOf(member))) found.set(keyOf(member), { home, member });
+  return [...found.values()];
+}
+
+/** The result is not part of it: with another one, it is a changed method and not a new one. */
+const keyOf = ({ kind, name, descriptor }: JvmMember) =>
+  `${name}${kind === 'field' ? ':' : (/^\(.*\)/.exec(descriptor)?.[0] ?? '')}`;
+
+function memberItem(owner: Item<JvmDetail>, home: JvmClass, member: JvmMember): Item<JvmDetail> {
+  const isConstructor = member.name === '<init>';
+  const parameters = member.kind === 'field' ? '' : `(${parametersText(home, member)})`;
+  return {
+    entry: owner.entry,
+    owner: owner.key,
+    name: `${owner.name}${isConstructor ? '' : `.${member.name}`}${parameters}`,
+    key: `${owner.key}.${keyOf(member)}`,
+    kind: isConstructor ? 'constructor' : member.kind,
+    signature: memberText(home, member),
+    place: { file: home.file, line: 1 },
+    detail: { cls: owner.detail.cls, member, home },
+  };
 }
 
 export const packageOf = (name: string) => name.slice(0, Math.max(0, name.lastIndexOf('/')));

@@ -131,6 +131,13 @@ const changes: readonly Change[] = [
     'addition',
   ],
   [
+    'a method of a hidden class above',
+    'public class A extends B {} ---B class B {}',
+    'public class A extends B {} ---B class B { public void f() {} }',
+    'addition',
+    'breaking',
+  ],
+  [
     'a static method',
     'public class A { public void f() {} }',
     'public class A { public static void f() {} }',
