@@ -32,6 +32,8 @@ export type SurfaceSummary = {
   readonly step: SurfaceStep;
   readonly differences: readonly Pick<Difference, 'name' | 'entry' | 'effect' | 'why'>[];
   readonly excepted: readonly { readonly name: string; readonly reason: string }[];
+  /** What could not be read of either artifact; left out where all was read. */
+  readonly notChecked?: readonly string[];
   /** Null where it was compared. */
   readonly whyNot: string | null;
 };
@@ -42,7 +44,7 @@ export function surfaceSetting({ step }: SurfaceConfig, version: string): Surfac
 }
 
 /** One sentence for a card: what the differences of an artifact are, and what they ask for. */
-export function summaryText({ artifact, last, step, differences, whyNot }: SurfaceSummary): string {
+export function summaryText({ artifact, last, step, differences, notChecked = [], whyNot }: SurfaceSummary): string {
   if (last === null) return `${artifact}: the first release, nothing to compare with`;
   if (whyNot !== null) return `${artifact}: not compared with ${last}: ${whyNot}`;
   const counts = effects.flatMap((effect) => {
@@ -51,9 +53,11 @@ export function summaryText({ artifact, last, step, differences, whyNot }: Surfa
   });
   const names = [...new Set(differences.map(({ name }) => name))];
   const shown = names.length > 5 ? `${names.slice(0, 5).join(', ')} and ${names.length - 5} more` : names.join(', ');
+  const open =
+    notChecked.length === 0 ? '' : `; ${notChecked.length} ${notChecked.length === 1 ? 'part' : 'parts'} not checked`;
   return counts.length === 0
-    ? `${artifact}: the same names as ${last}`
-    : `${artifact}: ${counts.join(', ')} since ${last} (${stepTexts[step]}): ${shown}`;
+    ? `${artifact}: the same names as ${last}${open}`
+    : `${artifact}: ${counts.join(', ')} since ${last} (${stepTexts[step]}): ${shown}${open}`;
 }
 
 /** What a step asks for. */
@@ -74,6 +78,7 @@ export function summariseCheck({ artifact, last, compared, whyNot }: SurfaceChec
     step,
     differences: counted.map(({ name, entry, effect, why }) => ({ name, entry, effect, why })),
     excepted: excepted.map(({ difference, reason }: Excepted) => ({ name: difference.name, reason })),
+    ...(compared === null || compared.notChecked.length === 0 ? {} : { notChecked: compared.notChecked }),
     whyNot,
   };
 }

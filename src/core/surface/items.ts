@@ -21,7 +21,12 @@ export type Item<T> = SurfaceName & {
 };
 
 /** One side of a comparison. */
-export type ItemSide<T> = { readonly items: readonly Item<T>[]; readonly notChecked: readonly NotChecked[] };
+export type ItemSide<T> = {
+  readonly items: readonly Item<T>[];
+  readonly notChecked: readonly NotChecked[];
+  /** Whether an entry is there, but could not be read whole: what is missing of it may be there. */
+  readonly isUnread: (entry: string) => boolean;
+};
 
 /** What a difference means for users. */
 export type Verdict = { readonly effect: Effect; readonly why: string };
@@ -40,7 +45,7 @@ export const compatible = (why: string): Verdict => ({ effect: 'compatible', why
 export const unknown = (why: string): Verdict => ({ effect: 'unknown', why });
 
 /** A side as it is shown: names by entry, in the order in which they were found. */
-export function surfaceOfItems<T>({ items, notChecked }: ItemSide<T>): Surface {
+export function surfaceOfItems<T>({ items, notChecked }: Pick<ItemSide<T>, 'items' | 'notChecked'>): Surface {
   const byEntry = new Map<string, SurfaceName[]>();
   for (const { entry, name, kind, signature, place } of items) {
     const names = byEntry.get(entry) ?? [];
@@ -64,10 +69,10 @@ export function compareItems<T>(
     owner === null || side.has(idOf(entry, owner));
   const removed = old.items
     .filter((item) => !after.has(idOf(item.entry, item.key)) && isOwnerThere(item, after))
-    .flatMap((item) => rules.removed(item).map((verdict) => differenceOf(verdict, [item, null])));
+    .flatMap((item) => doubted(rules.removed(item), item, now).map((verdict) => differenceOf(verdict, [item, null])));
   const added = now.items
     .filter((item) => !before.has(idOf(item.entry, item.key)) && isOwnerThere(item, before))
-    .flatMap((item) => rules.added(item).map((verdict) => differenceOf(verdict, [null, item])));
+    .flatMap((item) => doubted(rules.added(item), item, old).map((verdict) => differenceOf(verdict, [null, item])));
   const changed = old.items.flatMap((item) => {
     const other = after.get(idOf(item.entry, item.key));
     return other === undefined ? [] : changesOf(item, other, rules);
@@ -77,6 +82,12 @@ export function compareItems<T>(
     after: surfaceOfItems(now),
     differences: sortDifferences([...others, ...withoutEntries([...removed, ...added], [old, now]), ...changed]),
   };
+}
+
+/** What is missing on a side that could not be read whole may be there. */
+function doubted<T>(verdicts: readonly Verdict[], { entry }: Item<T>, side: ItemSide<T>): readonly Verdict[] {
+  if (verdicts.length === 0 || !side.isUnread(entry)) return verdicts;
+  return [unknown('it is not seen on one side, of which parts could not be read')];
 }
 
 function changesOf<T>(old: Item<T>, now: Item<T>, rules: ItemRules<T>): Difference[] {

@@ -28,7 +28,12 @@ type Framework = {
   readonly assemblies: readonly (DotnetAssembly & { readonly file: string })[];
   readonly library: DotnetLibrary;
 };
-type Side = { readonly frameworks: ReadonlyMap<string, Framework>; readonly notChecked: readonly NotChecked[] };
+type Side = {
+  readonly frameworks: ReadonlyMap<string, Framework>;
+  readonly notChecked: readonly NotChecked[];
+  /** Frameworks of which an assembly could not be read. */
+  readonly unread: ReadonlySet<string>;
+};
 
 function sideOf(source: SurfaceSource): Side {
   const notChecked: NotChecked[] = [];
@@ -38,20 +43,24 @@ function sideOf(source: SurfaceSource): Side {
   });
   // Programs are compiled against `ref` where there is one.
   const referred = new Set(found.filter(({ folder }) => folder === 'ref').map(({ framework }) => framework));
+  const unread = new Set<string>();
   const frameworks = new Map<string, (DotnetAssembly & { file: string })[]>();
   for (const { path, folder, framework } of found) {
     if (folder === 'lib' && referred.has(framework)) continue;
     const bytes = source.bytes(path);
     const read = bytes === null ? null : readAssembly(bytes);
-    if (read === null)
+    if (read === null) {
+      unread.add(framework);
+      frameworks.set(framework, frameworks.get(framework) ?? []);
       notChecked.push({
         entry: path,
         why: bytes === null ? 'it is too large to be read' : 'it is no assembly that can be read',
       });
-    else frameworks.set(framework, [...(frameworks.get(framework) ?? []), { ...read, file: path }]);
+    } else frameworks.set(framework, [...(frameworks.get(framework) ?? []), { ...read, file: path }]);
   }
   return {
     notChecked,
+    unread,
     frameworks: new Map(
       [...frameworks].map(([name, assemblies]) => [name, { assemblies, library: libraryOf(assemblies) }]),
     ),
@@ -73,7 +82,7 @@ function frameworkItems({ assemblies }: Framework, as: string): Item<DotnetDetai
   return typeItems(types, as, (type: DotnetType) => files.get(type.assembly) ?? '');
 }
 
-function itemsOf({ frameworks, notChecked }: Side): ItemSide<DotnetDetail> {
+function itemsOf({ frameworks, notChecked }: Side): Pick<ItemSide<DotnetDetail>, 'items' | 'notChecked'> {
   return { items: [...frameworks].flatMap(([name, framework]) => frameworkItems(framework, name)), notChecked };
 }
 
@@ -83,12 +92,15 @@ function comparePackages(old: Side, now: Side): SurfaceComparison {
   const pairs = [...old.frameworks].flatMap(([name, framework]) => {
     const served = servedBy(name, offered);
     const other = served === null ? undefined : now.frameworks.get(served);
-    return other === undefined ? [] : [{ name, framework, other }];
+    return other === undefined || served === null ? [] : [{ name, framework, other, served }];
   });
   const libraries = new Map(
     pairs.map(({ name, framework, other }) => [name, [framework.library, other.library] as const]),
   );
-  const side = (items: Item<DotnetDetail>[], { notChecked }: Side) => ({ items, notChecked });
+  const side = (items: Item<DotnetDetail>[], { notChecked, unread }: Side) => ({
+    ...{ items, notChecked },
+    isUnread: (entry: string) => unread.has(entry.split(' ')[0] ?? ''),
+  });
   const compared = compareItems(
     [
       side(
@@ -103,7 +115,9 @@ function comparePackages(old: Side, now: Side): SurfaceComparison {
     dotnetRules((entry) => libraries.get(entry.split(' ')[0] ?? '') ?? [emptyLibrary, emptyLibrary]),
     [
       ...compareFrameworks(old, now),
-      ...pairs.flatMap(({ name, framework, other }) => compareNames(name, framework, other)),
+      ...pairs.flatMap((pair) =>
+        now.unread.has(pair.served) ? [] : compareNames(pair.name, pair.framework, pair.other),
+      ),
     ],
   );
   return { ...compared, before: surfaceOfItems(itemsOf(old)), after: surfaceOfItems(itemsOf(now)) };

@@ -77,21 +77,31 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
       return readGoFile(root, path);
     },
   );
+  const unread = new Set(notChecked.map(({ entry }) => folderOf(entry ?? '')));
   const folders = new Map<string, GoFile[]>();
   for (const file of files) {
-    const folder = file.file.includes('/') ? file.file.slice(0, file.file.lastIndexOf('/')) : '';
+    const folder = folderOf(file.file);
     folders.set(folder, [...(folders.get(folder) ?? []), file]);
   }
   const packages = new Map<string, GoPackage>();
   const programs = new Map<string, string>();
-  for (const [folder, inside] of folders) {
-    // Without the module's own path, which differs from one major version to the next, folders name packages.
-    const path = folder === '' ? '.' : folder;
+  for (const [path, inside] of folders) {
     const pkg = packageOf(path, inside);
     if (pkg?.name === 'main') programs.set(path, path);
     else if (pkg !== null) packages.set(path, pkg);
   }
-  return { side: { items: [...packages.values()].flatMap(packageItems), notChecked }, packages, programs, mod };
+  const isUnread = (entry: string) => unread.has(entry);
+  return {
+    side: { items: [...packages.values()].flatMap(packageItems), notChecked, isUnread },
+    packages,
+    programs,
+    mod,
+  };
+}
+
+/** Without the module's own path, which differs from one major version to the next, folders name packages. */
+function folderOf(file: string): string {
+  return file.includes('/') ? file.slice(0, file.lastIndexOf('/')) : '.';
 }
 
 function compareMods(old: GoMod, now: GoMod): Difference[] {

@@ -14,7 +14,7 @@ import type { Difference, NotChecked } from '../surface.ts';
 import { type JvmModule, readClassFile } from './class-file.ts';
 import { JvmLibrary } from './jvm-library.ts';
 import { jvmRules } from './jvm-rules.ts';
-import { type JvmDetail, listJvmItems } from './list-items.ts';
+import { type JvmDetail, listJvmItems, packageOf } from './list-items.ts';
 
 /** Jars. Versions for newer Java beside the usual classes must offer the same (JEP 238) and are not read. */
 export const jvmSurfaceReader: SurfaceReader = {
@@ -57,6 +57,7 @@ function sideOf(source: SurfaceSource): Side {
       if (cls?.module != null) module = cls.module;
       return cls === null || cls.module !== null ? [] : [cls];
     });
+  const unread = new Set(notChecked.map(({ entry }) => packageOf(entry ?? '').replaceAll('/', '.')));
   for (const [language, count] of languages)
     notChecked.push({
       entry: null,
@@ -66,7 +67,7 @@ function sideOf(source: SurfaceSource): Side {
   const found = module as JvmModule | null;
   const items = listJvmItems(library, found === null ? null : new Set(found.exports));
   return {
-    side: { items, notChecked },
+    side: { items, notChecked, isUnread: (entry) => unread.has(entry) },
     library,
     module: found,
     major: classes.reduce((most, { major }) => Math.max(most, major), 0),

@@ -65,7 +65,12 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
     ...[...headers].flatMap(([entry, found]) => headerItems(found, entry)),
     ...files,
   ];
-  return { side: { items, notChecked }, read: { libraries, headers } };
+  const unread = new Set(
+    source.paths
+      .flatMap((path) => library.exec(path)?.[1] ?? header.exec(path)?.[1] ?? [])
+      .filter((entry) => !headers.has(entry) && !libraries.some((one) => one.entry === entry)),
+  );
+  return { side: { items, notChecked, isUnread: (entry) => unread.has(entry) }, read: { libraries, headers } };
 }
 
 function librariesOf(source: SurfaceSource, notChecked: NotChecked[]): NativeLibrary[] {

@@ -47,9 +47,7 @@ export function listPythonItems(library: PythonLibrary): Item<PythonDetail>[] {
 
 /** Whether a module is one that users import: no part of its name is private, and it holds no tests. */
 export function isPublicModule(name: string): boolean {
-  return name
-    .split('.')
-    .every((part) => !part.startsWith('_') && !/^(?:tests?|testing_data|conftest|test_.*)$/.test(part));
+  return name.split('.').every((part) => !part.startsWith('_') && !/^(?:tests?|conftest|test_.*)$/.test(part));
 }
 
 /** Names with two underscores around are the protocol of the language, all others with one in front are private (PEP 8). */

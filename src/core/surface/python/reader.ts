@@ -42,11 +42,15 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
   const modules = readSources({ source, parse, paths: [...places.keys()], notChecked }, (root, path) =>
     readPythonModule(root, places.get(path) as ModulePlace),
   );
+  const unread = new Set(notChecked.map(({ entry }) => places.get(entry ?? '')?.name));
   const library = new PythonLibrary(modules);
   for (const module of modules) {
     const why = library.whyDynamic(module);
     if (why !== null && isPublicModule(module.name)) notChecked.push({ entry: module.name, why });
   }
-  notChecked.push(...compiledModules(source, new Set(modules.map(({ name }) => name))));
-  return { side: { items: listPythonItems(library), notChecked }, library };
+  const compiled = compiledModules(source, new Set(modules.map(({ name }) => name)));
+  notChecked.push(...compiled);
+  for (const { entry } of compiled) unread.add(entry ?? undefined);
+  const isUnread = (entry: string) => unread.has(entry);
+  return { side: { items: listPythonItems(library), notChecked, isUnread }, library };
 }

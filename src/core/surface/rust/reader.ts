@@ -47,7 +47,7 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
   const crate =
     textOf(library['name']) ?? (textOf(objectOf(source.manifest?.['package'])['name']) ?? 'crate').replaceAll('-', '_');
   const notChecked: NotChecked[] = [];
-  if (!source.paths.includes(root)) return { items: [], notChecked, unread: new Set() };
+  if (!source.paths.includes(root)) return { items: [], notChecked, unread: new Set(), isUnread: () => false };
   const paths = source.paths.filter((path) => rustSurfaceReader.wants(path));
   const broken = new Map<string, ReadonlySet<string>>();
   const modules = readSources({ source, parse, paths, notChecked }, (node, path): RustModule => {
@@ -72,7 +72,11 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
   const isProcMacro = library['proc-macro'] === true || library['proc_macro'] === true;
   const { items, isCut } = listRustItems(tree, crate, isProcMacro);
   if (isCut) notChecked.push({ entry: crate, why: 'its modules pass each other on in too many ways to be listed' });
-  return { items, notChecked, unread };
+  const missing = tree.missing.map((path) => `${crate}::${path}`);
+  const isRootMissing = !modules.some(({ file }) => file === root);
+  const isUnread = (entry: string) =>
+    isRootMissing || isCut || missing.some((path) => `${entry}::`.startsWith(`${path}::`));
+  return { items, notChecked, unread, isUnread };
 }
 
 /** Macros that define no public names. */
