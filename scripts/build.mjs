@@ -83,13 +83,15 @@ const library = `${root}node_modules/typescript/lib`;
 mkdirSync(path.join(outdir, 'types'));
 for (const name of readdirSync(library).filter((file) => /^lib\..*\.d\.ts$/.test(file)))
   copyFileSync(path.join(library, name), path.join(outdir, 'types', name));
-// Sources of other languages are read by a parser that loads these.
-const grammars = ['web-tree-sitter', ...['c', 'go', 'python', 'rust'].map((name) => `tree-sitter-${name}`)].map(
-  (name) => `node_modules/${name}/${name}.wasm`,
+// Sources of other languages are read by a parser that loads these. Its own code names its file as one that lies beside it.
+const parser = 'node_modules/web-tree-sitter/web-tree-sitter.wasm';
+copyFileSync(`${root}${parser}`, path.join(outdir, 'chunk', path.basename(parser)));
+const grammars = ['c', 'go', 'python', 'rust'].map(
+  (name) => `node_modules/tree-sitter-${name}/tree-sitter-${name}.wasm`,
 );
 mkdirSync(path.join(outdir, 'grammars'));
 for (const grammar of grammars)
   copyFileSync(`${root}${grammar}`, path.join(outdir, 'grammars', path.basename(grammar)));
-const packages = bundledPackages(root, [...used, ...grammars]);
+const packages = bundledPackages(root, [...used, parser, ...grammars]);
 writeFileSync(path.join(outdir, 'THIRD-PARTY-NOTICES.txt'), formatNotices(packages));
 writeFileSync(path.join(outdir, 'bundled.cdx.json'), formatBundled(packages));

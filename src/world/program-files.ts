@@ -17,7 +17,7 @@ export function compilerLibraryText(name: string): string | null {
 
 /** A file of the parser for sources: `web-tree-sitter`, or the grammar of a language such as `tree-sitter-go`. */
 export function grammarFile(name: string): Uint8Array {
-  const found = fileIn([...beside('grammars'), `${installed}/${name}`], `${name}.wasm`);
+  const found = fileIn([...beside('grammars'), '.', 'chunk', `${installed}/${name}`], `${name}.wasm`);
   if (found === null) throw new Error(`${name}.wasm is missing from this program`);
   return found;
 }

@@ -27,7 +27,7 @@ describe('the demo', () => {
       env: testEnvironment(),
       encoding: 'utf8',
     });
-    expect(head).toBe('75f9c9d feat(harmonics): speeds of constituents by their names\n');
+    expect(head).toBe('fa4c6c4 feat(harmonics): speeds of constituents by their names\n');
     const delivered = releases.map(
       (release: { package: string; version: string }) => `${release.package} ${release.version}`,
     );
