@@ -4,6 +4,8 @@ import {
   type Difference,
   type Effect,
   effects,
+  ownerOf,
+  placeText,
   type SurfaceName,
   type SurfacePlace,
 } from '../../core/surface/surface.ts';
@@ -41,8 +43,8 @@ function renderNames({ artifact, form, entries, notChecked }: ShownSurface, scre
 }
 
 function nameLine({ name, kind, signature, place }: SurfaceName, { colours }: Screen): string {
-  // Parameters and type arguments have dots of their own.
-  const depth = name.replace(/[([<].*$/s, '').split(/\.|::/).length + (kind === 'constructor' ? 1 : 0);
+  const isUnnamed = kind === 'constructor' || kind === 'implementation';
+  const depth = ownerOf(name).split(/\.|::/).length + (isUnnamed ? 1 : 0);
   // Members stand below their owner, which has said its name.
   const text = `${'  '.repeat(depth + 2)}${cleanText(signature)}`;
   return `${text}  ${colours.dim(cleanText(`${kind}${place === null ? '' : `, ${placeText(place)}`}`))}`;
@@ -101,8 +103,6 @@ function notes(notChecked: ShownSurface['notChecked'], screen: Screen): string[]
     ),
   ];
 }
-
-const placeText = ({ file, line }: SurfacePlace) => `${file}:${line}`;
 
 /** The `result` of the JSON envelope: of the first artifact, with the others beside it. */
 export function surfaceJson({ surfaces: [first, ...others], page }: SurfaceAnswer): unknown {

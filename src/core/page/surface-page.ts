@@ -1,5 +1,13 @@
 import { stepTexts } from '../surface/check.ts';
-import { countText, type Difference, effects, type Surface, type SurfaceStep } from '../surface/surface.ts';
+import {
+  countText,
+  type Difference,
+  effects,
+  ownerOf,
+  placeText,
+  type Surface,
+  type SurfaceStep,
+} from '../surface/surface.ts';
 import { escapeHtml } from '../text/html.ts';
 import { policyElement } from '../text/page-policy.ts';
 
@@ -62,10 +70,12 @@ ${groups.join('')}${left}`;
 function renderEntry({ entry, names }: Surface['entries'][number]): string {
   const rows = names.map(
     ({ kind, signature, name, place }) =>
-      `<tr><td>${escapeHtml(kind)}</td><td><code>${escapeHtml(name.includes('.') ? `${name.slice(0, name.lastIndexOf('.') + 1)}${signature}` : signature)}</code></td><td class="place">${placeText(place)}</td></tr>`,
+      `<tr><td>${escapeHtml(kind)}</td><td><code>${escapeHtml(`${ownerOf(name)}${signature}`)}</code></td><td class="place">${placeHtml(place)}</td></tr>`,
   );
   return `<section><h2>${escapeHtml(entry)}</h2><table>${rows.join('')}</table></section>`;
 }
+
+const placeHtml = (place: Difference['oldPlace']) => (place === null ? '' : escapeHtml(placeText(place)));
 
 function renderGroup(effect: Difference['effect'], differences: readonly Difference[]): string {
   if (differences.length === 0) return '';
@@ -76,13 +86,9 @@ function renderDifference({ name, entry, why, old, new: now, oldPlace, newPlace 
   const side = (word: string, text: string | null, place: Difference['oldPlace']) =>
     text === null
       ? ''
-      : `<dt>${word}</dt><dd><code>${escapeHtml(text)}</code> <span class="place">${placeText(place)}</span></dd>`;
+      : `<dt>${word}</dt><dd><code>${escapeHtml(text)}</code> <span class="place">${placeHtml(place)}</span></dd>`;
   const where = entry === '.' || entry === name ? '' : ` <span class="entry">${escapeHtml(entry)}</span>`;
   return `<article><h3>${escapeHtml(name)}${where}</h3><p>${escapeHtml(why)}</p><dl>${side('before', old, oldPlace)}${side('now', now, newPlace)}</dl></article>`;
-}
-
-function placeText(place: Difference['oldPlace']): string {
-  return place === null ? '' : `${escapeHtml(place.file)}:${place.line}`;
 }
 
 const style = `

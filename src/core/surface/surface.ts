@@ -1,7 +1,12 @@
 import type { Weight } from '../version/weight.ts';
 
-/** Where something stands in an artifact: path inside it, and line from 1. */
-export type SurfacePlace = { readonly file: string; readonly line: number };
+/** Where something stands in an artifact: path inside it, and line from 1; null for a file without lines. */
+export type SurfacePlace = { readonly file: string; readonly line: number | null };
+
+/** `index.d.ts:9`. */
+export function placeText({ file, line }: SurfacePlace): string {
+  return line === null ? file : `${file}:${line}`;
+}
 
 /** One thing that users can refer to. */
 export type SurfaceName = {
@@ -17,6 +22,13 @@ export type SurfaceEntry = { readonly entry: string; readonly names: readonly Su
 
 /** Something that could not be read, and why. @see entry null for the whole artifact. */
 export type NotChecked = { readonly entry: string | null; readonly why: string };
+
+/** What a name is a member of, with the sign behind it: `Tide.` of `Tide.height(sea.Port)`; '' for a name of its own. */
+export function ownerOf(name: string): string {
+  // Parameters, type arguments, versions and implemented traits have dots and colons of their own.
+  const bare = /^.*?(?=: |[([<@]|$)/s.exec(name)?.[0] ?? name;
+  return /^(.*(?:\.|::))[^.:]+$/s.exec(bare)?.[1] ?? '';
+}
 
 /** What users of an artifact can refer to. */
 export type Surface = { readonly entries: readonly SurfaceEntry[]; readonly notChecked: readonly NotChecked[] };

@@ -1,6 +1,6 @@
 import { BevelstoneError } from '../error/bevelstone-error.ts';
 import type { SurfaceCheck } from './check.ts';
-import type { Difference, SurfacePlace } from './surface.ts';
+import { type Difference, placeText, type SurfacePlace } from './surface.ts';
 
 /** Whether a version is too small, and that is refused. */
 export function isRefused({ setting, compared }: SurfaceCheck): boolean {
@@ -57,15 +57,15 @@ function problemsOf(check: SurfaceCheck) {
   return worstOf(check).map(({ name, entry, why, oldPlace, newPlace }) => ({
     code: 'SURFACE_UNDERSTATED' as const,
     message: `${entry === '.' || entry === name ? '' : `${entry}: `}${name}: ${why}`,
-    fix: placeText(check.artifact, oldPlace, newPlace),
+    fix: placesText(check.artifact, oldPlace, newPlace),
     where: null,
   }));
 }
 
-function placeText(artifact: string, old: SurfacePlace | null, now: SurfacePlace | null): string {
+function placesText(artifact: string, old: SurfacePlace | null, now: SurfacePlace | null): string {
   const parts = [
-    ...(old === null ? [] : [`before: ${old.file}:${old.line}`]),
-    ...(now === null ? [] : [`now: ${now.file}:${now.line}`]),
+    ...(old === null ? [] : [`before: ${placeText(old)}`]),
+    ...(now === null ? [] : [`now: ${placeText(now)}`]),
   ];
   return `${artifact}, ${parts.join(', ')}`;
 }

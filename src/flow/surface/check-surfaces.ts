@@ -1,6 +1,7 @@
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { withSurface } from '../../core/form/surfaced.ts';
+import type { Form } from '../../core/name/form.ts';
 import { type SurfaceCheck, surfaceSetting } from '../../core/surface/check.ts';
 import { judgeSurface } from '../../core/surface/judge.ts';
 import { type Surface, surfaceText } from '../../core/surface/surface.ts';
@@ -52,7 +53,7 @@ export async function compareReleases(
         before === null ? null : earlier.find({ ...question, version: before }, 'here');
       // Where only what is here counts, what is not here is not worth a word.
       if (reach === 'here' && (last === null || (await find(last)).type === 'missing')) continue;
-      if (!(await hasSurface(file)) && !(await hadSurface(await earlierHere(last)))) continue;
+      if (!(await hasSurface(file, form)) && !(await hadSurface(await earlierHere(last), form))) continue;
       const what = `public surface of ${artifact.file}${last === null ? '' : ` against ${last}`}`;
       const check = await during(context, what, async () =>
         last === null
@@ -67,8 +68,8 @@ export async function compareReleases(
 }
 
 /** Whether an archive of any files had a surface in the last release, so that it is missed now. */
-async function hadSurface(last: EarlierArtifact | null): Promise<boolean> {
-  return last !== null && last.type !== 'missing' && (await hasSurface(last.file));
+async function hadSurface(last: EarlierArtifact | null, form: Form): Promise<boolean> {
+  return last !== null && last.type !== 'missing' && (await hasSurface(last.file, form));
 }
 
 async function firstOf(base: Base, file: string): Promise<SurfaceCheck> {

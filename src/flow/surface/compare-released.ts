@@ -43,7 +43,7 @@ export async function compareReleased(
       if (before.type === 'missing') return notCompared(file, before.why);
       if (after.type === 'missing') return notCompared(file, after.why);
       try {
-        if (!(await hasSurface(before.file)) && !(await hasSurface(after.file))) return null;
+        if (!(await hasSurface(before.file, form)) && !(await hasSurface(after.file, form))) return null;
         const { differences } = await compareFiles(before.file, after.file);
         return { file, differences, step: stepFor(differences), whyNot: null };
       } catch (error) {

@@ -65,7 +65,8 @@ async function identify(file: string) {
   return { artifact, reader, applies: reader !== null && (reader.applies?.(insidePaths(artifact)) ?? true) };
 }
 
-/** Whether a file has a public surface to read. @throws like readArtifact. */
-export async function hasSurface(file: string): Promise<boolean> {
-  return (await identify(file)).applies;
+/** Whether a file of a form has a public surface; it is only read where not every one of its form has. @throws like readArtifact. */
+export async function hasSurface(file: string, form: Form): Promise<boolean> {
+  const reader = (await formDefinitions[form].surface?.()) ?? null;
+  return reader?.applies === undefined ? reader !== null : (await identify(file)).applies;
 }

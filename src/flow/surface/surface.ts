@@ -106,14 +106,15 @@ async function subjectsOf(context: Context, target: string | null): Promise<Subj
   const packages = name === null ? context.packages : [packageNamed(workspace, name.package)?.name ?? name.package];
   const releases = await builtOrUnreleased({ ...context, packages }, workspace, commit);
   const candidates = releases.flatMap(({ folder, record }) =>
-    withSurface(record.artifacts).map(({ file, platform }) => ({
+    withSurface(record.artifacts).map(({ file, form, platform }) => ({
+      form,
       file: path.join(folder, file),
       shown: file,
       of: { package: record.package, last: record.last, platform },
     })),
   );
   const subjects: Subject[] = [];
-  for (const candidate of candidates) if (await hasSurface(candidate.file)) subjects.push(candidate);
+  for (const candidate of candidates) if (await hasSurface(candidate.file, candidate.form)) subjects.push(candidate);
   if (subjects.length > 0) return subjects;
   throw new BevelstoneError('SURFACE_UNREADABLE', {
     message: `nothing that is built${target === null ? '' : ` of ${target}`} has a public surface that can be read`,

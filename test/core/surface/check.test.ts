@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { type SurfaceCheck, summariseCheck, summaryText } from '../../../src/core/surface/check.ts';
 import { judgeSurface } from '../../../src/core/surface/judge.ts';
-import type { Difference } from '../../../src/core/surface/surface.ts';
+import { type Difference, ownerOf } from '../../../src/core/surface/surface.ts';
 
 const removed: Difference = {
   name: 'depth',
@@ -20,6 +20,20 @@ function check(differences: readonly Difference[], notChecked: readonly string[]
   const common = { package: 'depths', version: '2.0.0', artifact: 'depths.tgz', last: '1.0.0', digest: null };
   return { ...common, setting: 'refuse', compared, whyNot: null };
 }
+
+describe('what a name is a member of', () => {
+  it.each([
+    ['height', ''],
+    ['Tide.height', 'Tide.'],
+    ['Tide.Builder.at(java.util.List<a.B>)', 'Tide.Builder.'],
+    ['Tide(sea.Port)', ''],
+    ['Clock::new', 'Clock::'],
+    ['Clock: From<a::B>', ''],
+    ['height@TIDE_1.4', ''],
+  ])('%s: %s', (name, owner) => {
+    expect(ownerOf(name)).toBe(owner);
+  });
+});
 
 describe('the sentence on a card', () => {
   it.each([

@@ -35,7 +35,7 @@ export function typeItems(
   return types.flatMap((type): Item<DotnetDetail>[] => {
     const entry = `${framework} ${type.space}`.trim();
     const name = shortName(type.space === '' ? type.name : type.name.slice(type.space.length + 1));
-    const place = { file: file(type), line: 1 };
+    const place = { file: file(type), line: null };
     return [
       {
         entry,

@@ -130,7 +130,7 @@ function compareFrameworks(old: Side, now: Side): Difference[] {
   const at = (name: string, { frameworks }: Side) => ({
     name,
     entry: 'target frameworks',
-    place: { file: frameworks.get(name)?.assemblies[0]?.file ?? '', line: 1 },
+    place: { file: frameworks.get(name)?.assemblies[0]?.file ?? '', line: null },
   });
   return [
     ...before
@@ -154,7 +154,7 @@ function compareNames(framework: string, old: Framework, now: Framework): Differ
   const after = new Map(now.assemblies.map((one) => [one.name, one]));
   return old.assemblies.flatMap(({ name, publicKey, file }): Difference[] => {
     const other = after.get(name);
-    const at = { name, entry: `${framework} assemblies`, place: { file: other?.file ?? file, line: 1 } };
+    const at = { name, entry: `${framework} assemblies`, place: { file: other?.file ?? file, line: null } };
     if (other === undefined)
       return [plainDifference(at, breaking('the assembly was removed'), { old: name, new: null })];
     if (other.publicKey === publicKey) return [];

@@ -5,8 +5,6 @@ type Scope = { readonly required: string[]; readonly depth: number };
 
 /** A signature of a method (II.23.2.1). */
 export type MethodSignature = {
-  readonly isInstance: boolean;
-  readonly typeParameters: number;
   readonly result: string;
   readonly parameters: readonly string[];
   /** Names of types that callers must know (II.23.2.7), such as that of setters for new objects only. */
@@ -48,14 +46,15 @@ export class Signatures {
   method(blob: Buffer): MethodSignature {
     const reader = new BlobReader(blob);
     const kind = reader.byte();
-    const typeParameters = (kind & 0x10) === 0 ? 0 : reader.compressed();
+    // How many type parameters it has, which the tables say, too.
+    if ((kind & 0x10) !== 0) reader.compressed();
     const count = reader.compressed();
     const required: string[] = [];
     const read = () => this.#type(reader, { required, depth: 0 });
     const result = read();
     const parameters: string[] = [];
     while (parameters.length < count) parameters.push(read());
-    return { isInstance: (kind & 0x20) !== 0, typeParameters, result, parameters, required };
+    return { result, parameters, required };
   }
 
   /** II.23.2.4. */

@@ -129,7 +129,7 @@ function comparePackageNames(old: Side, now: Side): Difference[] {
   return [...old.packages].flatMap(([path, { name }]): Difference[] => {
     const other = now.packages.get(path);
     if (other === undefined || other.name === name) return [];
-    const at = { name: `package ${name}`, entry: path, place: { file: path, line: 1 } };
+    const at = { name: `package ${name}`, entry: path, place: { file: path, line: null } };
     return [
       plainDifference(at, breaking(`it is called ${other.name} where it is imported`), { old: name, new: other.name }),
     ];

@@ -14,7 +14,7 @@ export function listJvmItems(library: JvmLibrary, exported: ReadonlySet<string> 
   return classes.flatMap((cls): Item<JvmDetail>[] => {
     const entry = packageOf(cls.name).replaceAll('/', '.');
     const name = simpleName(cls.name);
-    const place = { file: cls.file, line: 1 };
+    const place = { file: cls.file, line: null };
     const own: Item<JvmDetail> = {
       ...{ entry, name, key: name, owner: null, place },
       kind: kindOf(cls),
@@ -53,7 +53,7 @@ function memberItem(owner: Item<JvmDetail>, home: JvmClass, member: JvmMember): 
     key: `${owner.key}.${keyOf(member)}`,
     kind: isConstructor ? 'constructor' : member.kind,
     signature: memberText(home, member),
-    place: { file: home.file, line: 1 },
+    place: { file: home.file, line: null },
     detail: { cls: owner.detail.cls, member, home },
   };
 }

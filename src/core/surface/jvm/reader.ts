@@ -80,7 +80,7 @@ function compareModules(old: SurfaceSource, now: SurfaceSource, [before, after]:
   const at = (what: string) => (name: string) => ({
     name: `${what} ${name}`,
     entry: 'module',
-    place: { file: 'module-info.class', line: 1 },
+    place: { file: 'module-info.class', line: null },
   });
   const fields = { removed: () => breaking('it was removed'), added: () => addition('new') };
   const [from, to] = [before.module, after.module];
@@ -91,7 +91,7 @@ function compareModules(old: SurfaceSource, now: SurfaceSource, [before, after]:
   const place = {
     name: 'module',
     entry: 'module',
-    place: { file: to === null ? 'META-INF/MANIFEST.MF' : 'module-info.class', line: 1 },
+    place: { file: to === null ? 'META-INF/MANIFEST.MF' : 'module-info.class', line: null },
   };
   const named =
     sides.old === sides.new
@@ -114,7 +114,7 @@ function compareJavaVersions([before, after]: readonly [Side, Side], now: Surfac
   const [old, major] = [before.major, after.major];
   if (old === major || old === 0 || major === 0) return [];
   const sides = { old: `Java ${old - 44}`, new: `Java ${major - 44}` };
-  const place = { name: 'Java', entry: 'module', place: { file: now.fileName, line: 1 } };
+  const place = { name: 'Java', entry: 'module', place: { file: now.fileName, line: null } };
   return [
     plainDifference(
       place,

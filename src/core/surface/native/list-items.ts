@@ -4,7 +4,7 @@ import { type CDeclaration, type CHeader, keyOf } from './read-header.ts';
 
 /** A symbol of a library, or a declaration of a header. */
 export type NativeDetail =
-  | { readonly type: 'symbol'; readonly symbol: ElfSymbol; readonly library: string }
+  | { readonly type: 'symbol'; readonly symbol: ElfSymbol }
   | { readonly type: 'declaration'; readonly declaration: CDeclaration; readonly header: CHeader }
   | { readonly type: 'file' };
 
@@ -13,14 +13,16 @@ export type NativeLibrary = { readonly entry: string; readonly file: string; rea
 
 /** Symbols of libraries. */
 export function symbolItems({ entry, file, elf }: NativeLibrary): Item<NativeDetail>[] {
-  return elf.symbols.map((symbol): Item<NativeDetail> => {
+  // C++ compilers begin every name with `_Z`.
+  const shown = elf.symbols.filter(({ name }) => !/^_(?!Z)/.test(name));
+  return shown.map((symbol): Item<NativeDetail> => {
     const { name, version, kind, sizeBytes } = symbol;
     const full = version === null ? name : `${name}@${version}`;
     return {
       ...{ entry, name: full, key: full, owner: null, kind: 'symbol' },
       signature: `${kind} ${full}${kind === 'object' ? `, ${sizeBytes} bytes` : ''}`,
-      place: { file, line: 1 },
-      detail: { type: 'symbol', symbol, library: entry },
+      place: { file, line: null },
+      detail: { type: 'symbol', symbol },
     };
   });
 }

@@ -56,7 +56,7 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
         owner: null,
         kind: 'file',
         signature: name,
-        place: { file: path, line: 1 },
+        place: { file: path, line: null },
         detail: { type: 'file' },
       };
     });
@@ -137,7 +137,7 @@ function compareLibraries(old: NativeSide, now: NativeSide): Difference[] {
   return old.libraries.flatMap(({ entry, file, elf }): Difference[] => {
     const other = after.get(entry);
     if (other === undefined) return [];
-    const at = (name: string) => ({ name, entry, place: { file: other.file, line: 1 } });
+    const at = (name: string) => ({ name, entry, place: { file: other.file, line: null } });
     const sides = (before: string | null, later: string | null) => ({ old: before, new: later });
     const found: Difference[] = [];
     if (elf.soname !== other.elf.soname)
@@ -147,7 +147,7 @@ function compareLibraries(old: NativeSide, now: NativeSide): Difference[] {
           breaking('linked programs ask for the old soname'),
           sides(elf.soname, other.elf.soname),
         ),
-        oldPlace: { file, line: 1 },
+        oldPlace: { file, line: null },
       });
     if (elf.machine !== other.elf.machine)
       found.push(

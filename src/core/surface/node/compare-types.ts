@@ -540,7 +540,9 @@ export class TypeComparison {
       return;
     }
     if (!newFits && !oldFits) {
-      this.#say(spot, 'breaking', 'it has another type');
+      // Where the words are the same, what differs is behind them, such as type arguments: no place can be shown.
+      const isAlike = spot.old.text() === spot.new.text();
+      this.#say(spot, isAlike ? 'unknown' : 'breaking', 'it has another type');
       return;
     }
     if (direction === 'either')

@@ -276,7 +276,7 @@ function compareTypes(
     (report): Difference => ({
       name: report.name,
       entry,
-      effect: isUnexplained(report) ? 'unknown' : report.effect,
+      effect: report.effect,
       why: report.why,
       old: report.old?.text ?? null,
       new: report.new?.text ?? null,
@@ -286,11 +286,6 @@ function compareTypes(
   );
   const stopped = why ?? (comparison.isExhausted ? tooMuch : null);
   return stopped === null ? found : [...found, unknown(stopped)];
-}
-
-/** Types that are written alike and still differ depend on something that the words do not show, such as type arguments. */
-function isUnexplained({ effect, why, old, new: now }: Report): boolean {
-  return effect === 'breaking' && why === 'it has another type' && old !== null && old?.text === now?.text;
 }
 
 /** A constant that says which version the package has differs in every release. */

@@ -120,6 +120,7 @@ const plain = 'int kept(void) { return 1; }\n';
 /** A shared library, made by gcc, with its header. */
 const libraries: readonly Change<Built>[] = [
   ['a symbol', { code: '' }, { code: 'int f(void) { return 1; }' }, 'addition', 'breaking'],
+  ['a private symbol', { code: '' }, { code: 'int _f(void) { return 1; }' }, 'none', 'none'],
   [
     'a hidden symbol',
     { code: '' },
