@@ -44,7 +44,7 @@ function renderNames({ artifact, form, entries, notChecked }: ShownSurface, scre
 
 function nameLine({ name, kind, signature, place }: SurfaceName, { colours }: Screen): string {
   const isUnnamed = kind === 'constructor' || kind === 'implementation';
-  const depth = ownerOf(name).split(/\.|::/).length + (isUnnamed ? 1 : 0);
+  const depth = ownerOf({ name, kind }).split(/\.|::/).length + (isUnnamed ? 1 : 0);
   // Members stand below their owner, which has said its name.
   const text = `${'  '.repeat(depth + 2)}${cleanText(signature)}`;
   return `${text}  ${colours.dim(cleanText(`${kind}${place === null ? '' : `, ${placeText(place)}`}`))}`;

@@ -70,7 +70,7 @@ ${groups.join('')}${left}`;
 function renderEntry({ entry, names }: Surface['entries'][number]): string {
   const rows = names.map(
     ({ kind, signature, name, place }) =>
-      `<tr><td>${escapeHtml(kind)}</td><td><code>${escapeHtml(`${ownerOf(name)}${signature}`)}</code></td><td class="place">${placeHtml(place)}</td></tr>`,
+      `<tr><td>${escapeHtml(kind)}</td><td><code>${escapeHtml(`${ownerOf({ name, kind })}${signature}`)}</code></td><td class="place">${placeHtml(place)}</td></tr>`,
   );
   return `<section><h2>${escapeHtml(entry)}</h2><table>${rows.join('')}</table></section>`;
 }

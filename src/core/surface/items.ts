@@ -52,7 +52,13 @@ export function surfaceOfItems<T>({ items, notChecked }: Pick<ItemSide<T>, 'item
     names.push({ name, kind, signature, place });
     byEntry.set(entry, names);
   }
-  return { entries: [...byEntry].map(([entry, names]): SurfaceEntry => ({ entry, names })), notChecked };
+  // "The same names" would be true of nothing, too.
+  const isEmpty = byEntry.size === 0 && notChecked.length === 0;
+  const entries = [...byEntry].map(([entry, names]): SurfaceEntry => ({ entry, names }));
+  return {
+    entries,
+    notChecked: isEmpty ? [{ entry: null, why: 'nothing that users can refer to was found' }] : notChecked,
+  };
 }
 
 /**

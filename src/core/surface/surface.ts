@@ -24,7 +24,8 @@ export type SurfaceEntry = { readonly entry: string; readonly names: readonly Su
 export type NotChecked = { readonly entry: string | null; readonly why: string };
 
 /** What a name is a member of, with the sign behind it: `Tide.` of `Tide.height(sea.Port)`; '' for a name of its own. */
-export function ownerOf(name: string): string {
+export function ownerOf({ name, kind }: Pick<SurfaceName, 'name' | 'kind'>): string {
+  if (kind === 'program' || kind === 'feature' || kind === 'file') return '';
   // Parameters, type arguments, versions and implemented traits have dots and colons of their own.
   const bare = /^.*?(?=: |[([<@]|$)/s.exec(name)?.[0] ?? name;
   return /^(.*(?:\.|::))[^.:]+$/s.exec(bare)?.[1] ?? '';

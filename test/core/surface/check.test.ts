@@ -24,14 +24,15 @@ function check(differences: readonly Difference[], notChecked: readonly string[]
 describe('what a name is a member of', () => {
   it.each([
     ['height', ''],
+    ['tide.pc', '', 'file'],
     ['Tide.height', 'Tide.'],
     ['Tide.Builder.at(java.util.List<a.B>)', 'Tide.Builder.'],
     ['Tide(sea.Port)', ''],
     ['Clock::new', 'Clock::'],
     ['Clock: From<a::B>', ''],
     ['height@TIDE_1.4', ''],
-  ])('%s: %s', (name, owner) => {
-    expect(ownerOf(name)).toBe(owner);
+  ])('%s: %s', (name, owner, kind = 'name') => {
+    expect(ownerOf({ name, kind })).toBe(owner);
   });
 });
 

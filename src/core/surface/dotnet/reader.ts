@@ -16,6 +16,7 @@ import { type DotnetDetail, typeItems } from './list-items.ts';
 import { type DotnetAssembly, type DotnetType, readAssembly } from './read-assembly.ts';
 
 const assembly = /^(lib|ref)\/([^/]+)\/([^/]+)\.dll$/i;
+const machineCode = /^runtimes\/.*\/native\/[^/]+$/i;
 
 /** Packages for .NET: the assemblies of each target framework. */
 export const dotnetSurfaceReader: SurfaceReader = {
@@ -58,6 +59,12 @@ function sideOf(source: SurfaceSource): Side {
       });
     } else frameworks.set(framework, [...(frameworks.get(framework) ?? []), { ...read, file: path }]);
   }
+  const native = source.paths.filter((path) => machineCode.test(path)).length;
+  if (native > 0)
+    notChecked.push({
+      entry: 'runtimes',
+      why: `${native} ${native === 1 ? 'library is' : 'libraries are'} machine code, which is not read here`,
+    });
   return {
     notChecked,
     unread,

@@ -77,10 +77,11 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
       return readGoFile(root, path);
     },
   );
-  const unread = new Set(notChecked.map(({ entry }) => folderOf(entry ?? '')));
+  const pathOf = (file: string) => packagePath(mod, file);
+  const unread = new Set(notChecked.map(({ entry }) => pathOf(entry ?? '')));
   const folders = new Map<string, GoFile[]>();
   for (const file of files) {
-    const folder = folderOf(file.file);
+    const folder = pathOf(file.file);
     folders.set(folder, [...(folders.get(folder) ?? []), file]);
   }
   const packages = new Map<string, GoPackage>();
@@ -99,9 +100,11 @@ function sideOf(source: SurfaceSource, parse: Parse): Side {
   };
 }
 
-/** Without the module's own path, which differs from one major version to the next, folders name packages. */
-function folderOf(file: string): string {
-  return file.includes('/') ? file.slice(0, file.lastIndexOf('/')) : '.';
+/** What users import, without the ending of a major version: that is a matter of the whole module. */
+function packagePath({ module }: GoMod, file: string): string {
+  const folder = file.includes('/') ? file.slice(0, file.lastIndexOf('/')) : '';
+  const top = (module ?? '').replace(/\/v\d+$/, '');
+  return [top, folder].filter((part) => part !== '').join('/') || '.';
 }
 
 function compareMods(old: GoMod, now: GoMod): Difference[] {

@@ -27,7 +27,7 @@ export function comparePythonMetadata(old: SurfaceSource, now: SurfaceSource): D
 
 /** Programs and plug-ins, as names of a surface. */
 export function pythonPrograms(source: SurfaceSource): { readonly name: string; readonly signature: string }[] {
-  return [...entryPointsOf(source)].map(([name, signature]) => ({ name, signature }));
+  return [...entryPointsOf(source)].map(([name, target]) => ({ name, signature: `${name} = ${target}` }));
 }
 
 const isMetadata = (path: string) => /^[^/]+\.dist-info\/METADATA$|^PKG-INFO$/.test(path);

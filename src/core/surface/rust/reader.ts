@@ -32,7 +32,9 @@ async function compareCrates(old: SurfaceSource, now: SurfaceSource, tools: Surf
 
 function withPrograms(surface: Surface, source: SurfaceSource): Surface {
   const place = { file: 'Cargo.toml', line: 1 };
-  const programs = [...rustPrograms(source)].map(([name, signature]) => ({ name, kind: 'program', signature, place }));
+  const programs = [...rustPrograms(source)].map(([name, file]) => ({
+    ...{ name, kind: 'program', signature: `${name} = ${file}`, place },
+  }));
   const features = [...featuresOf(source).keys()].map((name) => ({ name, kind: 'feature', signature: name, place }));
   const names = [...features, ...programs];
   return names.length === 0 ? surface : { ...surface, entries: [...surface.entries, { entry: 'Cargo.toml', names }] };
