@@ -2,9 +2,9 @@ import { stepTexts } from '../../core/surface/check.ts';
 import {
   countText,
   type Difference,
+  depthOf,
   type Effect,
   effects,
-  ownerOf,
   placeText,
   type SurfaceName,
   type SurfacePlace,
@@ -43,10 +43,8 @@ function renderNames({ artifact, form, entries, notChecked }: ShownSurface, scre
 }
 
 function nameLine({ name, kind, signature, place }: SurfaceName, { colours }: Screen): string {
-  const isUnnamed = kind === 'constructor' || kind === 'implementation';
-  const depth = ownerOf({ name, kind }).split(/\.|::/).length + (isUnnamed ? 1 : 0);
   // Members stand below their owner, which has said its name.
-  const text = `${'  '.repeat(depth + 2)}${cleanText(signature)}`;
+  const text = `${'  '.repeat(depthOf({ name, kind }) + 3)}${cleanText(signature)}`;
   return `${text}  ${colours.dim(cleanText(`${kind}${place === null ? '' : `, ${placeText(place)}`}`))}`;
 }
 

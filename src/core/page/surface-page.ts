@@ -2,8 +2,8 @@ import { stepTexts } from '../surface/check.ts';
 import {
   countText,
   type Difference,
+  depthOf,
   effects,
-  ownerOf,
   placeText,
   type Surface,
   type SurfaceStep,
@@ -70,7 +70,7 @@ ${groups.join('')}${left}`;
 function renderEntry({ entry, names }: Surface['entries'][number]): string {
   const rows = names.map(
     ({ kind, signature, name, place }) =>
-      `<tr><td>${escapeHtml(kind)}</td><td><code>${escapeHtml(`${ownerOf({ name, kind })}${signature}`)}</code></td><td class="place">${placeHtml(place)}</td></tr>`,
+      `<tr><td>${escapeHtml(kind)}</td><td class="depth-${Math.min(depthOf({ name, kind }), 4)}"><code>${escapeHtml(signature)}</code></td><td class="place">${placeHtml(place)}</td></tr>`,
   );
   return `<section><h2>${escapeHtml(entry)}</h2><table>${rows.join('')}</table></section>`;
 }
@@ -103,5 +103,6 @@ section.addition article{border-color:#2d6a73}section.unknown article{border-sty
 dl{display:grid;grid-template-columns:4rem 1fr;gap:.1rem .8rem;margin:0}dt{color:#66757d}dd{margin:0}
 code{font:.85rem/1.5 "DejaVu Sans Mono",monospace;overflow-wrap:anywhere}.place,.entry{color:#66757d;font-size:.85rem;font-weight:normal}
 table{border-collapse:collapse;width:100%}td{padding:.15rem 1rem .15rem 0;border-bottom:1px solid #e6e0d2;vertical-align:top}td:first-child{color:#66757d;width:7rem}
+.depth-1{padding-left:1.5rem}.depth-2{padding-left:3rem}.depth-3{padding-left:4.5rem}.depth-4{padding-left:6rem}
 @media print{body{background:#fff;color:#000}main{max-width:none;padding:0}article{break-inside:avoid}}
 `;

@@ -23,12 +23,14 @@ export type SurfaceEntry = { readonly entry: string; readonly names: readonly Su
 /** Something that could not be read, and why. @see entry null for the whole artifact. */
 export type NotChecked = { readonly entry: string | null; readonly why: string };
 
-/** What a name is a member of, with the sign behind it: `Tide.` of `Tide.height(sea.Port)`; '' for a name of its own. */
-export function ownerOf({ name, kind }: Pick<SurfaceName, 'name' | 'kind'>): string {
-  if (kind === 'program' || kind === 'feature' || kind === 'file') return '';
+/** How many owners stand above a name: 1 for `Tide.height(sea.Port)`, 0 for a name of its own. */
+export function depthOf({ name, kind }: Pick<SurfaceName, 'name' | 'kind'>): number {
+  if (kind === 'program' || kind === 'feature' || kind === 'file') return 0;
   // Parameters, type arguments, versions and implemented traits have dots and colons of their own.
   const bare = /^.*?(?=: |[([<@]|$)/s.exec(name)?.[0] ?? name;
-  return /^(.*(?:\.|::))[^.:]+$/s.exec(bare)?.[1] ?? '';
+  // These belong to the type that they are called after.
+  const isUnnamed = kind === 'constructor' || kind === 'implementation';
+  return bare.split(/\.|::/).length - (isUnnamed ? 0 : 1);
 }
 
 /** What users of an artifact can refer to. */

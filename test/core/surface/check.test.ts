@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { type SurfaceCheck, summariseCheck, summaryText } from '../../../src/core/surface/check.ts';
 import { judgeSurface } from '../../../src/core/surface/judge.ts';
-import { type Difference, ownerOf } from '../../../src/core/surface/surface.ts';
+import { type Difference, depthOf } from '../../../src/core/surface/surface.ts';
 
 const removed: Difference = {
   name: 'depth',
@@ -21,18 +21,18 @@ function check(differences: readonly Difference[], notChecked: readonly string[]
   return { ...common, setting: 'refuse', compared, whyNot: null };
 }
 
-describe('what a name is a member of', () => {
+describe('how many owners stand above a name', () => {
   it.each([
-    ['height', ''],
-    ['tide.pc', '', 'file'],
-    ['Tide.height', 'Tide.'],
-    ['Tide.Builder.at(java.util.List<a.B>)', 'Tide.Builder.'],
-    ['Tide(sea.Port)', ''],
-    ['Clock::new', 'Clock::'],
-    ['Clock: From<a::B>', ''],
-    ['height@TIDE_1.4', ''],
-  ])('%s: %s', (name, owner, kind = 'name') => {
-    expect(ownerOf({ name, kind })).toBe(owner);
+    ['height', 0],
+    ['tide.pc', 0, 'file'],
+    ['Tide.height', 1],
+    ['Tide.Builder.at(java.util.List<a.B>)', 2],
+    ['Tide(sea.Port)', 1, 'constructor'],
+    ['Clock::new', 1],
+    ['Clock: From<a::B>', 1, 'implementation'],
+    ['height@TIDE_1.4', 0],
+  ])('%s: %i', (name, depth, kind = 'name') => {
+    expect(depthOf({ name, kind })).toBe(depth);
   });
 });
 
