@@ -46,7 +46,7 @@ export const commandList: readonly ListedCommand[] = [
   },
   {
     name: 'gather',
-    positional: '<folders..>',
+    positional: '[folders..]',
     describe: 'Combine what several machines built from one commit',
     load: async () => (await import('./command/gather.ts')).gather,
   },
@@ -157,6 +157,18 @@ export const commandList: readonly ListedCommand[] = [
     positional: '<release>',
     describe: 'Print what users type or paste to get exactly this release',
     load: async () => (await import('./command/ledger-lines.ts')).ledgerLines,
+  },
+  {
+    name: 'deploy list',
+    positional: '',
+    describe: 'List what is deployed where',
+    load: async () => (await import('./command/deploy-list.ts')).deployList,
+  },
+  {
+    name: 'deploy',
+    positional: '[release]',
+    describe: 'Put a release into place on a target, or return to the one before',
+    load: async () => (await import('./command/deploy.ts')).deploy,
   },
   {
     name: 'config check',

@@ -214,8 +214,9 @@ function makeParser(args: readonly string[], commands: LoadedCommands, host: Hos
   const groups = new Set<string>();
   for (const listed of commandList) {
     const [group = '', ...rest] = listed.name.split(' ');
-    if (rest.length === 0) parser = addCommand(parser, listed, commands);
-    else if (!groups.has(group)) parser = addGroup(parser, group, commands);
+    const isCommand = commandList.some(({ name }) => name === group);
+    if (rest.length === 0) parser = addCommand(parser, listed, { commands, args });
+    else if (!groups.has(group) && !isCommand) parser = addGroup(parser, group, { commands, args });
     groups.add(group);
   }
   return parser;
@@ -229,24 +230,32 @@ const groupWords: Readonly<Record<string, string>> = {
   inputs: 'Third-party sources that packages are built from, and their patches',
 };
 
-function addGroup(parser: Argv, group: string, commands: LoadedCommands): Argv {
+function addGroup(parser: Argv, group: string, typed: Typed): Argv {
   const listed = commandList.filter(({ name }) => name.startsWith(`${group} `));
   return parser.command(group, groupWords[group] ?? '', (inner) => {
     let grown = inner;
-    for (const command of listed) grown = addCommand(grown, command, commands);
+    for (const command of listed) grown = addCommand(grown, command, typed);
     return grown.demandCommand(1, `missing command: ${group} ${secondWords(group, commandList).join(', ')}`);
   });
 }
 
+/** The commands that were loaded, and what was typed. */
+type Typed = { readonly commands: LoadedCommands; readonly args: readonly string[] };
+
 /** The handler throws the choice: once it returned, the parser would lay out the whole help text at every run. */
-function addCommand(parser: Argv, { name, positional, describe }: ListedCommand, commands: LoadedCommands): Argv {
-  const command = commands.get(name);
+function addCommand(parser: Argv, { name, positional, describe }: ListedCommand, typed: Typed): Argv {
+  const command = typed.commands.get(name);
   return parser.command({
     command: `${name.split(' ').at(-1)} ${positional}`.trim(),
     describe,
     builder: (inner: Argv) => {
-      if (command === undefined) return inner;
-      let grown = command.options(inner);
+      let grown = inner;
+      // A command can have others below it: `deploy` and `deploy list`.
+      const below = commandList.filter((other) => other.name.startsWith(`${name} `));
+      for (const listed of below) grown = addCommand(grown, listed, typed);
+      const next = `${name} ${typed.args[typed.args.indexOf(name) + 1]}`;
+      if (command === undefined || below.some((listed) => listed.name === next)) return grown;
+      grown = command.options(grown);
       for (const [line, says] of command.examples) grown = grown.example(`$0 ${line}`, says);
       return grown;
     },

@@ -1,19 +1,14 @@
 import { randomBytes } from 'node:crypto';
-import { link, mkdir, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import { link, mkdir, readdir, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../core/error/bevelstone-error.ts';
-import { isMissing } from './files.ts';
-import { isGone, type ProcessIdentity, parseIdentity, thisProcess } from './process-identity.ts';
+import { isMissing, readTextIfThere } from './files.ts';
+import { lockNumber, takeNumberedLock } from './numbered-lock.ts';
+import { type ProcessIdentity, thisProcess } from './process-identity.ts';
 import { systemFault } from './system-fault.ts';
 
-const released = 'released\n';
-/** Old files that stay, so that a process which listed the folder a moment ago never finds its number free again. */
-const keptFiles = 8;
-
 /**
- * Takes the lock of a workspace. The lock is the file `lock.N` with the highest N: the process that creates the next number holds it,
- * and creating a file with a link succeeds for one process only. So a lock left by a killed process is taken over by
- * exactly one of those that find it. It is taken over only when that process is certainly gone.
+ * Takes the lock of a workspace (`takeNumberedLock`).
  * @returns what releases it.
  * @throws RUN_BUSY, LOCK_FAILED
  */
@@ -22,22 +17,15 @@ export async function takeLock(folder: string): Promise<() => Promise<void>> {
   try {
     await mkdir(folder, { recursive: true });
     await writeFile(mine, JSON.stringify(thisProcess()), { flag: 'wx' });
-    for (;;) {
-      const last = await highest(folder);
-      const holder = last === null ? 'free' : await readHolder(lockFile(folder, last));
-      // Removed meanwhile: another process took a higher number.
-      if (holder === 'missing') continue;
-      if (last !== null && holder !== 'free' && !isGone(holder)) throw busy(lockFile(folder, last), holder);
-      const next = (last ?? 0) + 1;
-      if (!(await isLinked(mine, lockFile(folder, next)))) continue;
-      // Whoever was asleep since it listed the folder may have got a number that was used and cleared away before.
-      if ((await highest(folder)) !== next) {
-        await rm(lockFile(folder, next), { force: true });
-        continue;
-      }
-      await clearBelow(folder, next - keptFiles);
-      return () => release(folder, next);
-    }
+    const answer = await takeNumberedLock({
+      numbers: async () => (await readdir(folder)).flatMap((name) => lockNumber(name) ?? []),
+      create: (number) => isLinked(mine, lockFile(folder, number)),
+      read: (number) => readTextIfThere(lockFile(folder, number)),
+      write: (number, text) => replaceText(lockFile(folder, number), text),
+      remove: (number) => rm(lockFile(folder, number), { force: true }),
+    });
+    if (answer.type === 'busy') throw busy(lockFile(folder, answer.number), answer.holder);
+    return answer.release;
   } catch (error) {
     throw lockFailed(error, folder);
   } finally {
@@ -47,18 +35,6 @@ export async function takeLock(folder: string): Promise<() => Promise<void>> {
 
 function lockFile(folder: string, number: number): string {
   return path.join(folder, `lock.${number}`);
-}
-
-async function numbers(folder: string): Promise<number[]> {
-  return (await readdir(folder)).flatMap((name) => {
-    const found = /^lock\.([1-9]\d{0,14})$/.exec(name)?.[1];
-    return found === undefined ? [] : [Number(found)];
-  });
-}
-
-async function highest(folder: string): Promise<number | null> {
-  const found = await numbers(folder);
-  return found.length === 0 ? null : Math.max(...found);
 }
 
 async function isLinked(from: string, to: string): Promise<boolean> {
@@ -71,33 +47,16 @@ async function isLinked(from: string, to: string): Promise<boolean> {
   }
 }
 
-/** The file stays, with another text: its number must never be free again. */
-async function release(folder: string, number: number): Promise<void> {
-  const text = path.join(folder, `lock-${process.pid}-${randomBytes(6).toString('hex')}.tmp`);
+async function replaceText(file: string, text: string): Promise<void> {
+  const fresh = path.join(path.dirname(file), `lock-${process.pid}-${randomBytes(6).toString('hex')}.tmp`);
   try {
-    await writeFile(text, released, { flag: 'wx' });
-    await rename(text, lockFile(folder, number));
+    await writeFile(fresh, text, { flag: 'wx' });
+    await rename(fresh, file);
   } catch (error) {
     // On a full disk the file goes: the process that comes next would otherwise wait for this one to end.
-    await rm(text, { force: true }).catch(() => {});
-    await rm(lockFile(folder, number), { force: true }).catch(() => {});
+    await rm(fresh, { force: true }).catch(() => {});
+    await rm(file, { force: true }).catch(() => {});
     if (!isMissing(error) && (error as NodeJS.ErrnoException).code === undefined) throw error;
-  }
-}
-
-async function clearBelow(folder: string, number: number): Promise<void> {
-  for (const index of (await numbers(folder)).filter((found) => found < number))
-    await rm(lockFile(folder, index), { force: true });
-}
-
-/** A lock is linked when it is complete, so one that cannot be read lost its text with the power. */
-async function readHolder(file: string): Promise<ProcessIdentity | 'free' | 'missing'> {
-  try {
-    const text = await readFile(file, 'utf8');
-    return text === released ? 'free' : (parseIdentity(text) ?? 'free');
-  } catch (error) {
-    if (isMissing(error)) return 'missing';
-    throw error;
   }
 }
 

@@ -44,14 +44,14 @@ export function startServer(step: Step): RunningServer {
   };
 }
 
-/** Waits until an address answers with a status below 400. @returns whether it did in time, and before the server ended. */
+/** Waits until an address answers with a status below 400. @returns whether it did in time, and before its server ended. */
 export async function waitForAnswer(
   url: string,
   {
-    server,
+    hasEnded,
     withinMs,
     signal,
-  }: { readonly server: RunningServer; readonly withinMs: number; readonly signal: AbortSignal },
+  }: { readonly hasEnded: () => boolean; readonly withinMs: number; readonly signal: AbortSignal },
 ): Promise<boolean> {
   const ask = async () => {
     try {
@@ -63,5 +63,5 @@ export async function waitForAnswer(
       return false;
     }
   };
-  return poll({ withinMs, signal, ask, isDone: (isUp) => isUp || server.ended() !== null, onWait: () => {} });
+  return poll({ withinMs, signal, ask, isDone: (isUp) => isUp || hasEnded(), onWait: () => {} });
 }

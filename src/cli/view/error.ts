@@ -1,5 +1,5 @@
 import { BevelstoneError, type Place, type Problem } from '../../core/error/bevelstone-error.ts';
-import { errorCatalog } from '../../core/error/catalog.ts';
+import { type ErrorCode, errorCatalog } from '../../core/error/catalog.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
 import { type Screen, sign } from './screen.ts';
 import { beside } from './wrap.ts';
@@ -60,6 +60,14 @@ export function errorJson(error: unknown): Record<string, unknown> {
   return { code, message, why, fix, where, problems, resume };
 }
 
+/** Where the exit code alone would say the wrong thing. */
+const ownWords: Partial<Readonly<Record<ErrorCode, string>>> = {
+  TARGET_UNREACHABLE: 'not deployed:',
+  TARGET_REFUSED: 'not deployed:',
+  DEPLOY_NO_ARTIFACT: 'not deployed:',
+  DEPLOY_FAILED: 'deployment failed:',
+};
+
 function wordFor({ code }: BevelstoneError): string {
   const words: Readonly<Record<number, string>> = {
     2: 'not started:',
@@ -68,7 +76,7 @@ function wordFor({ code }: BevelstoneError): string {
     5: 'not delivered:',
     7: 'build failed:',
   };
-  return words[errorCatalog[code].exitCode] ?? 'stopped:';
+  return ownWords[code] ?? words[errorCatalog[code].exitCode] ?? 'stopped:';
 }
 
 /** A problem and its remedy; its code only where it says more than that of the whole. */

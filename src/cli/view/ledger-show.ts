@@ -1,4 +1,5 @@
 import { toChangeRecord } from '../../core/history/change-record.ts';
+import type { LedgerDeployment } from '../../core/ledger/fold.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
@@ -10,7 +11,18 @@ type Shown = ShownRelease & { readonly page: string | null };
 
 /** All that is on record of one release. */
 export function renderShown({ release, changes, surveyed, against, page }: Shown, screen: Screen): string {
-  const { package: name, version, date, commit, source, artifacts, deliveries, withdrawals, redirects } = release;
+  const {
+    package: name,
+    version,
+    date,
+    commit,
+    source,
+    artifacts,
+    deliveries,
+    withdrawals,
+    redirects,
+    deployments,
+  } = release;
   const { bold, dim } = screen.colours;
   const built =
     commit === source ? commit.slice(0, 12) : `${commit.slice(0, 12)} (${source.slice(0, 12)} plus the new versions)`;
@@ -54,6 +66,10 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
     parts.push(
       `${sign('warning', screen)} ${cleanText(destination)} was changed on ${at.slice(0, 10)}, while it was released: ${cleanText(from)} -> ${cleanText(to)}`,
     );
+  for (const { deployment, target, result, at, by } of deployments)
+    parts.push(
+      `${sign(result === 'failed' ? 'warning' : 'done', screen)} ${deploymentWords[result]} ${cleanText(deployment)} on ${at.slice(0, 10)} by ${cleanText(by)}: ${cleanText(target)}`,
+    );
   for (const { destination, how, reason, at } of withdrawals)
     parts.push(
       `${sign('warning', screen)} ${how} at ${cleanText(destination)} on ${at.slice(0, 10)}: ${cleanText(reason)}`,
@@ -62,6 +78,12 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
   if (page !== null) parts.push(`  ${cleanText(page)}`);
   return parts.join('\n\n');
 }
+
+const deploymentWords: Readonly<Record<LedgerDeployment['result'], string>> = {
+  deployed: 'deployed to',
+  returned: 'back again at',
+  failed: 'deployment failed to',
+};
 
 function renderComparison(
   { with: other, artifacts, dependencies, surfaces }: ReleaseComparison,

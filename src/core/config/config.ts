@@ -292,6 +292,58 @@ export type RehearseConfig = { readonly upstream: UpstreamConfig; readonly requi
 /** `confirm`: how delivered ones are. */
 export type ConfirmConfig = { readonly upstream: UpstreamConfig };
 
+/** A part of a release and the path on a target that gets it. */
+export type MapConfig = {
+  /** Path inside the artifact, below its one top folder; `.` for all of it. */
+  readonly from: string;
+  /** Absolute, or inside the deployment's folder. */
+  readonly to: string;
+  /** Whether its files are copied; else a link leads to them. */
+  readonly copy: boolean;
+  /** Permission bits of its files; null for those of the artifact. */
+  readonly mode: string | null;
+  /** `USER` or `USER:GROUP` of its files; null for whoever deploys. */
+  readonly owner: string | null;
+};
+
+/** A command on a target. */
+export type TargetCommandConfig = {
+  readonly run: string;
+  /** Most time it may take, in milliseconds. */
+  readonly 'at-most': number;
+};
+
+/** One entry of `deployments`: where the releases of a package are unpacked. */
+export type DeploymentConfig = {
+  readonly package: string;
+  /** Form of the artifact; null for the first that can be unpacked. */
+  readonly artifact: BuiltForm | null;
+  readonly platform: string | null;
+  readonly target: 'folder' | 'ssh';
+  /** Folder on the target. */
+  readonly folder: string;
+  /** Of a target over ssh; null for a folder. */
+  readonly host: string | null;
+  readonly user: string | null;
+  readonly port: number | null;
+  /** Path of a private key, and of a file of host keys; null for what the ssh client takes by itself. */
+  readonly key: string | null;
+  readonly 'known-hosts': string | null;
+  /** Whether the artifact is unpacked; else it is deployed as the file that it is. */
+  readonly unpack: boolean;
+  readonly map: readonly MapConfig[];
+  /** How many earlier releases stay on the target. */
+  readonly earlier: number;
+  /** Commands before the switch, in the new release's folder. */
+  readonly first: readonly TargetCommandConfig[];
+  /** Commands after it. */
+  readonly then: readonly TargetCommandConfig[];
+  /** The address that answers once the release works; null for none. */
+  readonly until: string | null;
+  /** How long it is waited for, in milliseconds. */
+  readonly within: number;
+};
+
 /** `gates`: what must hold before a release. */
 export type GatesConfig = {
   /** Nothing uncommitted. */
@@ -340,6 +392,7 @@ export type Config = {
   readonly packages: Readonly<Record<string, PackageConfig>>;
   readonly together: Readonly<Record<string, readonly string[]>>;
   readonly destinations: Readonly<Record<string, DestinationConfig>>;
+  readonly deployments: Readonly<Record<string, DeploymentConfig>>;
   readonly gates: GatesConfig;
   readonly limits: LimitsConfig;
   readonly rehearse: RehearseConfig;

@@ -51,7 +51,7 @@ function formatValue(value: unknown, path: Path): unknown {
 
 const limitSizes = new Set(['unpacked', 'manifest', 'yaml', 'lockfile', 'sbom']);
 
-const durations = new Set(['at-most', 'confirm-for']);
+const durations = new Set(['at-most', 'confirm-for', 'within']);
 
 function formatItem(item: unknown, path: Path): unknown {
   if (typeof item !== 'object' || item === null) return item;

@@ -4,8 +4,9 @@ import { BevelstoneError, type Place, type Problem } from '../error/bevelstone-e
 import type { ErrorCode } from '../error/catalog.ts';
 import { nearest } from '../text/nearest.ts';
 import { composeYaml } from '../text/yaml.ts';
-import { type Config, destinationsOf, type PackageConfig } from './config.ts';
+import { type Config, type DeploymentConfig, destinationsOf, type PackageConfig } from './config.ts';
 import { knownKeys } from './known-keys.ts';
+import { refuseMapped } from './mapped-path.ts';
 import { configSchema } from './schema.ts';
 
 /**
@@ -286,6 +287,10 @@ function referenceProblems(config: Config, places: Places): Problem[] {
     for (const [index, name] of members.entries())
       check({ name, known: packages, what: 'package', path: ['together', group, index] });
   }
+  for (const [name, deployment] of Object.entries(config.deployments)) {
+    check({ name: deployment.package, known: packages, what: 'package', path: ['deployments', name, 'package'] });
+    problems.push(...mapProblems(name, deployment, places));
+  }
   for (const [name, { streams }] of Object.entries(config.destinations)) {
     for (const [index, stream] of (streams ?? []).entries()) {
       check({
@@ -297,6 +302,24 @@ function referenceProblems(config: Config, places: Places): Problem[] {
     }
   }
   return problems;
+}
+
+/** Two parts at one path, or one inside the other, and parts in folders of our own. */
+function mapProblems(name: string, { map, folder }: DeploymentConfig, places: Places): Problem[] {
+  const absolute = map.map(({ to }) => (to.startsWith('/') ? to : `${folder}/${to}`));
+  return absolute.flatMap((to, index): Problem[] => {
+    const where = places.value(['deployments', name, 'map', index]);
+    const refusal = refuseMapped(to, folder);
+    const other = absolute.slice(0, index).find((path) => isInside(path, to) || isInside(to, path));
+    if (refusal === null && other === undefined) return [];
+    const message =
+      refusal === null ? `${to} is mapped twice: ${other} overlaps with it` : `${to} cannot be mapped: ${refusal}`;
+    return [{ code: 'CONFIG_WRONG_TYPE', message, fix: 'Choose another path', where }];
+  });
+}
+
+function isInside(path: string, folder: string): boolean {
+  return path === folder || path.startsWith(`${folder}/`);
 }
 
 /** Patches say which input they change unless there is only one. */

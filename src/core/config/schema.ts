@@ -17,6 +17,7 @@ import {
   type ArtifactConfig,
   type Config,
   type ConfirmConfig,
+  type DeploymentConfig,
   type DestinationConfig,
   type ExceptionConfig,
   type FileRuleConfig,
@@ -26,6 +27,7 @@ import {
   type InputConfig,
   type LicencePolicyConfig,
   type LinksConfig,
+  type MapConfig,
   type NotesConfig,
   type PackageConfig,
   type PatchConfig,
@@ -34,6 +36,7 @@ import {
   type StampConfig,
   type StepConfig,
   type SurfaceConfig,
+  type TargetCommandConfig,
   type TrialConfig,
   upstreamProtocols,
   type VerifyConfig,
@@ -645,6 +648,84 @@ const trial = () =>
     })),
   });
 
+/** A path with no part that leads elsewhere; absolute or not. */
+const targetPath = () =>
+  Joi.string().custom((text: string, helpers) => {
+    const plain = text === '/' ? text : text.replace(/\/+$/, '');
+    const parts = (plain.startsWith('/') ? plain.slice(1) : plain).split('/');
+    return parts.some((part) => part === '' || part === '.' || part === '..') || /[\p{Cc}\\]/u.test(text)
+      ? helpers.message({ custom: '{{#label}} is not a path without "..": write for example /srv/tides' })
+      : plain;
+  });
+
+const mapEntry = () =>
+  Joi.object<MapConfig>({
+    from: Joi.alternatives(Joi.string().valid('.'), targetPath()).default('.'),
+    to: targetPath().required(),
+    copy: Joi.boolean().default(false),
+    mode: Joi.string()
+      .pattern(/^0[0-7]{3}$/, 'four octal digits such as "0640"')
+      .default(null),
+    owner: Joi.string()
+      .pattern(/^[A-Za-z0-9_][\w.-]*(?::[A-Za-z0-9_][\w.-]*)?$/, 'a user, or user:group')
+      .default(null),
+  });
+
+const commandDefaults = { 'at-most': 5 * 60_000 };
+
+const targetCommand = () =>
+  Joi.alternatives().conditional(Joi.object(), {
+    // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+    then: Joi.object<TargetCommandConfig>({
+      run: Joi.string().required(),
+      'at-most': duration().default(commandDefaults['at-most']),
+    }),
+    otherwise: Joi.string().custom((run: string) => ({ run, ...commandDefaults })),
+  });
+
+/** A key that only a target over ssh has. */
+const overSsh = (schema: Joi.Schema) =>
+  // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+  schema.when('target', { not: 'ssh', then: Joi.forbidden() }).default(null);
+
+const deployment = () =>
+  Joi.object<DeploymentConfig>({
+    package: Joi.string().required(),
+    artifact: Joi.string()
+      .valid(...builtForms)
+      .default(null),
+    platform: platform().default(null),
+    target: Joi.string().valid('folder', 'ssh').default('folder'),
+    folder: Joi.string()
+      .pattern(/^[^\p{Cc}]+$/u, 'a path')
+      .custom((text: string) => text.replace(/(?<=.)\/+$/, ''))
+      .required(),
+    // What begins with a hyphen would be an option of the ssh client.
+    host: Joi.string()
+      .pattern(/^[A-Za-z0-9[][\w.:[\]%-]*$/, 'a host name')
+      .when('target', {
+        is: 'ssh',
+        // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+        then: Joi.required(),
+        otherwise: Joi.forbidden(),
+      })
+      .default(null),
+    user: overSsh(Joi.string().pattern(/^[A-Za-z0-9_][\w.-]*$/, 'a user name')),
+    port: overSsh(Joi.number().integer().min(1).max(65_535)),
+    key: overSsh(Joi.string().pattern(/^(?!-)[^\p{Cc}"]+$/u, 'a path')),
+    'known-hosts': overSsh(Joi.string().pattern(/^(?!-)[^\p{Cc}"]+$/u, 'a path')),
+    unpack: Joi.boolean().default(true),
+    map: Joi.array().items(mapEntry()).default([]),
+    earlier: Joi.number().integer().min(1).max(100).default(3),
+    first: Joi.array().items(targetCommand()).default([]),
+    // biome-ignore lint/suspicious/noThenProperty: a list of commands
+    then: Joi.array().items(targetCommand()).default([]),
+    until: Joi.string()
+      .pattern(/^https?:\/\/[^\s/@]+(?:\/\S*)?$/, 'an address such as https://tides.fenmarsh.example/health')
+      .default(null),
+    within: duration().default(60_000),
+  });
+
 const gates = () =>
   Joi.object<GatesConfig>({
     clean: Joi.boolean().default(true),
@@ -687,6 +768,7 @@ export function configSchema(): Joi.ObjectSchema<Config> {
     packages: record(packageEntry()).default({}),
     together: record(texts().min(2)).default({}),
     destinations: record(destination()).default({}),
+    deployments: record(deployment()).default({}),
     gates: gates(),
     limits: limits(),
     rehearse: rehearse(),

@@ -192,6 +192,17 @@ export const errorCatalog = {
   GATHER_DIFFERS: { exitCode: 3, summary: 'Parts of a release are from different builds' },
   AFTERWARDS_FAILED: { exitCode: 7, summary: 'The release is complete, but a command of `afterwards` failed' },
 
+  TARGET_UNREACHABLE: { exitCode: 5, summary: 'The target of a deployment cannot be reached' },
+  TARGET_REFUSED: { exitCode: 5, summary: 'The target of a deployment did not do what it was asked' },
+  DEPLOY_STATE_DAMAGED: { exitCode: 3, summary: 'What a target says of its deployments cannot be read' },
+  DEPLOY_BUSY: { exitCode: 3, summary: 'Another deployment to the target is running' },
+  DEPLOY_UNFINISHED: { exitCode: 3, summary: 'A deployment to the target was begun and not finished' },
+  DEPLOY_CHANGED: { exitCode: 3, summary: 'Files on a target were changed by hand since the last deployment' },
+  DEPLOY_BLOCKED: { exitCode: 3, summary: 'Something else is at a path that a deployment maps' },
+  DEPLOY_FAILED: { exitCode: 7, summary: 'A command or the health check of a deployment failed' },
+  DEPLOY_NOTHING_BEFORE: { exitCode: 3, summary: 'There is no earlier deployment to return to' },
+  DEPLOY_NO_ARTIFACT: { exitCode: 5, summary: 'The artifact of a release that is to be deployed is not available' },
+
   LEDGER_CONTENDED: { exitCode: 5, summary: 'The ledger could not be pushed because others kept pushing' },
   RELEASE_NOT_RECORDED: { exitCode: 2, summary: 'The release is not in the ledger' },
   PLAN_UNVERIFIED: { exitCode: 3, summary: 'The tag does not confirm the ledger entry of a release' },

@@ -35,6 +35,8 @@ export type LedgerRelease = {
   /** Whether its run was given up half-way. */
   readonly isAbandoned: boolean;
   readonly withdrawals: readonly Withdrawal[];
+  /** Oldest first. */
+  readonly deployments: readonly LedgerDeployment[];
   /** Why it was released with this version; empty where nothing was recorded. */
   readonly reasons: readonly string[];
   /** Destinations whose address was changed while the release was under way. */
@@ -46,6 +48,12 @@ export type LedgerRelease = {
   /** Artifacts as they were planned. */
   readonly planned: readonly ArtifactRecord[];
 };
+
+/** That a release was put onto a target, or that the target returned to it. */
+export type LedgerDeployment = Pick<
+  Extract<LedgerEvent, { readonly type: 'deployed' }>,
+  'deployment' | 'target' | 'deployed' | 'artifact' | 'sha256' | 'by' | 'result' | 'replaced' | 'at'
+>;
 
 /** That the rest of a release went to another address of a destination. */
 export type Redirect = {
@@ -131,6 +139,7 @@ function foldRelease({
     isAbandoned: events.some(({ type }) => type === 'abandoned'),
     withdrawals: events.flatMap((event) => (event.type === 'withdrawn' ? [withdrawalOf(event)] : [])),
     reasons: events.find((event) => event.type === 'explained')?.reasons ?? [],
+    deployments: deploymentsOf(events),
     redirects: events.flatMap((event) => (event.type === 'redirected' ? [redirectOf(event)] : [])),
     isVouched: vouched !== null,
     planned: chosen.artifacts,
@@ -145,6 +154,21 @@ function isVouchedBy(plan: PlannedEvent, anchors: TagAnchors): boolean {
 
 function redirectOf({ destination, from, to, at }: LedgerEvent & { type: 'redirected' }): Redirect {
   return { destination, from, to, at };
+}
+
+/** A deployment that was resumed after its event was written says the same again; a target can return to it several times. */
+function deploymentsOf(events: readonly LedgerEvent[]): LedgerDeployment[] {
+  const all = events.flatMap((event) => (event.type === 'deployed' ? [deploymentOf(event)] : []));
+  return all.filter(
+    ({ deployed, result }, index) =>
+      result === 'returned' ||
+      !all.slice(0, index).some((other) => other.deployed === deployed && other.result === result),
+  );
+}
+
+function deploymentOf(event: LedgerEvent & { type: 'deployed' }): LedgerDeployment {
+  const { deployment, target, deployed, artifact, sha256, by, result, replaced, at } = event;
+  return { deployment, target, deployed, artifact, sha256, by, result, replaced, at };
 }
 
 function withdrawalOf({ destination, how, reason, at }: LedgerEvent & { type: 'withdrawn' }): Withdrawal {

@@ -71,6 +71,24 @@ export type LedgerEvent =
       readonly from: string;
       readonly to: string;
     })
+  /** It was unpacked on a target, or the target returned to it. */
+  | (Common & {
+      readonly type: 'deployed';
+      /** Name of the deployment in the configuration. */
+      readonly deployment: string;
+      /** Where that is, for people. */
+      readonly target: string;
+      /** Names the release's folder there. */
+      readonly deployed: string;
+      readonly artifact: string;
+      readonly sha256: string;
+      /** Who did it, as git knows them. */
+      readonly by: string;
+      /** `returned`: it had been there before. */
+      readonly result: 'deployed' | 'returned' | 'failed';
+      /** The version that it replaced; null for the first. */
+      readonly replaced: string | null;
+    })
   /** Its run was given up after the push: what was delivered until then stays. */
   | (Common & { readonly type: 'abandoned' })
   /** An artifact that no longer existed was rebuilt with different bytes than planned. */

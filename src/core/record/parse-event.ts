@@ -80,6 +80,16 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
   pointed: { destination: isLine, pointer: isLine, from: orNull(isLine) },
   explained: { reasons: list(isText) },
   redirected: { destination: isLine, from: isLine, to: isLine },
+  deployed: {
+    deployment: isLine,
+    target: isLine,
+    deployed: isLine,
+    artifact: isInnerPath,
+    sha256: isSha256,
+    by: isLine,
+    result: isOneOf('deployed', 'returned', 'failed'),
+    replaced: orNull(isVersionText),
+  },
   abandoned: {},
   replanned: { artifact: artifactSchema },
 };

@@ -60,8 +60,11 @@ export class EarlierArtifacts {
     return this.#context.secrets;
   }
 
-  /** @param reach `here`: only what lies on this machine already. */
-  async find(question: EarlierQuestion, reach: 'here' | 'anywhere' = 'anywhere'): Promise<EarlierArtifact> {
+  /** @param reach `here`: only what lies on this machine already; `delivered`: as it was delivered, never built again. */
+  async find(
+    question: EarlierQuestion,
+    reach: 'here' | 'delivered' | 'anywhere' = 'anywhere',
+  ): Promise<EarlierArtifact> {
     this.#releases ??= localReleases(this.#context, this.#workspace.repository);
     const release = (await this.#releases).find(
       (found) => found.package === question.package && found.version === question.version && found.isVouched,
@@ -76,9 +79,11 @@ export class EarlierArtifacts {
     if (here !== null) return { type: 'found', file: here, from: 'built here' };
     const key = { commit, ...question, sha256: recorded?.sha256 ?? null };
     const kept = await keptArtifact(this.#workspace.repository.commonFolder, key);
-    if (kept !== null) return { type: 'found', file: kept, from: 'kept from an earlier comparison' };
+    // What was built again may have other bytes.
+    if (kept !== null && (reach !== 'delivered' || (await this.#isRecorded(kept, recorded))))
+      return { type: 'found', file: kept, from: 'kept from an earlier comparison' };
     if (reach === 'here') return { type: 'missing', why: 'it is not on this machine' };
-    return this.#elsewhere(question, { release, recorded, commit, key });
+    return this.#elsewhere(question, { release, recorded, commit, key, mayBuild: reach === 'anywhere' });
   }
 
   async #elsewhere(
@@ -88,11 +93,13 @@ export class EarlierArtifacts {
       recorded,
       commit,
       key,
+      mayBuild,
     }: {
       readonly release: LedgerRelease | undefined;
       readonly recorded: ArtifactRecord | undefined;
       readonly commit: string;
       readonly key: Parameters<typeof keptArtifact>[1];
+      readonly mayBuild: boolean;
     },
   ): Promise<EarlierArtifact> {
     const { commonFolder } = this.#workspace.repository;
@@ -107,13 +114,18 @@ export class EarlierArtifacts {
         const file = await keepArtifact(commonFolder, key, path.join(own.folder, path.basename(recorded?.file ?? '')));
         return { type: 'found', file, from: `fetched from ${fetched}` };
       }
-      const built = await this.#rebuild(question, commit, { folder: own.folder, problems });
-      if (built === null) return { type: 'missing', why: problems.join('; ') };
+      const built = mayBuild ? await this.#rebuild(question, commit, { folder: own.folder, problems }) : null;
+      if (built === null)
+        return { type: 'missing', why: problems.join('; ') || 'no destination that the configuration names has it' };
       const file = await keepArtifact(commonFolder, key, built);
       return { type: 'found', file, from: 'built again from its tag' };
     } finally {
       await own.remove();
     }
+  }
+
+  async #isRecorded(file: string, recorded: ArtifactRecord | undefined): Promise<boolean> {
+    return recorded !== undefined && (await fileDigest(file, recorded.size)) === recorded.sha256;
   }
 
   async #tagOf({ package: name, version }: EarlierQuestion): Promise<VersionTag | null> {

@@ -211,7 +211,11 @@ async function runBeside(
   const log = `${start}-server.log`;
   const running = startServer({ run, folder: stage.folder, env, log, signal: stage.signal, timeoutMs: trialMs });
   try {
-    const isUp = await waitForAnswer(until, { server: running, withinMs: startMs, signal: stage.signal });
+    const isUp = await waitForAnswer(until, {
+      hasEnded: () => running.ended() !== null,
+      withinMs: startMs,
+      signal: stage.signal,
+    });
     const end = running.ended();
     if (end !== null) return `${run} ended with ${end.exitCode} before ${until} answered: ${end.tail.join('\n')}`;
     if (!isUp) return `${until} did not answer within a minute after ${run}`;

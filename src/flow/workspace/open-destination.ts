@@ -4,42 +4,71 @@ import type { DestinationConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { carrierOf, isRemote, layoutNamed } from '../../core/name/protocol.ts';
 import { protocolDefinitions } from '../../core/protocol/definitions.ts';
+import { nearest } from '../../core/text/nearest.ts';
 import { isPlainWord } from '../../core/text/redact.ts';
 import { connectors } from '../../destination/connectors.ts';
 import type { Destination } from '../../destination/destination.ts';
 import { usualCredential } from '../../store/authorization.ts';
+import type { Connection } from '../../store/connection.ts';
+import { storeOpeners } from '../../store/openers.ts';
+import type { Store } from '../../store/store.ts';
 import { type Credential, readCredential, readSecret } from '../../world/credential.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, warn, warnOnce } from '../context.ts';
 import { remoteUrl } from './remote-url.ts';
 import { resolveUrl } from './resolve-url.ts';
 import { ensureTrustOf, originsFor, type WorkspacePlace } from './trust.ts';
+import type { Workspace } from './workspace.ts';
+
+/** A destination of the configuration, and the workspace that it belongs to. */
+type Named = { readonly name: string; readonly config: DestinationConfig; readonly repository: WorkspacePlace };
 
 /**
  * Opens a destination: its address and credential are looked up now, after the user has agreed to its origins.
  * @throws TRUST_NEEDED, ENVIRONMENT_MISSING, CREDENTIAL_MISSING, CREDENTIAL_UNSAFE, CREDENTIAL_ELSEWHERE, CREDENTIAL_KIND
  */
-export async function openDestination(
+export async function openDestination(context: Context, named: Named): Promise<Destination> {
+  const connect = await connectors[named.config.speaks]();
+  return connect(await connectionTo(context, named));
+}
+
+/**
+ * Opens the store that a destination keeps its files in, without the layout.
+ * @throws USAGE when it has none, and like `openDestination`.
+ */
+export async function openStoreOf(
   context: Context,
-  {
-    name,
-    config,
-    repository,
-  }: { readonly name: string; readonly config: DestinationConfig; readonly repository: WorkspacePlace },
-): Promise<Destination> {
+  { config: { destinations }, repository }: Workspace,
+  name: string,
+): Promise<Store> {
+  const config = destinations[name];
+  const known = Object.entries(destinations).flatMap(([other, { over }]) => (over === null ? [] : [other]));
+  if (config === undefined || config.over === null) {
+    const near = nearest(name, known);
+    throw new BevelstoneError('CONFIG_UNKNOWN_REFERENCE', {
+      message:
+        config === undefined ? `unknown destination "${name}"` : `"${name}" is not a store: it speaks ${config.speaks}`,
+      why: known.length === 0 ? 'bevelstone.yaml has no store' : `stores in bevelstone.yaml: ${known.join(', ')}`,
+      fix: near === null ? 'Name a destination that speaks folder, http-put or s3' : `Did you mean "${near}"?`,
+    });
+  }
+  const open = await storeOpeners[config.over]();
+  return open(await connectionTo(context, { name, config, repository }));
+}
+
+async function connectionTo(context: Context, { name, config, repository }: Named): Promise<Connection> {
   const { root } = repository;
   const url = resolveUrl(context, name, config.url);
   const indexUrl = config['index-url'] === null ? null : resolveUrl(context, name, config['index-url']);
   const { signal, secrets, now, env } = context;
   const common = { name, config, indexUrl, signal, secrets, now, env };
-  const connect = await connectors[config.speaks]();
   if (!isRemote(config)) {
     const local = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
-    return connect({ ...common, ...local, url: await folderOf(root, name, url) });
+    return { ...common, ...local, url: await folderOf(root, name, url) };
   }
   if (protocolDefinitions[config.speaks].usesGit) {
     const git = { credential: { type: 'none' }, origins: new Set<string>(), oneTime: async () => null } as const;
-    return connect({ ...common, ...git, url: remoteUrl(root, url) });
+    return { ...common, ...git, url: remoteUrl(root, url) };
   }
   if (!/^https?:\/\//.test(url)) throw noAddress(name);
   await ensureTrustOf(context, repository, [{ name, config }]);
@@ -50,7 +79,7 @@ export async function openDestination(
   for (const secret of found) context.secrets.add(secret);
   warnOfCredential(context, { name, url, credential });
   const oneTime = () => oneTimePassword(context, { name, config }, place);
-  return connect({ ...common, url, credential, origins, oneTime });
+  return { ...common, url, credential, origins, oneTime };
 }
 
 function warnOfCredential(

@@ -123,6 +123,12 @@ export async function remoteOf(place: GitPlace, branch: string | null): Promise<
   return remotes.length === 1 ? (remotes[0] ?? null) : null;
 }
 
+/** Name and address of whoever commits, as git knows them; null when it does not. */
+export async function committerName(place: GitPlace): Promise<string | null> {
+  const { exitCode, text } = await git(place, ['var', 'GIT_COMMITTER_IDENT'], { allow: [1, 128] });
+  return exitCode === 0 ? text.trim().replace(/ \d+ [+-]\d{4}$/, '') : null;
+}
+
 /** @throws IDENTITY_MISSING when git does not know who commits. */
 export async function checkIdentity(place: GitPlace): Promise<void> {
   try {

@@ -1,0 +1,92 @@
+import { compareFiles } from '../../core/deploy/compare-files.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import type { Deployment } from '../../core/record/deployment-state.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
+import type { Context } from '../context.ts';
+import { findRelease } from '../release-folder/recorded-release.ts';
+import { carryOut } from './carry-out.ts';
+import {
+  type ConfirmDeploy,
+  type Deployed,
+  type DeployOptions,
+  type DeployPlan,
+  deploymentOf,
+  earlierVersions,
+  type Ground,
+} from './deploy-plan.ts';
+import { artifactFor, fetchForDeployment, type LocalRelease, unpackForDeployment } from './release-files.ts';
+import { deploymentNamed, readFilesIfThere, readState, withSite } from './site.ts';
+
+/** Finishes a deployment, or a way back, that was cut short. @throws RUN_NOT_FOUND when there is none. */
+export async function resumeDeployment(
+  context: Context,
+  { repository, workspace, known }: Ground,
+  { options, confirm }: { readonly options: DeployOptions; readonly confirm: ConfirmDeploy },
+): Promise<Deployed> {
+  const named = deploymentNamed(workspace, { name: options.to, packageName: null });
+  return withSite(context, { workspace, ...named }, async (site) => {
+    const read = await readState(site);
+    const { state } = read;
+    if (state.pending === null) throw noneOpen(named.name);
+    const { pending } = state;
+    const deployment = deploymentOf(state, pending.id);
+    const own = await makeOwnFolder(repository.commonFolder, 'deploy');
+    try {
+      let local: LocalRelease | null = null;
+      if (pending.kind === 'forward' && deployment !== null) {
+        const release = findRelease(known, `${deployment.package}@${deployment.version}`);
+        const artifact = artifactFor(release, named.config);
+        if (artifact.sha256 !== deployment.sha256) throw otherArtifact(deployment, named.name);
+        const file = await fetchForDeployment(context, workspace, { release, artifact });
+        local = await unpackForDeployment(file, `${own.folder}/release`, named.config);
+      }
+      const current = deploymentOf(state, state.current);
+      const shown = deployment ?? current;
+      if (shown === null) throw new Error('a deployment that was begun names a release');
+      const old = current === null ? [] : ((await readFilesIfThere(site, current.id)) ?? []);
+      const fresh = local?.files ?? (deployment === null ? [] : ((await readFilesIfThere(site, deployment.id)) ?? []));
+      const plan: DeployPlan = {
+        ...compareFiles(old, fresh),
+        deployment: site.name,
+        target: site.target.where,
+        package: shown.package,
+        version: shown.version,
+        before: current?.version ?? null,
+        artifact: shown.artifact,
+        sha256: shown.sha256,
+        parts: shown.parts,
+        isAtomic: shown.parts.every(({ isCopied }) => !isCopied),
+        changedByHand: [],
+        commands: [...site.config.first, ...site.config.then].map(({ run }) => run),
+      };
+      if (options.dryRun)
+        return { ...plan, id: pending.id, state: 'planned', earlier: earlierVersions(state, pending.id) };
+      await confirm(plan);
+      const after = await carryOut(context, site, { read, next: state, pending, repository, local });
+      return {
+        ...plan,
+        id: pending.id,
+        state: pending.kind === 'forward' ? 'deployed' : pending.id === null ? 'removed' : 'returned',
+        earlier: earlierVersions(after, pending.id),
+      };
+    } finally {
+      await own.remove();
+    }
+  });
+}
+
+function noneOpen(name: string): BevelstoneError {
+  return new BevelstoneError('RUN_NOT_FOUND', {
+    message: `no unfinished deployment to ${name}`,
+    why: 'its target says that the last one came to its end',
+    fix: 'Nothing to do. What is where: bevelstone deploy list',
+  });
+}
+
+function otherArtifact({ package: name, version, artifact }: Deployment, deployment: string): BevelstoneError {
+  return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
+    message: `the deployment that was begun is of another artifact of ${name} ${version}`,
+    why: `it was ${artifact}, and the configuration has changed since`,
+    fix: `Return to what was there before, then deploy anew: bevelstone deploy --back --to ${deployment}`,
+  });
+}

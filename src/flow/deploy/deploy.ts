@@ -1,0 +1,29 @@
+import { uniteWithRemote } from '../../world/git/ledger-store.ts';
+import { currentBranch, remoteOf } from '../../world/git/repository.ts';
+import { closeConnections } from '../../world/http.ts';
+import type { Context } from '../context.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { openContext } from '../workspace/workspace.ts';
+import { deployBack } from './deploy-back.ts';
+import { type ConfirmDeploy, type Deployed, type DeployOptions, deploymentWorkspace } from './deploy-plan.ts';
+import { deployRelease } from './deploy-release.ts';
+import { resumeDeployment } from './deploy-resume.ts';
+
+/**
+ * Deploys a release, returns to the one before, or finishes what was cut short.
+ * @throws DEPLOY_UNFINISHED, DEPLOY_CHANGED, DEPLOY_BUSY, DEPLOY_BLOCKED, DEPLOY_FAILED, DEPLOY_NO_ARTIFACT,
+ * DEPLOY_NOTHING_BEFORE, TARGET_UNREACHABLE, TARGET_REFUSED, RELEASE_NOT_RECORDED, CUT_SHORT.
+ */
+export async function deploy(context: Context, options: DeployOptions, confirm: ConfirmDeploy): Promise<Deployed> {
+  const repository = await openContext(context);
+  const workspace = await deploymentWorkspace(context, repository);
+  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
+  if (remote !== null) await uniteWithRemote(repository, remote);
+  const ground = { repository, workspace, known: await readLedger(context, repository) };
+  const ways = { release: deployRelease, back: deployBack, resume: resumeDeployment } as const;
+  try {
+    return await ways[options.what](context, ground, { options, confirm });
+  } finally {
+    await closeConnections();
+  }
+}
