@@ -1,4 +1,4 @@
-import { availableParallelism, homedir, tmpdir } from 'node:os';
+import { availableParallelism, homedir, hostname, tmpdir } from 'node:os';
 
 const systems: Readonly<Record<string, string>> = { darwin: 'macos', win32: 'windows' };
 
@@ -10,6 +10,11 @@ export function hostPlatform(): string {
 /** How many tasks this machine can do at the same time. */
 export function processorCount(): number {
   return availableParallelism();
+}
+
+/** The name of this machine. */
+export function hostName(): string {
+  return hostname();
 }
 
 /** The home folder of the user. */

@@ -4,7 +4,11 @@ import type { BuildFromOptions, BuiltFrom } from '../../flow/build/build-from.ts
 import { type Command, optionalText, type RawArguments, textList } from '../command.ts';
 import { buildJson, renderBuild, renderFromPlan } from '../view/build.ts';
 
-type BuildArguments = BuildOptions & { readonly from: BuildFromOptions | null };
+type BuildArguments = BuildOptions & {
+  readonly from: BuildFromOptions | null;
+  /** Store that gets the result; null for none. */
+  readonly sendBuilt: string | null;
+};
 
 /** `bevelstone build`. */
 export const build: Command<BuildArguments, Build | BuiltFrom> = {
@@ -31,15 +35,21 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
       .option('sha256', { type: 'string', nargs: 1, describe: 'With --from: what its SHA-256 has to be' })
       .option('to', { type: 'string', nargs: 1, describe: 'With --from: folder for the result' })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'With --from: do not ask before its steps run' })
-      .conflicts('uncommitted', 'at')
-      .conflicts('list', 'twice')
-      .conflicts('from', ['at', 'list', 'twice', 'uncommitted', 'jobs'])
+      .option('send-built', {
+        type: 'string',
+        nargs: 1,
+        describe: 'Send the result to this store, for `gather --from` on another machine',
+      })
+      .conflicts('uncommitted', ['at', 'send-built'])
+      .conflicts('list', ['twice', 'send-built'])
+      .conflicts('from', ['at', 'list', 'twice', 'uncommitted', 'jobs', 'send-built'])
       .implies({ sha256: 'from', to: 'from', yes: 'from' }),
   examples: [
     ['build', 'Build every package that has changes to release'],
     ['build --list -p gauges', 'What one package would ship'],
     ['build --twice', 'Check that the build is reproducible'],
     ['build --at tidemark/1.3.0', 'Rebuild a past release'],
+    ['build --at 3f2c9e1 --platform linux-x64 --send-built archive', 'Build one platform for another machine'],
     ['build --from harmonics-0.9.5-source.tar.gz', 'Build a release from its sources, without its repository'],
   ],
   parse: (raw) => ({
@@ -50,8 +60,9 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
     twice: raw['twice'] === true,
     uncommitted: raw['uncommitted'] === true,
     from: fromOf(raw),
+    sendBuilt: optionalText(raw, 'sendBuilt'),
   }),
-  run: async ({ from, ...options }, context, { ask, screen }) => {
+  run: async ({ from, sendBuilt, ...options }, context, { ask, screen }) => {
     if (from !== null) {
       const { buildFrom } = await import('../../flow/build/build-from.ts');
       const result = await buildFrom(context, from, (plan) =>
@@ -61,7 +72,10 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
     }
     const { buildWorkspace, differenceError } = await import('../../flow/build/build.ts');
     const result = await buildWorkspace(context, options);
-    return { result, error: differenceError(result) };
+    const error = differenceError(result);
+    if (sendBuilt === null || error !== null) return { result, error };
+    const sender = await import('../../flow/build/send-built.ts');
+    return { result: { ...result, sent: await sender.sendBuilt(context, result, sendBuilt) } };
   },
   render: renderBuild,
   toJson: buildJson,

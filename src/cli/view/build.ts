@@ -12,7 +12,7 @@ import { beside } from './wrap.ts';
 export function renderBuild(build: Build | BuiltFrom, screen: Screen): string {
   if ('release' in build) return renderBuiltFrom(build, screen);
   if (build.selections !== null) return renderSelections(build.selections, screen);
-  const { commit, releases, resting, twice } = build;
+  const { commit, releases, resting, twice, sent } = build;
   const { colours } = screen;
   const parts = resting.map(({ name, reasons }) =>
     beside(`${sign('nothing', screen)} nothing to build  `, cleanText(`${name}: ${reasons.join('; ')}`), screen),
@@ -28,6 +28,11 @@ export function renderBuild(build: Build | BuiltFrom, screen: Screen): string {
     renderTable({ columns, rows, screen }),
     renderPending(releases, screen),
     renderTwice(twice, rows.length, screen),
+    ...(sent === undefined
+      ? []
+      : [
+          `${sign('done', screen)} sent  for other machines, to ${cleanText(sent.store)}: bevelstone gather --from ${cleanText(sent.store)} --at ${commit.slice(0, 12)}`,
+        ]),
     places.join('\n'),
   ];
   return blocks.filter((block) => block !== '').join('\n\n');
@@ -148,6 +153,13 @@ export function buildJson(build: Build | BuiltFrom): unknown {
     const { source, sha256, commit, release } = build;
     return { commit, dirty: false, releases: [release], twice: null, from: { source, sha256 } };
   }
-  const { commit, dirty, releases, twice, selections } = build;
-  return { commit, dirty, releases, twice, ...(selections === null ? {} : { selections }) };
+  const { commit, dirty, releases, twice, selections, sent } = build;
+  return {
+    commit,
+    dirty,
+    releases,
+    twice,
+    ...(selections === null ? {} : { selections }),
+    ...(sent === undefined ? {} : { sent }),
+  };
 }

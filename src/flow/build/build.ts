@@ -23,6 +23,9 @@ import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } f
 import { type BuildDifference, compareReleases } from './build-twice.ts';
 import { runInOrder } from './schedule.ts';
 
+/** Where a build was sent for other machines. */
+export type SentBuild = { readonly store: string; readonly places: readonly string[] };
+
 /** The answer of `build`. */
 export type Build = {
   readonly commit: string;
@@ -33,6 +36,8 @@ export type Build = {
   readonly twice: { readonly same: boolean; readonly differences: readonly BuildDifference[] } | null;
   /** What would be packed, where only that was asked. */
   readonly selections: readonly ReleaseSelection[] | null;
+  /** Only where it was asked for. */
+  readonly sent?: SentBuild;
 };
 
 /** What `build` may be asked to do otherwise. */
