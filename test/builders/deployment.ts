@@ -1,4 +1,4 @@
-import { existsSync, lstatSync, readdirSync, readFileSync, readlinkSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, readlinkSync, statSync } from 'node:fs';
 import path from 'node:path';
 import { it } from 'vitest';
 import { bevelstoneJson, type Envelope, type Run } from './program.ts';
@@ -33,9 +33,13 @@ export async function deploymentWorkspace(kind: TargetKind, lines: string): Prom
     .split('\n')
     .map((line) => `    ${line}\n`)
     .join('');
-  const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8');
+  const files = '[{ from: tables }, { from: depth.js }, { from: README.md }]';
+  const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8').replace(
+    '{ form: npm-tarball }',
+    `{ form: npm-tarball }, { form: tar.gz, files: ${files} }`,
+  );
   w.commit('chore: deploy to the harbour', {
-    'bevelstone.yaml': `${config}deployments:\n  harbour:\n    package: soundings\n    artifact: npm-tarball\n    folder: ${site}\n${server?.lines ?? ''}${indented}`,
+    'bevelstone.yaml': `${config}deployments:\n  harbour:\n    package: soundings\n    folder: ${site}\n${server?.lines ?? ''}${indented}`,
     'soundings/tables/low.js': 'export const low = 0.4;\n',
     'soundings/tables/high.js': 'export const high = 4.2;\n',
   });
@@ -102,7 +106,7 @@ export function seenFrom(folder: string): Record<string, string> {
       const full = path.join(folder, own);
       if (!existsSync(full)) seen[own] = `leads to nothing: ${readlinkSync(full)}`;
       else if (readFolder(full)) walk(own);
-      else seen[own] = `${(lstatSync(full).mode & 0o777).toString(8)} ${readFileSync(full, 'utf8')}`;
+      else seen[own] = `${(statSync(full).mode & 0o777).toString(8)} ${readFileSync(full, 'utf8')}`;
     }
   };
   if (existsSync(folder)) walk('');

@@ -146,6 +146,19 @@ describe('deploying', () => {
     expect(run.error?.why).toMatch(/127\.0\.0\.1:9/);
   });
 
+  itAt('ssh')('says what the ssh client says when a machine cannot be reached', async () => {
+    const w = await deploymentWorkspace('ssh', linkedMap);
+    const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8');
+    const known = /known-hosts: (.*)/.exec(config)?.[1] ?? '';
+    writeFileSync(known, '');
+
+    const run = await w.deploy();
+
+    expect(run).toMatchObject({ exitCode: 5, error: { code: 'TARGET_UNREACHABLE' } });
+    expect(run.error?.why).toMatch(/Host key verification failed/);
+    expect(existsSync(w.site)).toBe(false);
+  });
+
   it('never follows or replaces a link that is not its own', async () => {
     const w = await deploymentWorkspace('folder', linkedMap);
     const elsewhere = path.join(w.top, 'elsewhere');
@@ -250,5 +263,31 @@ describe('deploying', () => {
     expect(run.stderr).toMatch(/About to deploy soundings 0\.1\.0 to harbour/);
     expect(run.stderr).toMatch(/CONFIRMATION_NEEDED/);
     expect(existsSync(w.site)).toBe(false);
+  });
+});
+
+describe('a target that someone prepared', () => {
+  it.each(['versions', '.bevelstone', 'current'])(
+    'is refused when %s leads elsewhere, and nothing there is touched',
+    async (name) => {
+      const w = await deploymentWorkspace('folder', linkedMap);
+      const elsewhere = path.join(w.top, 'elsewhere');
+      mkdirSync(path.join(elsewhere, 'precious'), { recursive: true });
+      mkdirSync(w.site);
+      symlinkSync(elsewhere, path.join(w.site, name));
+
+      const run = await w.deploy(['--overwrite-changed']);
+
+      expect(run.error).toMatchObject({ code: 'DEPLOY_BLOCKED' });
+      expect(readdirSync(elsewhere)).toEqual(['precious']);
+    },
+  );
+
+  it('keeps what lies beside the releases', async () => {
+    const w = await deploymentWorkspace('folder', `${linkedMap}\nearlier: 1`);
+    mkdirSync(path.join(w.site, 'versions/own'), { recursive: true });
+
+    expect((await w.deploy()).error).toBeNull();
+    expect(existsSync(path.join(w.site, 'versions/own'))).toBe(true);
   });
 });

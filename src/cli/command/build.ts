@@ -1,17 +1,21 @@
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Build, BuildOptions } from '../../flow/build/build.ts';
 import type { BuildFromOptions, BuiltFrom } from '../../flow/build/build-from.ts';
+import type { PartialBuild, PartialOptions } from '../../flow/partial/build-partial.ts';
 import { type Command, optionalText, type RawArguments, textList } from '../command.ts';
 import { buildJson, renderBuild, renderFromPlan } from '../view/build.ts';
+import { partialsJson, renderPartials } from '../view/partial.ts';
 
 type BuildArguments = BuildOptions & {
   readonly from: BuildFromOptions | null;
   /** Store that gets the result; null for none. */
   readonly sendBuilt: string | null;
+  /** For an archive with only some changes. */
+  readonly partial: PartialOptions | null;
 };
 
 /** `bevelstone build`. */
-export const build: Command<BuildArguments, Build | BuiltFrom> = {
+export const build: Command<BuildArguments, Build | BuiltFrom | PartialBuild> = {
   options: (yargs) =>
     yargs
       .option('at', { type: 'string', describe: 'Build this commit instead of HEAD' })
@@ -40,6 +44,26 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
         nargs: 1,
         describe: 'Send the result to this store, for `gather --from` on another machine',
       })
+      .option('changed-by', {
+        type: 'string',
+        nargs: 1,
+        describe: 'Make an archive with only what these changes touch: issue:12,issue:15, commits, or A..B',
+      })
+      .option('base', { type: 'string', nargs: 1, describe: 'With --changed-by: the version it is put on' })
+      .option('add', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'With --changed-by: this path goes in too; may be repeated',
+      })
+      .option('leave-out', {
+        type: 'string',
+        array: true,
+        nargs: 1,
+        describe: 'With --changed-by: this path stays out; may be repeated',
+      })
+      .conflicts('changed-by', ['list', 'twice', 'uncommitted', 'send-built', 'from', 'platform'])
+      .implies({ base: 'changed-by', add: 'changed-by', 'leave-out': 'changed-by' })
       .conflicts('uncommitted', ['at', 'send-built'])
       .conflicts('list', ['twice', 'send-built'])
       .conflicts('from', ['at', 'list', 'twice', 'uncommitted', 'jobs', 'send-built'])
@@ -50,6 +74,7 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
     ['build --twice', 'Check that the build is reproducible'],
     ['build --at tidemark/1.3.0', 'Rebuild a past release'],
     ['build --at 3f2c9e1 --platform linux-x64 --send-built archive', 'Build one platform for another machine'],
+    ['build --changed-by issue:12 -p harmonics', 'An archive with only what issue 12 changed since the last release'],
     ['build --from harmonics-0.9.5-source.tar.gz', 'Build a release from its sources, without its repository'],
   ],
   parse: (raw) => ({
@@ -61,8 +86,13 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
     uncommitted: raw['uncommitted'] === true,
     from: fromOf(raw),
     sendBuilt: optionalText(raw, 'sendBuilt'),
+    partial: partialOf(raw),
   }),
-  run: async ({ from, sendBuilt, ...options }, context, { ask, screen }) => {
+  run: async ({ from, sendBuilt, partial, ...options }, context, { ask, screen }) => {
+    if (partial !== null) {
+      const { buildPartial } = await import('../../flow/partial/build-partial.ts');
+      return { result: await buildPartial(context, partial) };
+    }
     if (from !== null) {
       const { buildFrom } = await import('../../flow/build/build-from.ts');
       const result = await buildFrom(context, from, (plan) =>
@@ -77,9 +107,21 @@ export const build: Command<BuildArguments, Build | BuiltFrom> = {
     const sender = await import('../../flow/build/send-built.ts');
     return { result: { ...result, sent: await sender.sendBuilt(context, result, sendBuilt) } };
   },
-  render: renderBuild,
-  toJson: buildJson,
+  render: (result, screen) => ('partials' in result ? renderPartials(result, screen) : renderBuild(result, screen)),
+  toJson: (result) => ('partials' in result ? partialsJson(result) : buildJson(result)),
 };
+
+function partialOf(raw: RawArguments): PartialOptions | null {
+  const changedBy = optionalText(raw, 'changedBy');
+  if (changedBy === null) return null;
+  return {
+    changedBy,
+    at: optionalText(raw, 'at'),
+    base: optionalText(raw, 'base'),
+    add: textList(raw, 'add'),
+    leaveOut: textList(raw, 'leaveOut'),
+  };
+}
 
 function fromOf(raw: RawArguments): BuildFromOptions | null {
   const source = optionalText(raw, 'from');

@@ -11,13 +11,19 @@ export const deploy: Command<DeployOptions, Deployed> = {
       .option('to', { type: 'string', nargs: 1, describe: 'Name of the deployment in bevelstone.yaml' })
       .option('back', { type: 'boolean', describe: 'Return to the deployment before this one' })
       .option('resume', { type: 'boolean', describe: 'Finish a deployment that was cut short' })
+      .option('partial', {
+        type: 'string',
+        nargs: 1,
+        describe: 'Put this archive of some changes onto the release in place (build --changed-by)',
+      })
       .option('overwrite-changed', {
         type: 'boolean',
         describe: 'Deploy even if files on the target were changed by hand',
       })
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('dry-run', { type: 'boolean', describe: 'Show what would change on the target, and stop' })
-      .conflicts('back', 'resume'),
+      .conflicts('back', 'resume')
+      .conflicts('partial', ['back', 'resume', 'release']),
   examples: [
     ['deploy harmonics --to harbour', 'Put the highest release into place'],
     ['deploy harmonics@0.9.5 --to harbour --dry-run', 'Show which files would change, and which were changed by hand'],
@@ -25,7 +31,9 @@ export const deploy: Command<DeployOptions, Deployed> = {
   ],
   parse: (raw) => {
     const release = optionalText(raw, 'release');
-    const what = raw['back'] === true ? 'back' : raw['resume'] === true ? 'resume' : 'release';
+    const partial = optionalText(raw, 'partial');
+    const other = partial === null ? 'release' : 'partial';
+    const what = raw['back'] === true ? 'back' : raw['resume'] === true ? 'resume' : other;
     if (what === 'resume' && release !== null)
       throw new BevelstoneError('USAGE', {
         message: 'deploy --resume takes no release',
@@ -36,6 +44,7 @@ export const deploy: Command<DeployOptions, Deployed> = {
       release,
       to: optionalText(raw, 'to'),
       what,
+      partial,
       overwriteChanged: raw['overwriteChanged'] === true,
       dryRun: raw['dryRun'] === true,
     };

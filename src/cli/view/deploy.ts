@@ -14,7 +14,7 @@ export function renderDeployPlan(plan: DeployPlan, screen: Screen): string {
 /** What was done, or would be. */
 export function renderDeployed(deployed: Deployed, screen: Screen): string {
   const { state, package: name, version, deployment, target, before, earlier, isAtomic, commands } = deployed;
-  const release = cleanText(`${name} ${version}`);
+  const release = cleanText(`${name} ${version}${partialText(deployed)}`);
   if (state === 'planned')
     return [titleOf(deployed, 'Would deploy', screen), '', ...planLines(deployed, screen)].join('\n');
   if (state === 'already-there')
@@ -35,14 +35,20 @@ export function renderDeployed(deployed: Deployed, screen: Screen): string {
     row('files', counted(deployed), screen),
     row('switch', isAtomic ? 'in one step' : 'links in one step, then copied files one by one', screen),
     ...(commands.length === 0 ? [] : [row('commands', commands.map(cleanText).join('; '), screen)]),
-    row(
-      'return to',
-      earlier.length === 0
-        ? 'nothing: this is the first'
-        : `${earlier.map(cleanText).join(', ')} with: bevelstone deploy --back --to ${cleanText(deployment)}`,
-      screen,
-    ),
+    row('return to', returnText(earlier, deployment), screen),
   ].join('\n');
+}
+
+function returnText([next, ...older]: readonly string[], deployment: string): string {
+  if (next === undefined) return 'nothing: this is the first';
+  const more = older.length === 0 ? '' : `; ${older.length} older ${older.length === 1 ? 'one is' : 'ones are'} kept`;
+  return `${cleanText(next)} with: bevelstone deploy --back --to ${cleanText(deployment)}${more}`;
+}
+
+/** What a partial artifact puts on top of its release; '' for a whole one. */
+export function partialText({ partialOf }: Pick<DeployPlan, 'partialOf'>): string {
+  if (partialOf === null) return '';
+  return partialOf.length === 0 ? ' with some changes' : ` with changes of issue ${partialOf.join(', ')}`;
 }
 
 /** The `result` of `deploy --json`. */
@@ -50,9 +56,11 @@ export function deployedJson(deployed: Deployed): unknown {
   return deployed;
 }
 
-function titleOf({ package: name, version, deployment, before }: DeployPlan, start: string, screen: Screen): string {
-  const instead = before === null ? '' : before === version ? ' again' : `, instead of ${before}`;
-  return screen.colours.bold(cleanText(`${start} ${name} ${version} to ${deployment}${instead}`));
+function titleOf(plan: DeployPlan, start: string, screen: Screen): string {
+  const { package: name, version, deployment, before, partialOf } = plan;
+  const again = partialOf === null ? ' again' : '';
+  const instead = before === null ? '' : before === version ? again : `, instead of ${before}`;
+  return screen.colours.bold(cleanText(`${start} ${name} ${version}${partialText(plan)} to ${deployment}${instead}`));
 }
 
 function planLines(plan: DeployPlan, screen: Screen): string[] {

@@ -200,6 +200,10 @@ export const errorCatalog = {
   DEPLOY_CHANGED: { exitCode: 3, summary: 'Files on a target were changed by hand since the last deployment' },
   DEPLOY_BLOCKED: { exitCode: 3, summary: 'Something else is at a path that a deployment maps' },
   DEPLOY_FAILED: { exitCode: 7, summary: 'A command or the health check of a deployment failed' },
+  DEPLOY_BASE_DIFFERS: {
+    exitCode: 3,
+    summary: 'A partial artifact needs another release than the one in place',
+  },
   DEPLOY_NOTHING_BEFORE: { exitCode: 3, summary: 'There is no earlier deployment to return to' },
   DEPLOY_NO_ARTIFACT: { exitCode: 5, summary: 'The artifact of a release that is to be deployed is not available' },
 

@@ -37,6 +37,8 @@ export type LedgerRelease = {
   readonly withdrawals: readonly Withdrawal[];
   /** Oldest first. */
   readonly deployments: readonly LedgerDeployment[];
+  /** Archives made to be put on top of it, oldest first. */
+  readonly partials: readonly LedgerPartial[];
   /** Why it was released with this version; empty where nothing was recorded. */
   readonly reasons: readonly string[];
   /** Destinations whose address was changed while the release was under way. */
@@ -53,6 +55,12 @@ export type LedgerRelease = {
 export type LedgerDeployment = Pick<
   Extract<LedgerEvent, { readonly type: 'deployed' }>,
   'deployment' | 'target' | 'deployed' | 'artifact' | 'sha256' | 'by' | 'result' | 'replaced' | 'at'
+>;
+
+/** An archive with only some changes, made to be put on top of a release. */
+export type LedgerPartial = Pick<
+  Extract<LedgerEvent, { readonly type: 'partial' }>,
+  'file' | 'sha256' | 'size' | 'commit' | 'entries' | 'removed' | 'issues' | 'at'
 >;
 
 /** That the rest of a release went to another address of a destination. */
@@ -140,6 +148,7 @@ function foldRelease({
     withdrawals: events.flatMap((event) => (event.type === 'withdrawn' ? [withdrawalOf(event)] : [])),
     reasons: events.find((event) => event.type === 'explained')?.reasons ?? [],
     deployments: deploymentsOf(events),
+    partials: partialsOf(events),
     redirects: events.flatMap((event) => (event.type === 'redirected' ? [redirectOf(event)] : [])),
     isVouched: vouched !== null,
     planned: chosen.artifacts,
@@ -164,6 +173,14 @@ function deploymentsOf(events: readonly LedgerEvent[]): LedgerDeployment[] {
       result === 'returned' ||
       !all.slice(0, index).some((other) => other.deployed === deployed && other.result === result),
   );
+}
+
+function partialsOf(events: readonly LedgerEvent[]): LedgerPartial[] {
+  return events.flatMap((event) => {
+    if (event.type !== 'partial') return [];
+    const { file, sha256, size, commit, entries, removed, issues, at } = event;
+    return [{ file, sha256, size, commit, entries, removed, issues, at }];
+  });
 }
 
 function deploymentOf(event: LedgerEvent & { type: 'deployed' }): LedgerDeployment {

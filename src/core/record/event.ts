@@ -89,6 +89,20 @@ export type LedgerEvent =
       /** The version that it replaced; null for the first. */
       readonly replaced: string | null;
     })
+  /** An archive was made with only some of its changes, to be put on top of this release. */
+  | (Common & {
+      readonly type: 'partial';
+      readonly file: string;
+      readonly sha256: string;
+      /** In bytes. */
+      readonly size: number;
+      /** The commit that it was built from. */
+      readonly commit: string;
+      /** How many entries it has, and how many it removes. */
+      readonly entries: number;
+      readonly removed: number;
+      readonly issues: readonly string[];
+    })
   /** Its run was given up after the push: what was delivered until then stays. */
   | (Common & { readonly type: 'abandoned' })
   /** An artifact that no longer existed was rebuilt with different bytes than planned. */

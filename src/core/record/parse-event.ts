@@ -90,6 +90,15 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
     result: isOneOf('deployed', 'returned', 'failed'),
     replaced: orNull(isVersionText),
   },
+  partial: {
+    file: isInnerPath,
+    sha256: isSha256,
+    size: isCount,
+    commit: isCommit,
+    entries: isCount,
+    removed: isCount,
+    issues: isSetOf(isLine),
+  },
   abandoned: {},
   replanned: { artifact: artifactSchema },
 };

@@ -1,5 +1,5 @@
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { Deployment, DeploymentState } from '../../core/record/deployment-state.ts';
+import { type Deployment, type DeploymentState, isDeploymentId } from '../../core/record/deployment-state.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { currentBranch, type Repository, remoteOf } from '../../world/git/repository.ts';
 import { removeTree } from '../../world/target/target.ts';
@@ -150,7 +150,7 @@ async function afterSwitch(
   await writeState(site, settled);
   faultPoint('deploy', 'settled', 'after-effect');
   await prune(site, settled);
-  if (failure !== null) throw failedAfter(site, failure);
+  if (failure !== null) throw failedAfter(site, failure, deployment?.before ?? null);
   return settled;
 }
 
@@ -179,10 +179,12 @@ function settledState(
 async function prune(site: Site, { deployments }: DeploymentState): Promise<void> {
   const { versions, own, release } = placesOf(site);
   const kept = new Set(deployments.map(({ id }) => id));
-  for (const id of await site.target.names(versions)) if (!kept.has(id)) await removeTree(site.target, release(id));
+  // Nothing else that lies there is ours to remove.
+  for (const id of await site.target.names(versions))
+    if (isDeploymentId(id) && !kept.has(id)) await removeTree(site.target, release(id));
   for (const name of await site.target.names(own)) {
-    const id = /^(.+-\d{8}-\d{6}-[0-9a-f]{8})\.json$/.exec(name)?.[1];
-    if (id !== undefined && !kept.has(id)) await site.target.remove(`${own}/${name}`);
+    const id = name.replace(/\.json$/, '');
+    if (id !== name && isDeploymentId(id) && !kept.has(id)) await site.target.remove(`${own}/${name}`);
   }
 }
 
@@ -210,7 +212,7 @@ async function record(
     package: name,
     version,
     deployment: site.name,
-    target: site.target.where,
+    target: site.target.where.slice(0, 300),
     deployed: id,
     artifact,
     sha256,
@@ -230,11 +232,12 @@ function failedBefore({ name }: Site, error: BevelstoneError): BevelstoneError {
   return withFix(error, `${error.fix}. ${name} still has what it had before`);
 }
 
-function failedAfter({ name }: Site, error: BevelstoneError): BevelstoneError {
-  return withFix(
-    error,
-    `${error.fix}. The new release is in place; to return to the one before: bevelstone deploy --back --to ${name}`,
-  );
+function failedAfter({ name }: Site, error: BevelstoneError, before: string | null): BevelstoneError {
+  const way =
+    before === null
+      ? 'it is the first, so there is none to return to'
+      : `to return to the one before: bevelstone deploy --back --to ${name}`;
+  return withFix(error, `${error.fix}. The new release is in place; ${way}`);
 }
 
 function withFix(error: BevelstoneError, fix: string): BevelstoneError {

@@ -92,6 +92,7 @@ async function planBack(
     before: from.version,
     artifact: shown.artifact,
     sha256: shown.sha256,
+    partialOf: null,
     parts: shown.parts,
     isAtomic: [...from.parts, ...shown.parts].every(({ isCopied }) => !isCopied),
     changedByHand,

@@ -1,4 +1,4 @@
-import type { LedgerDeployment } from '../../core/ledger/fold.ts';
+import type { LedgerDeployment, LedgerPartial, LedgerRelease } from '../../core/ledger/fold.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
 import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
@@ -7,7 +7,12 @@ import { openContext } from '../workspace/workspace.ts';
 import { deploymentWorkspace } from './deploy-plan.ts';
 
 /** A deployment on record, with the release that it was of. */
-export type RecordedDeployment = LedgerDeployment & { readonly package: string; readonly version: string };
+export type RecordedDeployment = LedgerDeployment & {
+  readonly package: string;
+  readonly version: string;
+  /** Issues of the partial artifact that was put onto the release; null for a whole one. */
+  readonly partialOf: readonly string[] | null;
+};
 
 /** What the ledger says of one deployment of the configuration, or of one that is no longer there. */
 export type DeploymentHistory = {
@@ -19,8 +24,20 @@ export type DeploymentHistory = {
   readonly events: readonly RecordedDeployment[];
 };
 
+/** A partial artifact on record. */
+export type RecordedPartial = LedgerPartial & {
+  readonly package: string;
+  /** The version that it is put on. */
+  readonly base: string;
+  /** Deployments that have it in place. */
+  readonly deployedTo: readonly string[];
+};
+
 /** The answer of `deploy list`. */
-export type DeploymentList = { readonly deployments: readonly DeploymentHistory[] };
+export type DeploymentList = {
+  readonly deployments: readonly DeploymentHistory[];
+  readonly partials: readonly RecordedPartial[];
+};
 
 /** What was deployed where, as the ledger tells it. The targets themselves are not asked. */
 export async function listDeployments(context: Context): Promise<DeploymentList> {
@@ -28,13 +45,10 @@ export async function listDeployments(context: Context): Promise<DeploymentList>
   const { config } = await deploymentWorkspace(context, repository);
   const remote = await remoteOf(repository.place, await currentBranch(repository.place));
   if (remote !== null) await uniteWithRemote(repository, remote);
-  const known = await readLedger(context, repository);
-  const events = known
-    .filter((release) => context.packages.length === 0 || context.packages.includes(release.package))
-    .flatMap(({ package: name, version, deployments }) =>
-      deployments.map((event) => ({ ...event, package: name, version })),
-    )
-    .sort((a, b) => (a.at < b.at ? 1 : -1));
+  const known = (await readLedger(context, repository)).filter(
+    (release) => context.packages.length === 0 || context.packages.includes(release.package),
+  );
+  const events = eventsOf(known);
   const configured = Object.entries(config.deployments)
     .filter(([, deployment]) => context.packages.length === 0 || context.packages.includes(deployment.package))
     .map(([name]) => name);
@@ -43,5 +57,39 @@ export async function listDeployments(context: Context): Promise<DeploymentList>
     const own = events.filter((event) => event.deployment === deployment);
     return { deployment, isConfigured: configured.includes(deployment), last: own[0] ?? null, events: own };
   });
-  return { deployments };
+  return { deployments, partials: partialsOn(known) };
+}
+
+/** All deployments of these releases, newest first. */
+function eventsOf(known: readonly LedgerRelease[]): RecordedDeployment[] {
+  return known
+    .flatMap(({ package: name, version, deployments, partials }) =>
+      deployments.map((event) => {
+        const partial = partials.find(({ sha256 }) => sha256 === event.sha256);
+        return { ...event, package: name, version, partialOf: partial?.issues ?? null };
+      }),
+    )
+    .sort((a, b) => (a.at < b.at ? 1 : -1));
+}
+
+/** What each deployment has in place, as far as the ledger tells. */
+export function inPlace(known: readonly LedgerRelease[]): ReadonlyMap<string, RecordedDeployment> {
+  const last = new Map<string, RecordedDeployment>();
+  for (const event of eventsOf(known)) if (!last.has(event.deployment)) last.set(event.deployment, event);
+  return last;
+}
+
+/** Every partial artifact that was made, newest first. */
+export function partialsOn(known: readonly LedgerRelease[]): RecordedPartial[] {
+  const now = [...inPlace(known).values()];
+  return known
+    .flatMap(({ package: name, version, partials }) =>
+      partials.map((partial) => ({
+        ...partial,
+        package: name,
+        base: version,
+        deployedTo: now.filter(({ sha256 }) => sha256 === partial.sha256).map(({ deployment }) => deployment),
+      })),
+    )
+    .sort((a, b) => (a.at < b.at ? 1 : -1));
 }

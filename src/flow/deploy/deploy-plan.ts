@@ -2,6 +2,7 @@ import type { FileChanges } from '../../core/deploy/compare-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { DeployedPart, Deployment, DeploymentState } from '../../core/record/deployment-state.ts';
+import { cleanText } from '../../core/text/clean.ts';
 import { committerName, type Repository, resolveCommit } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { readWorkspace, type Workspace } from '../workspace/workspace.ts';
@@ -15,7 +16,9 @@ export type DeployOptions = {
   /** Name of the deployment; null for the only one. */
   readonly to: string | null;
   /** `back`: the deployment before; `resume`: one that was cut short. */
-  readonly what: 'release' | 'back' | 'resume';
+  readonly what: 'release' | 'partial' | 'back' | 'resume';
+  /** Path of the partial artifact; null for whole releases. */
+  readonly partial: string | null;
   readonly overwriteChanged: boolean;
   readonly dryRun: boolean;
 };
@@ -30,6 +33,8 @@ export type DeployPlan = FileChanges & {
   readonly before: string | null;
   readonly artifact: string;
   readonly sha256: string;
+  /** Issues that a partial artifact holds; null for a whole release. */
+  readonly partialOf: readonly string[] | null;
   readonly parts: readonly DeployedPart[];
   /** Whether everything changes in one step. */
   readonly isAtomic: boolean;
@@ -81,7 +86,8 @@ export function earlierVersions(state: DeploymentState, id: string | null): stri
 
 /** Who deploys: as git knows them, else as the system does. */
 export async function deployer({ env }: Context, { place }: Repository): Promise<string> {
-  return ((await committerName(place)) ?? env['USER'] ?? env['LOGNAME'] ?? 'unknown').slice(0, 200);
+  const name = (await committerName(place)) ?? env['USER'] ?? env['LOGNAME'] ?? '';
+  return cleanText(name).slice(0, 200) || 'unknown';
 }
 
 /** @throws DEPLOY_UNFINISHED */

@@ -54,6 +54,7 @@ export async function resumeDeployment(
         before: current?.version ?? null,
         artifact: shown.artifact,
         sha256: shown.sha256,
+        partialOf: null,
         parts: shown.parts,
         isAtomic: shown.parts.every(({ isCopied }) => !isCopied),
         changedByHand: [],
@@ -85,8 +86,8 @@ function noneOpen(name: string): BevelstoneError {
 
 function otherArtifact({ package: name, version, artifact }: Deployment, deployment: string): BevelstoneError {
   return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
-    message: `the deployment that was begun is of another artifact of ${name} ${version}`,
-    why: `it was ${artifact}, and the configuration has changed since`,
+    message: `the deployment that was begun cannot be finished: it is of ${artifact}`,
+    why: `that is a partial artifact, or not the artifact of ${name} ${version} that the configuration takes now`,
     fix: `Return to what was there before, then deploy anew: bevelstone deploy --back --to ${deployment}`,
   });
 }

@@ -5,6 +5,7 @@ import type { Context } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { deployBack } from './deploy-back.ts';
+import { deployPartial } from './deploy-partial.ts';
 import { type ConfirmDeploy, type Deployed, type DeployOptions, deploymentWorkspace } from './deploy-plan.ts';
 import { deployRelease } from './deploy-release.ts';
 import { resumeDeployment } from './deploy-resume.ts';
@@ -20,7 +21,7 @@ export async function deploy(context: Context, options: DeployOptions, confirm: 
   const remote = await remoteOf(repository.place, await currentBranch(repository.place));
   if (remote !== null) await uniteWithRemote(repository, remote);
   const ground = { repository, workspace, known: await readLedger(context, repository) };
-  const ways = { release: deployRelease, back: deployBack, resume: resumeDeployment } as const;
+  const ways = { release: deployRelease, partial: deployPartial, back: deployBack, resume: resumeDeployment } as const;
   try {
     return await ways[options.what](context, ground, { options, confirm });
   } finally {

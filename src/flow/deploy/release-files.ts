@@ -6,8 +6,10 @@ import { insidePart } from '../../core/deploy/mapped-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { formDefinitions, isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Form } from '../../core/name/form.ts';
 import { takesForm } from '../../core/plan/delivery-plan.ts';
-import type { DeployedFile } from '../../core/record/deployment-state.ts';
+import { type DeployedFile, formatDeployedFiles, parseDeployedFiles } from '../../core/record/deployment-state.ts';
+import { whyUnreadable } from '../../core/record/parse-record.ts';
 import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { extractArchive } from '../../world/archive/extract.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
@@ -31,7 +33,7 @@ export function artifactFor(release: LedgerRelease, config: DeploymentConfig): A
   const all = vouchedArtifacts(release).filter((artifact) => !isSbom(artifact));
   const fits = all.filter(
     ({ form, platform }) =>
-      (config.artifact === null ? formDefinitions[form].isUnpacked : form === config.artifact) &&
+      (config.artifact === null ? isUsual(form) : form === config.artifact) &&
       (config.platform === null || platform === config.platform),
   );
   const [only] = fits;
@@ -44,6 +46,11 @@ export function artifactFor(release: LedgerRelease, config: DeploymentConfig): A
     why: `it has ${all.map(({ file, form, platform }) => `${file} (${[form, platform].filter((part) => part !== null).join(', ')})`).join(', ')}`,
     fix: 'Name form and platform in the configuration: deployments: NAME: { artifact: tar.gz, platform: linux-x64 }',
   });
+}
+
+/** Whether a form is one that is unpacked to be used, and not a source to build from. */
+function isUsual(form: Form): boolean {
+  return formDefinitions[form].isUnpacked && !formDefinitions[form].isSource;
 }
 
 /**
@@ -113,7 +120,9 @@ function modeFor(file: string, usual: number, map: DeploymentConfig['map']): num
   return own === undefined ? usual : Number.parseInt(own.mode ?? '', 8);
 }
 
+/** @throws EXTRACT_UNSAFE for names that no record takes; ENTRY_NOT_FOUND */
 function checkedMap(file: string, map: DeploymentConfig['map'], release: LocalRelease): LocalRelease {
+  refuseStrange(file, release.files);
   const missing = map.find(({ from }) => !release.files.some((own) => insidePart(own.path, from) !== null));
   if (missing === undefined) return release;
   const tops = [...new Set(release.files.map((own) => own.path.split('/')[0] ?? ''))];
@@ -121,5 +130,17 @@ function checkedMap(file: string, map: DeploymentConfig['map'], release: LocalRe
     message: `${path.basename(file)} has no "${missing.from}"`,
     why: `at its top it has ${tops.slice(0, 10).join(', ')}`,
     fix: 'Correct `from` in `map` of the deployment',
+  });
+}
+
+/** What could not be read again from the list on the target would make that deployment a dead end. @throws EXTRACT_UNSAFE */
+export function refuseStrange(file: string, files: readonly DeployedFile[]): void {
+  const parsed = parseDeployedFiles(formatDeployedFiles(files));
+  if (parsed.type === 'record') return;
+  throw new BevelstoneError('EXTRACT_UNSAFE', {
+    message: `${path.basename(file)} cannot be deployed`,
+    why: `the list of its files would not be readable again: ${whyUnreadable(parsed)}`,
+    fix: 'Rename files with control characters, backslashes or very long paths',
+    where: { file },
   });
 }

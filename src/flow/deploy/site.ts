@@ -133,14 +133,34 @@ export async function withSite<Value>(
 /** What a target says of its deployments, with the text that it was read from. */
 export type ReadState = { readonly state: DeploymentState; readonly text: string | null };
 
-/** Reads the state of a target. @throws DEPLOY_STATE_DAMAGED */
+/** Reads the state of a target. @throws DEPLOY_STATE_DAMAGED, DEPLOY_BLOCKED */
 export async function readState(site: Site): Promise<ReadState> {
+  await refuseElsewhere(site);
   const file = placesOf(site).state;
   const text = await readTargetText(site.target, file);
   if (text === null) return { state: emptyState(site.name), text };
   const state = usable(site, file, parseDeploymentState(text));
   if (state.name === site.name) return { state, text };
   throw damaged(site, file, `it is the folder of the deployment "${state.name}"`);
+}
+
+/** Folders of ours that are links would lead everything that is written and removed elsewhere. @throws DEPLOY_BLOCKED */
+async function refuseElsewhere(site: Site): Promise<void> {
+  const { own, versions } = placesOf(site);
+  for (const place of [own, versions]) {
+    const found = await site.target.find(place);
+    if (found !== null && found.type !== 'folder') throw blocked(site, place, found.type);
+  }
+}
+
+/** The error for something at a path of a deployment that is not from one. */
+export function blocked({ target }: Site, place: string, type: string): BevelstoneError {
+  return new BevelstoneError('DEPLOY_BLOCKED', {
+    message: `${place} on ${target.where} is in the way`,
+    why: `it is a ${type === 'symlink' ? 'link that leads elsewhere' : type}, and no deployment made it`,
+    fix: 'Move it away, or choose another path in the configuration of the deployment',
+    where: { file: place },
+  });
 }
 
 export async function writeState(site: Site, state: DeploymentState): Promise<void> {

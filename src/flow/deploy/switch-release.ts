@@ -6,7 +6,7 @@ import { faultPoint } from '../../world/fault-point.ts';
 import type { Target } from '../../world/target/target.ts';
 import type { Context } from '../context.ts';
 import { howChanged, isOwnLink, linkAt } from './observe.ts';
-import { currentLink, placesOf, type Site } from './site.ts';
+import { blocked, currentLink, placesOf, type Site } from './site.ts';
 
 /** Ending of a file until it is complete. */
 const freshEnding = '.bevelstone-new';
@@ -163,14 +163,4 @@ function emptiedFolders(gone: readonly PlacedFile[]): string[] {
     for (let folder = path.dirname(to); folder === top || folder.startsWith(`${top}/`); folder = path.dirname(folder))
       folders.add(folder);
   return [...folders].sort((a, b) => b.length - a.length);
-}
-
-/** The error for something at a mapped path that is not from a deployment. */
-export function blocked(site: Site, place: string, type: string): BevelstoneError {
-  return new BevelstoneError('DEPLOY_BLOCKED', {
-    message: `${place} on ${site.target.where} is in the way`,
-    why: `it is a ${type === 'symlink' ? 'link that leads elsewhere' : type}, and no deployment made it`,
-    fix: 'Move it away, or choose another path in `map` of the deployment',
-    where: { file: place },
-  });
 }

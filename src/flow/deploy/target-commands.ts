@@ -43,7 +43,7 @@ export async function runOnTarget(context: Context, site: Site, command: Omit<Ta
     throw new BevelstoneError('DEPLOY_FAILED', {
       message: `a command of the deployment ${site.name} failed: ${run}`,
       why: [`${why}; its last lines:`, ...end.tail.map(cleanLines)].join('\n'),
-      fix: 'Correct what it says',
+      fix: 'Fix what it reports, then deploy again',
     });
   } finally {
     await own.remove();
@@ -61,6 +61,6 @@ export async function checkHealth(context: Context, { name, config: { until, wit
   throw new BevelstoneError('DEPLOY_FAILED', {
     message: `the health check of the deployment ${name} failed`,
     why: `${until} gave no answer with a status below 400 within ${formatDuration(within)}`,
-    fix: 'Look at the log of what runs there',
+    fix: 'Look at the log of what runs there, then deploy again',
   });
 }

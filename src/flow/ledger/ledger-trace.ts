@@ -12,6 +12,7 @@ import { exists } from '../../world/files.ts';
 import { type Repository, resolveCommit } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
+import { inPlace, partialsOn, type RecordedPartial } from '../deploy/deploy-list.ts';
 import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
@@ -30,10 +31,17 @@ export type TraceMatch = {
   readonly origin: Origin | null;
   /** The commit that the release was built from, or the one that was asked about. */
   readonly commit: string;
+  /** Deployments that have this release, or a later one, in place. */
+  readonly deployedTo: readonly string[];
 };
 
 /** The answer of `ledger trace`. */
-export type Trace = { readonly asked: string; readonly matches: readonly TraceMatch[] };
+export type Trace = {
+  readonly asked: string;
+  readonly matches: readonly TraceMatch[];
+  /** Archives with only some changes that hold the issue asked about. */
+  readonly outputs: readonly RecordedPartial[];
+};
 
 /**
  * Where a file, a digest, a commit or an issue was first released. Works in any clone, without the files.
@@ -46,15 +54,23 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
     (release) => context.packages.length === 0 || context.packages.includes(release.package),
   );
   const issue = /^issue:#?([\w-]+)$/.exec(asked)?.[1];
-  if (issue !== undefined) return { asked, matches: await traceIssue(context, { repository, known, issue }) };
+  if (issue !== undefined) {
+    const matches = await traceIssue(context, { repository, known, issue });
+    const outputs = partialsOn(known).filter(({ issues }) => issues.includes(issue));
+    return { asked, matches: withDeployments(matches, known), outputs };
+  }
   const digest = /^(?:sha256:)?([0-9a-f]{64})$/i.exec(asked)?.[1]?.toLowerCase();
-  if (digest !== undefined) return { asked, matches: await traceDigest(repository, known, digest) };
+  if (digest !== undefined) {
+    const matches = await traceDigest(repository, known, digest);
+    return { asked, matches: withDeployments(matches, known), outputs: [] };
+  }
   const file = path.resolve(context.folder, asked);
   if (await exists(file))
-    return { asked, matches: await traceDigest(repository, known, await hashFile(file, 'sha256')) };
+    return await trace(context, await hashFile(file, 'sha256')).then((found) => ({ ...found, asked }));
   try {
     const commit = await resolveCommit(repository.place, asked);
-    return { asked, matches: await traceCommit(context, { repository, known, commit }) };
+    const matches = await traceCommit(context, { repository, known, commit });
+    return { asked, matches: withDeployments(matches, known), outputs: [] };
   } catch (error) {
     if (!isBevelstoneError(error, 'COMMIT_NOT_FOUND')) throw error;
     throw new BevelstoneError('COMMIT_NOT_FOUND', {
@@ -63,6 +79,19 @@ export async function trace(context: Context, asked: string): Promise<Trace> {
       fix: 'Give a path, 64 hexadecimal digits, a commit, or issue:12',
     });
   }
+}
+
+/** Where each release, or a later one of the same package, is in place. */
+function withDeployments(matches: readonly TraceMatch[], known: readonly LedgerRelease[]): TraceMatch[] {
+  const now = [...inPlace(known).values()];
+  return matches.map((match) => {
+    const { version, isReleased } = match;
+    if (version === null || !isReleased) return match;
+    const there = now.filter(
+      (event) => event.package === match.package && compareVersions(event.version, version) >= 0,
+    );
+    return { ...match, deployedTo: there.map(({ deployment }) => deployment) };
+  });
 }
 
 /** Artifacts, and entries inside them, that have these bytes; the first release of each line. */
@@ -143,6 +172,7 @@ async function notYet(
       entry: null,
       origin: null,
       commit,
+      deployedTo: [],
     }));
 }
 
@@ -190,7 +220,17 @@ async function contains({ place }: Repository, release: string, commit: string):
 
 function matchOf({ package: name, version, commit, about }: LedgerRelease): TraceMatch {
   const line = about.stream.name;
-  return { package: name, version, isReleased: true, line, artifact: null, entry: null, origin: null, commit };
+  return {
+    package: name,
+    version,
+    isReleased: true,
+    line,
+    artifact: null,
+    entry: null,
+    origin: null,
+    commit,
+    deployedTo: [],
+  };
 }
 
 function oldestFirst(known: readonly LedgerRelease[]): LedgerRelease[] {

@@ -80,6 +80,56 @@ describe('a release folded from its events', () => {
     expect([release?.replanned, release?.planned.map(({ sha256 }) => sha256[0])]).toEqual([['a.tgz'], ['a', 'b']]);
   });
 
+  it('has what was deployed where, once for each deployment, and every return', () => {
+    const deployed = (result: string, second: number) =>
+      ledgerEvent(
+        {
+          type: 'deployed',
+          deployment: 'harbour',
+          target: 'folder /srv/tides',
+          deployed: '1.4.0-20261123-080000-0123abcd',
+          artifact: 'a.tgz',
+          sha256: 'a'.repeat(64),
+          by: 'Harbour desk',
+          result,
+          replaced: null,
+        },
+        second,
+      );
+    const partial = ledgerEvent(
+      {
+        type: 'partial',
+        file: 'part.tar.gz',
+        sha256: 'd'.repeat(64),
+        size: 3,
+        commit: 'c'.repeat(40),
+        entries: 1,
+        removed: 0,
+        issues: ['12'],
+      },
+      7,
+    );
+
+    const { releases, damage } = fold(
+      planned,
+      deployed('deployed', 1),
+      deployed('deployed', 2),
+      deployed('returned', 3),
+      deployed('returned', 4),
+      deployed('failed', 5),
+      partial,
+    );
+
+    expect(damage).toEqual([]);
+    expect(releases[0]?.deployments.map(({ result }) => result)).toEqual([
+      'deployed',
+      'returned',
+      'returned',
+      'failed',
+    ]);
+    expect(releases[0]?.partials).toMatchObject([{ file: 'part.tar.gz', issues: ['12'] }]);
+  });
+
   it('is the same in whatever order and however often its events come', () => {
     const events = [planned, deliveredEvent('office', 1), deliveredEvent('shelf', 2), confirmed('shelf', 3), abandoned];
     const expected = JSON.stringify(fold(...events));

@@ -1,0 +1,283 @@
+import { createHash } from 'node:crypto';
+import path from 'node:path';
+import { commonFolder } from '../../core/contents/entry.ts';
+import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { formDefinitions } from '../../core/form/definitions.ts';
+import { fileNameOf } from '../../core/form/placeholder.ts';
+import { normalFolder, packagesByPath } from '../../core/history/touch.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { type PartialSelection, selectPartial } from '../../core/partial/select-partial.ts';
+import type { ContentsList, ListedEntry } from '../../core/record/contents-list.ts';
+import { formatPartialRecord, type PartialRecord, partialName } from '../../core/record/partial-record.ts';
+import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import { extractArchive } from '../../world/archive/extract.ts';
+import type { PackInput } from '../../world/archive/pack-input.ts';
+import { readArchive } from '../../world/archive/read-archive.ts';
+import { writeTarGz } from '../../world/archive/write-tar.ts';
+import { makeFolder, moveFolder, removeFile, sizeOf, writeWhole } from '../../world/files.ts';
+import { currentBranch, remoteOf } from '../../world/git/repository.ts';
+import { makeOwnFolder } from '../../world/leftovers.ts';
+import { placeInside } from '../../world/place-inside.ts';
+import { buildWorkspace, plainBuild } from '../build/build.ts';
+import type { BuiltRelease } from '../build/build-package.ts';
+import { type Context, warn } from '../context.ts';
+import { readContentsList } from '../ledger-record/last-artifact.ts';
+import { readLedger } from '../ledger-record/ledger.ts';
+import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
+import { requireVouched, vouchedArtifacts } from '../ledger-record/vouched.ts';
+import { readReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
+import { findRelease } from '../release-folder/recorded-release.ts';
+import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
+import { readChangeCommits, readChangedBy } from './read-commits.ts';
+
+/** What a partial artifact is to hold. */
+export type PartialOptions = {
+  readonly changedBy: string;
+  /** The commit to build; null for HEAD. */
+  readonly at: string | null;
+  /** Version of the release that it is to be put on; null for the last one on record. */
+  readonly base: string | null;
+  /** Paths inside the release that go in, or stay out, all the same. */
+  readonly add: readonly string[];
+  readonly leaveOut: readonly string[];
+};
+
+/** A partial artifact that was made. */
+export type BuiltPartial = PartialRecord &
+  Pick<PartialSelection, 'unselected'> & {
+    /** Absolute path. */
+    readonly place: string;
+    readonly sizeBytes: number;
+    readonly sha256: string;
+  };
+
+/** The answer of `build --changed-by`. */
+export type PartialBuild = { readonly partials: readonly BuiltPartial[] };
+
+/**
+ * Builds the packages, and of each an archive with only the entries that come from the changes named. It says which release it
+ * needs, what it replaces there and what it removes; the ledger gets its digest.
+ * @throws NOTHING_TO_RELEASE when no entry comes from these changes; RELEASE_NOT_RECORDED without a base.
+ */
+export async function buildPartial(context: Context, options: PartialOptions): Promise<PartialBuild> {
+  const repository = await openContext(context);
+  const changedBy = await readChangedBy(repository, options.changedBy);
+  const built = await buildWorkspace(context, { ...plainBuild, at: options.at });
+  const workspace = await readWorkspace(context, { repository, commit: built.commit, source: 'commit' });
+  const known = await readLedger(context, repository);
+  const output = await placeInside(repository.root, workspace.config.output, '`output`');
+  const partials: BuiltPartial[] = [];
+  for (const release of built.releases) {
+    const base = baseOf(context, { known, release, options });
+    if (base === null) continue;
+    const commits = await readChangeCommits(repository, { from: base.commit, to: built.commit, changedBy });
+    if (!commits.some(({ isSelected }) => isSelected)) continue;
+    const question = { workspace, base, commits, output, options };
+    const partial = await makePartial(context, release, question);
+    if (partial !== null) partials.push(partial);
+  }
+  if (partials.length === 0) throw nothingSelected(options.changedBy);
+  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
+  const run = await beginLedgerRun(context, repository, remote);
+  for (const { package: name, base, file, sha256, sizeBytes, commit, entries, removed, issues } of partials)
+    run.writer.add({
+      type: 'partial',
+      package: name,
+      version: base.version,
+      file,
+      sha256,
+      size: sizeBytes,
+      commit,
+      entries: entries.length,
+      removed: removed.length,
+      issues,
+    });
+  await run.record(`Record ${partials.map(({ file }) => file).join(', ')}`);
+  return { partials };
+}
+
+type Question = {
+  readonly workspace: Workspace;
+  readonly base: LedgerRelease;
+  readonly commits: Awaited<ReturnType<typeof readChangeCommits>>;
+  readonly output: string;
+  readonly options: PartialOptions;
+};
+
+/** The release that a partial artifact is put on; null for a package that never had one. */
+function baseOf(
+  context: Context,
+  {
+    known,
+    release: { package: name },
+    options: { base },
+  }: { readonly known: readonly LedgerRelease[]; readonly release: BuiltRelease; readonly options: PartialOptions },
+): LedgerRelease | null {
+  const own = known.filter((release) => release.package === name && !release.isAbandoned);
+  if (own.length === 0) {
+    warn(context, `${name} has no release on record, so there is nothing that a part of it could be put on`);
+    return null;
+  }
+  const found = findRelease(known, base === null ? name : `${name}@${base}`);
+  requireVouched(found, 'Fetch the tags and try again: git fetch --tags');
+  return found;
+}
+
+async function makePartial(context: Context, release: BuiltRelease, question: Question): Promise<BuiltPartial | null> {
+  const { workspace, base, commits, output, options } = question;
+  const { repository, packages } = workspace;
+  const pair = pairOf(release, base);
+  if (pair === null) {
+    warn(context, `${release.package} has no archive, in ${base.version} and now, that can be unpacked`);
+    return null;
+  }
+  const before = entriesOf(await readContentsList(repository, base), pair.before.file);
+  const after = entriesOf(await requireContentsIn(release.folder), pair.after.file);
+  const index = packages.findIndex(({ name }) => name === release.package);
+  const byPath = packagesByPath(
+    packages.map(({ folder, config }) => ({ folder: normalFolder(folder), also: config.also })),
+  );
+  const selection = selectPartial({
+    before: before.entries,
+    after: after.entries,
+    commits,
+    isOwn: (file) => byPath(file).includes(index),
+    add: new Set(options.add),
+    leaveOut: new Set(options.leaveOut),
+  });
+  refuseUnknown(options, [...before.entries, ...after.entries]);
+  if (selection.entries.length + selection.removed.length === 0) return null;
+  const used = new Set([...selection.entries, ...selection.removed].flatMap((entry) => entry.commits));
+  const built = await readReleaseFolder(release.folder);
+  if (built === null) throw new Error('what was just built has a record');
+  const issues = [...new Set(commits.filter(({ id }) => used.has(id)).flatMap((commit) => commit.issues))].sort();
+  const file = `${fileNameOf(release.package)}-${release.version}-after-${base.version}-${labelFor(issues, selection)}.tar.gz`;
+  const record: PartialRecord = {
+    package: release.package,
+    version: release.version,
+    commit: built.record.commit,
+    base: { version: base.version, commit: base.commit, artifact: pair.before.file, sha256: pair.before.sha256 },
+    file,
+    entries: selection.entries,
+    removed: selection.removed,
+    issues,
+    commits: commits.filter(({ id }) => used.has(id)).map(({ id }) => id),
+    addedByHand: options.add,
+    leftOutByHand: options.leaveOut,
+  };
+  const written = await writePartial(question, {
+    record,
+    archive: path.join(release.folder, pair.after.file),
+    time: built.record.sourceTime,
+    output,
+  });
+  for (const entry of selection.entries)
+    if (entry.alsoHolds.length > 0 && entry.commits.length > 0)
+      warn(
+        context,
+        `${entry.path} also has the changes of ${entry.alsoHolds.map((id) => id.slice(0, 7)).join(', ')}, which were not selected`,
+      );
+  return { ...record, ...written, unselected: selection.unselected };
+}
+
+/** Tells two selections of the same releases apart: their issues, and what was selected. */
+function labelFor(issues: readonly string[], { entries, removed }: PartialSelection): string {
+  const digest = createHash('sha256')
+    .update(JSON.stringify([entries, removed]))
+    .digest('hex')
+    .slice(0, 8);
+  return [...(issues.length === 0 || issues.length > 3 ? [] : ['issue', ...issues]), digest].join('-');
+}
+
+/** The archive of a release that can be unpacked, as it was then and as it is now. */
+function pairOf(
+  { artifacts }: BuiltRelease,
+  base: LedgerRelease,
+): { readonly before: ArtifactRecord; readonly after: ArtifactRecord } | null {
+  const known = vouchedArtifacts(base);
+  for (const after of artifacts.filter(
+    ({ form }) => formDefinitions[form].isUnpacked && !formDefinitions[form].isSource,
+  )) {
+    const before = known.find(({ form, platform }) => form === after.form && platform === after.platform);
+    if (before !== undefined) return { before, after };
+  }
+  return null;
+}
+
+/** Entries of an artifact without the one folder that they lie in. */
+function entriesOf(
+  { artifacts }: ContentsList,
+  file: string,
+): { readonly entries: ListedEntry[]; readonly top: string } {
+  const all = artifacts.find((artifact) => artifact.file === file)?.entries ?? [];
+  const files = all.filter(({ type }) => type !== 'folder');
+  const top = commonFolder(files);
+  return { entries: files.map((entry) => ({ ...entry, path: entry.path.slice(top.length) })), top };
+}
+
+async function writePartial(
+  { workspace }: Question,
+  {
+    record,
+    archive,
+    time,
+    output,
+  }: { readonly record: PartialRecord; readonly archive: string; readonly time: number; readonly output: string },
+): Promise<{ readonly place: string; readonly sizeBytes: number; readonly sha256: string }> {
+  const own = await makeOwnFolder(workspace.repository.commonFolder, 'partial');
+  try {
+    const folder = path.join(own.folder, 'release');
+    await extractArchive(archive, folder);
+    const read = (await readArchive(archive)).entries.filter(({ type }) => type === 'file' || type === 'symlink');
+    const top = commonFolder(read);
+    const wanted = new Set(record.entries.map((entry) => entry.path));
+    const inputs: PackInput[] = [];
+    for (const { path: full, type, mode, linkname } of read) {
+      const inside = full.slice(top.length);
+      if (!wanted.has(inside)) continue;
+      const source = path.join(folder, full);
+      const content =
+        type === 'symlink'
+          ? ({ type, linkname: linkname ?? '' } as const)
+          : ({ type: 'file', file: source, sizeBytes: await sizeOf(source) } as const);
+      inputs.push({ path: inside, mode, content, origin: { type: 'generated' } });
+    }
+    const text = formatPartialRecord(record);
+    const about: PackInput = {
+      path: partialName,
+      mode: 0o644,
+      content: { type: 'bytes', bytes: Buffer.from(text) },
+      origin: { type: 'generated' },
+    };
+    const target = path.join(output, 'partial');
+    await makeFolder(target);
+    const place = path.join(target, record.file);
+    const fresh = `${place}.new`;
+    await removeFile(fresh);
+    const { sizeBytes, sha256 } = await writeTarGz(fresh, [about, ...inputs], { mtime: time, comment: record.commit });
+    await moveFolder(fresh, place);
+    await writeWhole(`${place}.json`, text);
+    return { place, sizeBytes, sha256 };
+  } finally {
+    await own.remove();
+  }
+}
+
+function refuseUnknown({ add, leaveOut }: PartialOptions, entries: readonly ListedEntry[]): void {
+  const known = new Set(entries.map((entry) => entry.path));
+  const unknown = [...add, ...leaveOut].find((file) => !known.has(file));
+  if (unknown === undefined) return;
+  throw new BevelstoneError('ENTRY_NOT_FOUND', {
+    message: `neither the release nor its base has "${unknown}"`,
+    why: '--add and --leave-out take paths inside the archive, below its top folder',
+    fix: 'See the paths with: bevelstone build --list',
+  });
+}
+
+function nothingSelected(text: string): BevelstoneError {
+  return new BevelstoneError('NOTHING_TO_RELEASE', {
+    message: `nothing in the packages comes from ${text}`,
+    why: 'no commit since the last release is named by it, or what they change is in no archive that can be unpacked',
+    fix: 'See what changed: bevelstone survey --changes',
+  });
+}

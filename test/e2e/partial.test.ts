@@ -1,0 +1,147 @@
+import { appendFileSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { deploymentWorkspace, linkedMap, seenFrom } from '../builders/deployment.ts';
+import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+
+/** A workspace with 0.1.0 deployed, and two issues after it: 12 changes low.js and adds mean.js, 15 changes depth.js. */
+async function twoIssues() {
+  const w = await deploymentWorkspace('folder', linkedMap);
+  await w.deploy();
+  w.commit('fix: low water was too low\n\nRefs: #12\n', {
+    'soundings/tables/low.js': 'export const low = 0.5;\n',
+    'soundings/tables/mean.js': 'export const mean = 2;\n',
+  });
+  w.commit('feat: deeper (#15)\n', { 'soundings/depth.js': 'export const depth = 5;\n' });
+  const ask = (...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
+  return { w, ask };
+}
+
+describe('an archive with only some changes', () => {
+  it('is built by issue, put onto its base, and can be traced', async () => {
+    const { w, ask } = await twoIssues();
+
+    const built = await ask('build', '--changed-by', 'issue:12');
+    const [partial] = built.result.partials;
+    const before = await ask('ledger', 'trace', 'issue:12');
+    const deployed = await w.deploy(['--partial', partial.place]);
+    const seen = seenFrom(w.site);
+    const again = await w.deploy(['--partial', partial.place]);
+    const traced = await ask('ledger', 'trace', 'issue:12');
+    const listed = await ask('deploy', 'list');
+    const back = await w.deploy(['--back']);
+
+    expect(partial).toMatchObject({
+      package: 'soundings',
+      base: { version: '0.1.0' },
+      issues: ['12'],
+      entries: [
+        { path: 'tables/low.js', effect: 'replaced', alsoHolds: [] },
+        { path: 'tables/mean.js', effect: 'added', before: null },
+      ],
+      removed: [],
+      unselected: ['depth.js'],
+    });
+    expect(before.result.outputs).toMatchObject([{ file: partial.file, base: '0.1.0', deployedTo: [] }]);
+    expect(deployed.result).toMatchObject({
+      state: 'deployed',
+      version: '0.1.0',
+      added: ['tables/mean.js'],
+      replaced: ['tables/low.js'],
+    });
+    expect(seen).toMatchObject({
+      'tables/low.js': '644 export const low = 0.5;\n',
+      'tables/mean.js': '644 export const mean = 2;\n',
+      'tables/high.js': '644 export const high = 4.2;\n',
+      'site/depth.js': '644 export const depth = 4.2;\n',
+    });
+    expect(again.result.state).toBe('already-there');
+    expect(traced.result.outputs).toMatchObject([{ deployedTo: ['harbour'] }]);
+    expect(listed.result.partials).toMatchObject([{ issues: ['12'], deployedTo: ['harbour'] }]);
+    expect(back.result).toMatchObject({ state: 'returned', version: '0.1.0' });
+    expect(seenFrom(w.site)['tables/low.js']).toBe('644 export const low = 0.4;\n');
+  });
+
+  it('takes several of the same base, one after the other', async () => {
+    const { w, ask } = await twoIssues();
+    const [first] = (await ask('build', '--changed-by', 'issue:12')).result.partials;
+    const copy = path.join(w.top, 'first.tar.gz');
+    writeFileSync(copy, readFileSync(first.place));
+    const [second] = (await ask('build', '--changed-by', 'issue:15')).result.partials;
+
+    const runs = [await w.deploy(['--partial', copy]), await w.deploy(['--partial', second.place])];
+
+    expect(runs.map(({ error }) => error)).toEqual([null, null]);
+    expect(seenFrom(w.site)).toMatchObject({
+      'tables/low.js': '644 export const low = 0.5;\n',
+      'site/depth.js': '644 export const depth = 5;\n',
+    });
+  });
+
+  it('is refused on another base, on changed files, and when it is not on record', async () => {
+    const { w, ask } = await twoIssues();
+    const [partial] = (await ask('build', '--changed-by', 'issue:12')).result.partials;
+    appendFileSync(path.join(w.site, 'tables/high.js'), '// by hand\n');
+    const changed = await w.deploy(['--partial', partial.place, '--overwrite-changed']);
+    writeFileSync(path.join(w.site, 'tables/high.js'), 'export const high = 4.2;\n');
+    const kept = path.join(w.top, 'kept.tar.gz');
+    writeFileSync(kept, readFileSync(partial.place));
+    const tarball = path.join(w.folder, 'bevelstone-out/soundings-0.1.0/soundings-0.1.0.tar.gz');
+    const whole = await w.deploy(['--partial', tarball]);
+    const missing = await w.deploy(['--partial', 'nowhere.tar.gz']);
+    await w.releaseFiles('feat: more', { 'soundings/tables/more.js': 'export const more = 1;\n' });
+    await w.deploy();
+    const elsewhere = await w.deploy(['--partial', kept]);
+    w.git('update-ref', '-d', 'refs/bevelstone/ledger');
+    w.git('push', '--quiet', 'origin', ':refs/bevelstone/ledger');
+    const forgotten = await w.deploy(['--partial', kept]);
+
+    expect(changed.error?.code).toBe('DEPLOY_CHANGED');
+    expect(whole.error).toMatchObject({
+      code: 'DEPLOY_NO_ARTIFACT',
+      why: expect.stringContaining('bevelstone-partial'),
+    });
+    expect(missing.error?.code).toBe('FILE_NOT_FOUND');
+    expect(elsewhere.error).toMatchObject({
+      code: 'DEPLOY_BASE_DIFFERS',
+      fix: expect.stringContaining('soundings@0.1.0'),
+    });
+    expect(forgotten.error).toMatchObject({ code: 'DEPLOY_NO_ARTIFACT', why: expect.stringContaining('on record') });
+    expect(seenFrom(w.site)['tables/more.js']).toBe('644 export const more = 1;\n');
+  });
+
+  it('says what else is in a file, and follows what a person adds and leaves out', async () => {
+    const { w, ask } = await twoIssues();
+    w.commit('fix: low once more (#20)\n', { 'soundings/tables/low.js': 'export const low = 0.6;\n' });
+    rmSync(path.join(w.folder, 'soundings/tables/high.js'));
+    w.commit('feat!: no high water (#12)\n', {});
+
+    const run = await ask('build', '--changed-by', 'issue:12', '--add', 'depth.js', '--leave-out', 'tables/mean.js');
+    const text = await bevelstone(['build', '--changed-by', 'issue:12'], { cwd: w.folder, env: w.env });
+
+    const [partial] = run.result.partials;
+    expect(partial.entries).toMatchObject([
+      { path: 'depth.js', commits: [] },
+      { path: 'tables/low.js', alsoHolds: [expect.any(String)] },
+    ]);
+    expect(partial.removed).toMatchObject([{ path: 'tables/high.js' }]);
+    expect(partial).toMatchObject({ addedByHand: ['depth.js'], leftOutByHand: ['tables/mean.js'] });
+    expect(run.warnings.join()).toMatch(/tables\/low\.js also has the changes of/);
+    expect(text.stdout).toMatch(/Part of soundings 0\.2\.0, to be put on 0\.1\.0/);
+  });
+
+  it('says when nothing comes from the changes, and what is wrong with them', async () => {
+    const { ask } = await twoIssues();
+    const lines = [
+      [['--changed-by', 'issue:99'], 'NOTHING_TO_RELEASE'],
+      [['--changed-by', ''], 'USAGE'],
+      [['--changed-by', 'nowhere..HEAD'], 'COMMIT_NOT_FOUND'],
+      [['--changed-by', 'HEAD~1..HEAD', '--add', 'no/such.js'], 'ENTRY_NOT_FOUND'],
+      [['--changed-by', 'issue:12', '--base', '9.9.9'], 'RELEASE_NOT_RECORDED'],
+      [['--changed-by', 'issue:12', '--list'], 'USAGE'],
+      [['--add', 'depth.js'], 'USAGE'],
+    ] as const;
+
+    for (const [args, code] of lines) expect((await ask('build', ...args)).error?.code).toBe(code);
+  });
+});
