@@ -1,3 +1,5 @@
+import { writeFileSync } from 'node:fs';
+import path from 'node:path';
 import { describe, expect } from 'vitest';
 import {
   deploymentWorkspace,
@@ -89,11 +91,25 @@ describe.each(kinds)('a deployment that is killed, to a target of the kind %s', 
     }
   });
 
+  itAt(kind)('never takes the release in place away when a command fails after a resume', async () => {
+    const w = await deploymentWorkspace(kind, `${linkedMap}\nfirst: ["test ! -e ../../closed"]`);
+    await w.deploy();
+    await w.releaseFiles('feat: mean tide', secondFiles);
+    await expect(w.deploy([], { BEVELSTONE_FAULT: 'deploy:switched:after-effect' })).rejects.toThrow();
+    writeFileSync(path.join(w.site, 'closed'), '');
+
+    const run = await w.deploy(['--resume']);
+
+    expect(run.result).toMatchObject({ state: 'deployed', version: '0.1.1' });
+    expect(seenFrom(w.site)['tables/mean.js']).toBe('644 export const mean = 2;\n');
+  });
+
   itAt(kind)('removes what a first deployment left that was cut short', async () => {
     const w = await deploymentWorkspace(kind, mixedMap);
     await expect(w.deploy([], { BEVELSTONE_FAULT: 'deploy:copy-1:after-effect' })).rejects.toThrow();
 
-    const back = await w.deploy(['--back']);
+    await expect(w.deploy(['--back'], { BEVELSTONE_FAULT: 'deploy:linked:after-effect' })).rejects.toThrow();
+    const back = await w.deploy(['--resume']);
 
     expect(back.result).toMatchObject({ state: 'removed' });
     expect(seenFrom(w.site)).toEqual({});

@@ -6,9 +6,10 @@ import { removeTree } from '../../world/target/target.ts';
 import { takeTargetLock } from '../../world/target/target-lock.ts';
 import { type Context, during, warn } from '../context.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
+import { linkAt } from './observe.ts';
 import { putRelease, setOwners } from './put-release.ts';
 import type { LocalRelease } from './release-files.ts';
-import { placesOf, type ReadState, readFilesIfThere, readState, type Site, writeState } from './site.ts';
+import { currentLink, placesOf, type ReadState, readFilesIfThere, readState, type Site, writeState } from './site.ts';
 import { checkInPlace, switchRelease, type WithFiles } from './switch-release.ts';
 import { checkHealth, runCommands } from './target-commands.ts';
 
@@ -63,7 +64,10 @@ async function underLock(context: Context, site: Site, order: Order): Promise<De
   faultPoint('deploy', 'pending', 'after-effect');
   const deployment = begun.deployments.find(({ id }) => id === pending.id) ?? null;
   try {
-    if (deployment !== null && order.local !== null)
+    // After the switch nothing is prepared any more: its folder is in use.
+    const isSwitched =
+      deployment !== null && (await linkAt(site.target, placesOf(site).current)) === currentLink(deployment.id);
+    if (deployment !== null && order.local !== null && !isSwitched)
       await beforeSwitch(context, site, { ...order, deployment, release: order.local });
     const to = deployment === null ? null : await withFiles(site, deployment);
     const from: WithFiles[] = [];

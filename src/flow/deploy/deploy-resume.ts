@@ -41,8 +41,8 @@ export async function resumeDeployment(
         local = await unpackForDeployment(file, `${own.folder}/release`, named.config);
       }
       const current = deploymentOf(state, state.current);
-      const shown = deployment ?? current;
-      if (shown === null) throw new Error('a deployment that was begun names a release');
+      const shown = deployment ?? current ?? state.deployments.at(-1);
+      if (shown === undefined) throw new Error('a deployment that was begun names a release');
       const old = current === null ? [] : ((await readFilesIfThere(site, current.id)) ?? []);
       const fresh = local?.files ?? (deployment === null ? [] : ((await readFilesIfThere(site, deployment.id)) ?? []));
       const plan: DeployPlan = {
