@@ -27,7 +27,7 @@ export async function deployRelease(
   const file = await fetchForDeployment(context, workspace, { release, artifact });
   const own = await makeOwnFolder(repository.commonFolder, 'deploy');
   try {
-    const local = await unpackForDeployment(file, `${own.folder}/release`, config);
+    const local = await unpackForDeployment({ file, form: artifact.form }, `${own.folder}/release`, config);
     return await withSite(context, { workspace, name, config }, (site) =>
       deployOnto(context, site, {
         options,

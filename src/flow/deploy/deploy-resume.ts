@@ -38,7 +38,7 @@ export async function resumeDeployment(
         const artifact = artifactFor(release, named.config);
         if (artifact.sha256 !== deployment.sha256) throw otherArtifact(deployment, named.name);
         const file = await fetchForDeployment(context, workspace, { release, artifact });
-        local = await unpackForDeployment(file, `${own.folder}/release`, named.config);
+        local = await unpackForDeployment({ file, form: artifact.form }, `${own.folder}/release`, named.config);
       }
       const current = deploymentOf(state, state.current);
       const shown = deployment ?? current ?? state.deployments.at(-1);

@@ -88,7 +88,7 @@ export async function fetchForDeployment(
  * @throws EXTRACT_UNSAFE, ARCHIVE_DAMAGED, ENTRY_NOT_FOUND for a mapped path that is not inside.
  */
 export async function unpackForDeployment(
-  file: string,
+  { file, form }: { readonly file: string; readonly form: Form },
   folder: string,
   { unpack, map }: DeploymentConfig,
 ): Promise<LocalRelease> {
@@ -103,7 +103,10 @@ export async function unpackForDeployment(
     ...entry,
     path: entry.path.replace(/^(?:\.\/)+/, '').replace(/\/$/, ''),
   }));
-  const top = commonFolder(entries.filter(({ type }) => type !== 'folder'));
+  const top = topOf(
+    entries.filter(({ type }) => type !== 'folder'),
+    { form, map },
+  );
   const files = entries.flatMap(({ path: full, type, mode, sha256, linkname }): DeployedFile[] => {
     const inside = full.slice(top.length);
     if ((type !== 'file' && type !== 'symlink') || sha256 === null) return [];
@@ -113,6 +116,16 @@ export async function unpackForDeployment(
   });
   files.sort((a, b) => (a.path < b.path ? -1 : 1));
   return checkedMap(file, map, { files, placeOf: (inside) => path.join(folder, top, inside) });
+}
+
+/** The folder that everything lies in, where the form has one and the map does not name it. */
+function topOf(
+  entries: readonly { readonly path: string }[],
+  { form, map }: { readonly form: Form; readonly map: DeploymentConfig['map'] },
+): string {
+  const top = formDefinitions[form].entries.hasTopFolder ? commonFolder(entries) : '';
+  const isNamed = map.some(({ from }) => from !== '.' && `${from}/`.startsWith(top));
+  return isNamed ? '' : top;
 }
 
 function modeFor(file: string, usual: number, map: DeploymentConfig['map']): number {

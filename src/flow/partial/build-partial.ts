@@ -6,6 +6,7 @@ import { formDefinitions } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { normalFolder, packagesByPath } from '../../core/history/touch.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import type { Form } from '../../core/name/form.ts';
 import { type PartialSelection, selectPartial } from '../../core/partial/select-partial.ts';
 import type { ContentsList, ListedEntry } from '../../core/record/contents-list.ts';
 import { formatPartialRecord, type PartialRecord, partialName } from '../../core/record/partial-record.ts';
@@ -131,8 +132,8 @@ async function makePartial(context: Context, release: BuiltRelease, question: Qu
     warn(context, `${release.package} has no archive, in ${base.version} and now, that can be unpacked`);
     return null;
   }
-  const before = entriesOf(await readContentsList(repository, base), pair.before.file);
-  const after = entriesOf(await requireContentsIn(release.folder), pair.after.file);
+  const before = entriesOf(await readContentsList(repository, base), pair.before);
+  const after = entriesOf(await requireContentsIn(release.folder), pair.after);
   const index = packages.findIndex(({ name }) => name === release.package);
   const byPath = packagesByPath(
     packages.map(({ folder, config }) => ({ folder: normalFolder(folder), also: config.also })),
@@ -168,6 +169,7 @@ async function makePartial(context: Context, release: BuiltRelease, question: Qu
   const written = await writePartial(question, {
     record,
     archive: path.join(release.folder, pair.after.file),
+    form: pair.after.form,
     time: built.record.sourceTime,
     output,
   });
@@ -205,14 +207,16 @@ function pairOf(
 }
 
 /** Entries of an artifact without the one folder that they lie in. */
-function entriesOf(
-  { artifacts }: ContentsList,
-  file: string,
-): { readonly entries: ListedEntry[]; readonly top: string } {
+function entriesOf({ artifacts }: ContentsList, { file, form }: ArtifactRecord): { readonly entries: ListedEntry[] } {
   const all = artifacts.find((artifact) => artifact.file === file)?.entries ?? [];
   const files = all.filter(({ type }) => type !== 'folder');
-  const top = commonFolder(files);
-  return { entries: files.map((entry) => ({ ...entry, path: entry.path.slice(top.length) })), top };
+  const { length } = topOf(files, form);
+  return { entries: files.map((entry) => ({ ...entry, path: entry.path.slice(length) })) };
+}
+
+/** The folder that everything lies in, where the form has one. */
+function topOf(entries: readonly { readonly path: string }[], form: Form): string {
+  return formDefinitions[form].entries.hasTopFolder ? commonFolder(entries) : '';
 }
 
 async function writePartial(
@@ -220,16 +224,23 @@ async function writePartial(
   {
     record,
     archive,
+    form,
     time,
     output,
-  }: { readonly record: PartialRecord; readonly archive: string; readonly time: number; readonly output: string },
+  }: {
+    readonly record: PartialRecord;
+    readonly archive: string;
+    readonly form: Form;
+    readonly time: number;
+    readonly output: string;
+  },
 ): Promise<{ readonly place: string; readonly sizeBytes: number; readonly sha256: string }> {
   const own = await makeOwnFolder(workspace.repository.commonFolder, 'partial');
   try {
     const folder = path.join(own.folder, 'release');
     await extractArchive(archive, folder);
     const read = (await readArchive(archive)).entries.filter(({ type }) => type === 'file' || type === 'symlink');
-    const top = commonFolder(read);
+    const top = topOf(read, form);
     const wanted = new Set(record.entries.map((entry) => entry.path));
     const inputs: PackInput[] = [];
     for (const { path: full, type, mode, linkname } of read) {

@@ -10,6 +10,7 @@ import {
   rename,
   rm,
   rmdir,
+  stat,
   symlink,
   unlink,
 } from 'node:fs/promises';
@@ -114,10 +115,16 @@ async function write(place: string, content: AsyncIterable<Uint8Array>, mode: nu
   }
 }
 
+/** One folder after the other: Node.js never comes back from making folders where the system allows none (below /proc). */
 async function makeFolders(place: string): Promise<void> {
-  const first = await mkdir(place, { recursive: true, mode: 0o755 });
-  if (first === undefined) return;
-  for (let made = place; made.length >= first.length; made = path.dirname(made)) await chmod(made, 0o755);
+  try {
+    if ((await stat(place)).isDirectory()) return;
+  } catch (error) {
+    if (!isMissing(error)) throw error;
+    if (path.dirname(place) !== place) await makeFolders(path.dirname(place));
+  }
+  await mkdir(place, { mode: 0o755 });
+  await chmod(place, 0o755);
 }
 
 async function claim(from: string, to: string): Promise<boolean> {
