@@ -6,6 +6,7 @@ import {
   readFileSync,
   readlinkSync,
   rmSync,
+  statSync,
   symlinkSync,
   writeFileSync,
 } from 'node:fs';
@@ -22,6 +23,11 @@ import {
   versionsOn,
 } from '../builders/deployment.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+
+/** Only the superuser can give files away. */
+const itAsRoot = process.getuid?.() === 0 ? it : it.skip;
+// biome-ignore lint/suspicious/noConsole: a skipped test says why
+if (process.getuid?.() !== 0) console.log('skipped: owners need the superuser');
 
 describe.each(kinds)('deploying to a target of the kind %s', (kind) => {
   itAt(kind)('puts releases into place, returns byte for byte, and records all of it', async () => {
@@ -157,6 +163,23 @@ describe('deploying', () => {
     expect(run).toMatchObject({ exitCode: 5, error: { code: 'TARGET_UNREACHABLE' } });
     expect(run.error?.why).toMatch(/Host key verification failed/);
     expect(existsSync(w.site)).toBe(false);
+  });
+
+  itAsRoot('gives linked and copied files their owner, and nothing else beside them', async () => {
+    const w = await deploymentWorkspace(
+      'folder',
+      'map:\n  - { from: tables, to: tables, owner: "daemon:daemon" }\n  - { from: depth.js, to: etc/depth.js, copy: true, owner: daemon }',
+    );
+    mkdirSync(path.join(w.site, 'etc'), { recursive: true });
+    writeFileSync(path.join(w.site, 'etc/own.js'), '');
+
+    const run = await w.deploy();
+
+    expect(run.error).toBeNull();
+    const ownerOf = (file: string) => statSync(path.join(w.site, file)).uid;
+    expect(ownerOf('tables/low.js')).toBeGreaterThan(0);
+    expect(ownerOf('etc/depth.js')).toBe(ownerOf('tables/low.js'));
+    expect([ownerOf('etc/own.js'), ownerOf('current/README.md')]).toEqual([0, 0]);
   });
 
   it('never follows or replaces a link that is not its own', async () => {

@@ -62,6 +62,27 @@ describe('an archive with only some changes', () => {
     expect(seenFrom(w.site)['tables/low.js']).toBe('644 export const low = 0.4;\n');
   });
 
+  it('is finished or undone when it was cut short', async () => {
+    const { w, ask } = await twoIssues();
+    const old = seenFrom(w.site);
+    const [partial] = (await ask('build', '--changed-by', 'issue:12')).result.partials;
+    const cut = ['--partial', partial.place];
+    const fault = { BEVELSTONE_FAULT: 'deploy:half:before' };
+
+    await expect(w.deploy(cut, fault)).rejects.toThrow();
+    const without = await w.deploy(['--resume']);
+    const back = await w.deploy(['--back']);
+    const undone = seenFrom(w.site);
+    await expect(w.deploy(cut, fault)).rejects.toThrow();
+    const resumed = await w.deploy(['--resume', ...cut]);
+
+    expect(without.error).toMatchObject({ code: 'DEPLOY_NO_ARTIFACT', fix: expect.stringContaining('--partial') });
+    expect(back.result.state).toBe('returned');
+    expect(undone).toEqual(old);
+    expect(resumed.result).toMatchObject({ state: 'deployed', version: '0.1.0' });
+    expect(seenFrom(w.site)['tables/mean.js']).toBe('644 export const mean = 2;\n');
+  });
+
   it('takes several of the same base, one after the other', async () => {
     const { w, ask } = await twoIssues();
     const [first] = (await ask('build', '--changed-by', 'issue:12')).result.partials;

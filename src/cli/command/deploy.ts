@@ -23,7 +23,7 @@ export const deploy: Command<DeployOptions, Deployed> = {
       .option('yes', { alias: 'y', type: 'boolean', describe: 'Do not ask' })
       .option('dry-run', { type: 'boolean', describe: 'Show what would change on the target, and stop' })
       .conflicts('back', 'resume')
-      .conflicts('partial', ['back', 'resume', 'release']),
+      .conflicts('partial', ['back', 'release']),
   examples: [
     ['deploy harmonics --to harbour', 'Put the highest release into place'],
     ['deploy harmonics@0.9.5 --to harbour --dry-run', 'Show which files would change, and which were changed by hand'],

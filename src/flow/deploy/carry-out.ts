@@ -7,7 +7,7 @@ import { takeTargetLock } from '../../world/target/target-lock.ts';
 import { type Context, during, warn } from '../context.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
 import { linkAt } from './observe.ts';
-import { putRelease, setOwners } from './put-release.ts';
+import { putRelease, setCopyOwners, setOwners } from './put-release.ts';
 import type { LocalRelease } from './release-files.ts';
 import { currentLink, placesOf, type ReadState, readFilesIfThere, readState, type Site, writeState } from './site.ts';
 import { checkInPlace, switchRelease, type WithFiles } from './switch-release.ts';
@@ -139,6 +139,7 @@ async function afterSwitch(
   let failure: BevelstoneError | null = null;
   if (deployment !== null) {
     try {
+      await setCopyOwners(context, site, await withFiles(site, deployment));
       await runCommands(context, site, { when: 'then', deployment });
       faultPoint('deploy', 'commanded', 'after-effect');
       await checkHealth(context, site);

@@ -1,7 +1,7 @@
 import path from 'node:path';
 import { insidePart } from '../../core/deploy/mapped-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { DeployedFile, Deployment } from '../../core/record/deployment-state.ts';
+import type { DeployedFile, Deployment, DeploymentState } from '../../core/record/deployment-state.ts';
 import { whyUnreadable } from '../../core/record/parse-record.ts';
 import { type PartialRecord, parsePartialRecord, partialName } from '../../core/record/partial-record.ts';
 import { extractArchive } from '../../world/archive/extract.ts';
@@ -26,25 +26,19 @@ export async function deployPartial(
   { repository, workspace, known }: Ground,
   { options, confirm }: Pick<Task, 'options' | 'confirm'>,
 ): Promise<Deployed> {
-  const file = path.resolve(context.folder, options.partial ?? '');
-  if (!(await exists(file))) throw notFound(file);
   const own = await makeOwnFolder(repository.commonFolder, 'deploy');
   try {
-    const unpacked = path.join(own.folder, 'partial');
-    await extractArchive(file, unpacked);
-    const record = await readPartial(file, unpacked);
-    const sha256 = await hashFile(file, 'sha256');
-    const base = known.find((release) => release.package === record.package && release.version === record.base.version);
-    if (base?.partials.some((partial) => partial.sha256 === sha256) !== true) throw notRecorded(file, record);
+    const opened = await openPartial(context, known, { partial: options.partial ?? '', folder: own.folder });
+    const { record, sha256 } = opened;
     const named = deploymentNamed(workspace, { name: options.to, packageName: record.package });
     return await withSite(context, { workspace, ...named }, async (site) => {
-      const folder = path.join(own.folder, 'release');
-      const local = await assemble(site, { record, file, unpacked, folder });
+      const { state } = await readState(site);
+      refuseUnfinished(site, state);
       return deployOnto(context, site, {
         options,
         confirm,
         repository,
-        local,
+        local: await assemble(site, state, opened),
         package: record.package,
         version: record.base.version,
         commit: record.commit,
@@ -56,6 +50,33 @@ export async function deployPartial(
   } finally {
     await own.remove();
   }
+}
+
+/** A partial artifact that was unpacked on this machine. */
+export type OpenedPartial = {
+  readonly record: PartialRecord;
+  readonly sha256: string;
+  readonly file: string;
+  /** Where its files lie, and where those of its base go. */
+  readonly unpacked: string;
+  readonly folder: string;
+};
+
+/** Unpacks a partial artifact that is on record. @throws FILE_NOT_FOUND, DEPLOY_NO_ARTIFACT, EXTRACT_UNSAFE */
+export async function openPartial(
+  context: Context,
+  known: Ground['known'],
+  { partial, folder }: { readonly partial: string; readonly folder: string },
+): Promise<OpenedPartial> {
+  const file = path.resolve(context.folder, partial);
+  if (!(await exists(file))) throw notFound(file);
+  const unpacked = path.join(folder, 'partial');
+  await extractArchive(file, unpacked);
+  const record = await readPartial(file, unpacked);
+  const sha256 = await hashFile(file, 'sha256');
+  const base = known.find((release) => release.package === record.package && release.version === record.base.version);
+  if (base?.partials.some((found) => found.sha256 === sha256) !== true) throw notRecorded(file, record);
+  return { record, sha256, file, unpacked, folder: path.join(folder, 'release') };
 }
 
 async function readPartial(file: string, unpacked: string): Promise<PartialRecord> {
@@ -72,17 +93,12 @@ async function readPartial(file: string, unpacked: string): Promise<PartialRecor
   });
 }
 
-type Assembly = {
-  readonly record: PartialRecord;
-  readonly file: string;
-  readonly unpacked: string;
-  readonly folder: string;
-};
-
-/** The whole release: files of the one in place, with those of the partial artifact instead. */
-async function assemble(site: Site, { record, file, unpacked, folder }: Assembly): Promise<LocalRelease> {
-  const { state } = await readState(site);
-  refuseUnfinished(site, state);
+/** The whole release: files of the one in place, with those of the partial artifact instead. @throws DEPLOY_BASE_DIFFERS, DEPLOY_CHANGED */
+export async function assemble(
+  site: Site,
+  state: DeploymentState,
+  { record, file, unpacked, folder }: OpenedPartial,
+): Promise<LocalRelease> {
   const current = deploymentOf(state, state.current);
   const files = await readFilesOf(site, current?.id ?? null);
   refuseOtherBase(site, record, { current, files });

@@ -5,6 +5,7 @@ import { makeOwnFolder } from '../../world/leftovers.ts';
 import type { Context } from '../context.ts';
 import { findRelease } from '../release-folder/recorded-release.ts';
 import { carryOut } from './carry-out.ts';
+import { assemble, openPartial } from './deploy-partial.ts';
 import {
   type ConfirmDeploy,
   type Deployed,
@@ -15,14 +16,15 @@ import {
   type Ground,
 } from './deploy-plan.ts';
 import { artifactFor, fetchForDeployment, type LocalRelease, unpackForDeployment } from './release-files.ts';
-import { deploymentNamed, readFilesIfThere, readState, withSite } from './site.ts';
+import { deploymentNamed, readFilesIfThere, readState, type Site, withSite } from './site.ts';
 
 /** Finishes a deployment, or a way back, that was cut short. @throws RUN_NOT_FOUND when there is none. */
 export async function resumeDeployment(
   context: Context,
-  { repository, workspace, known }: Ground,
+  ground: Ground,
   { options, confirm }: { readonly options: DeployOptions; readonly confirm: ConfirmDeploy },
 ): Promise<Deployed> {
+  const { repository, workspace } = ground;
   const named = deploymentNamed(workspace, { name: options.to, packageName: null });
   return withSite(context, { workspace, ...named }, async (site) => {
     const read = await readState(site);
@@ -32,14 +34,10 @@ export async function resumeDeployment(
     const deployment = deploymentOf(state, pending.id);
     const own = await makeOwnFolder(repository.commonFolder, 'deploy');
     try {
-      let local: LocalRelease | null = null;
-      if (pending.kind === 'forward' && deployment !== null) {
-        const release = findRelease(known, `${deployment.package}@${deployment.version}`);
-        const artifact = artifactFor(release, named.config);
-        if (artifact.sha256 !== deployment.sha256) throw otherArtifact(deployment, named.name);
-        const file = await fetchForDeployment(context, workspace, { release, artifact });
-        local = await unpackForDeployment({ file, form: artifact.form }, `${own.folder}/release`, named.config);
-      }
+      const local =
+        pending.kind === 'forward' && deployment !== null
+          ? await filesFor(context, { site, ground, deployment, partial: options.partial, folder: own.folder })
+          : null;
       const current = deploymentOf(state, state.current);
       const shown = deployment ?? current ?? state.deployments.at(-1);
       if (shown === undefined) throw new Error('a deployment that was begun names a release');
@@ -76,6 +74,44 @@ export async function resumeDeployment(
   });
 }
 
+/** The files of a deployment that was begun: of the release as it was delivered, or of the partial artifact that is given again. */
+async function filesFor(
+  context: Context,
+  {
+    site,
+    ground: { workspace, known },
+    deployment,
+    partial,
+    folder,
+  }: {
+    readonly site: Site;
+    readonly ground: Ground;
+    readonly deployment: Deployment;
+    readonly partial: string | null;
+    readonly folder: string;
+  },
+): Promise<LocalRelease> {
+  if (partial !== null) {
+    const opened = await openPartial(context, known, { partial, folder });
+    if (opened.sha256 !== deployment.sha256) throw otherArtifact(deployment, site.name);
+    return assemble(site, (await readState(site)).state, opened);
+  }
+  const release = findRelease(known, `${deployment.package}@${deployment.version}`);
+  if (release.partials.some(({ sha256 }) => sha256 === deployment.sha256)) throw needsPartial(deployment, site.name);
+  const artifact = artifactFor(release, site.config);
+  if (artifact.sha256 !== deployment.sha256) throw otherArtifact(deployment, site.name);
+  const file = await fetchForDeployment(context, workspace, { release, artifact });
+  return unpackForDeployment({ file, form: artifact.form }, `${folder}/release`, site.config);
+}
+
+function needsPartial({ artifact }: Deployment, deployment: string): BevelstoneError {
+  return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
+    message: `the deployment that was begun needs ${artifact} again`,
+    why: 'it is a partial artifact, and no destination has it',
+    fix: `bevelstone deploy --resume --partial ${artifact} --to ${deployment}; to undo it: bevelstone deploy --back --to ${deployment}`,
+  });
+}
+
 function noneOpen(name: string): BevelstoneError {
   return new BevelstoneError('RUN_NOT_FOUND', {
     message: `no unfinished deployment to ${name}`,
@@ -87,7 +123,7 @@ function noneOpen(name: string): BevelstoneError {
 function otherArtifact({ package: name, version, artifact }: Deployment, deployment: string): BevelstoneError {
   return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
     message: `the deployment that was begun cannot be finished: it is of ${artifact}`,
-    why: `that is a partial artifact, or not the artifact of ${name} ${version} that the configuration takes now`,
+    why: `that is neither the file that was given nor the artifact of ${name} ${version} that the configuration takes now`,
     fix: `Return to what was there before, then deploy anew: bevelstone deploy --back --to ${deployment}`,
   });
 }

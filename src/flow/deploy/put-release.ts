@@ -1,6 +1,7 @@
 import path from 'node:path/posix';
 import pLimit from 'p-limit';
 import type { DeploymentConfig } from '../../core/config/config.ts';
+import { filesOfPart } from '../../core/deploy/mapped-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { DeployedFile } from '../../core/record/deployment-state.ts';
 import { faultPoint } from '../../world/fault-point.ts';
@@ -10,6 +11,7 @@ import { type Context, countMoved } from '../context.ts';
 import { changesInRelease, filesAtOnce, howChanged } from './observe.ts';
 import type { LocalRelease } from './release-files.ts';
 import { placesOf, type Site, writeFilesOf } from './site.ts';
+import type { WithFiles } from './switch-release.ts';
 import { runOnTarget } from './target-commands.ts';
 
 /**
@@ -67,6 +69,22 @@ export async function setOwners(
     const place = from === '.' ? top : `${top}/${from}`;
     const run = `chown -hR -- ${quoted(owner)} ${quoted(place)}`;
     await runOnTarget(context, site, { run, folder: top, env: {}, timeoutMs: 5 * 60_000 });
+  }
+}
+
+/** How many paths one command gets: well below what a system takes (POSIX, ARG_MAX). */
+const pathsPerCommand = 100;
+
+/** The same for files that were copied to their places, and for nothing else that lies beside them. @throws DEPLOY_FAILED */
+export async function setCopyOwners(context: Context, site: Site, { deployment, files }: WithFiles): Promise<void> {
+  const { folder } = site.target;
+  for (const part of deployment.parts.filter(({ isCopied }) => isCopied)) {
+    const owner = site.config.map.find(({ to }) => path.resolve(folder, to) === part.to)?.owner ?? null;
+    const places = owner === null ? [] : filesOfPart(files, part).map(({ to }) => quoted(to));
+    for (let at = 0; at < places.length; at += pathsPerCommand) {
+      const run = `chown -h -- ${quoted(owner ?? '')} ${places.slice(at, at + pathsPerCommand).join(' ')}`;
+      await runOnTarget(context, site, { run, folder, env: {}, timeoutMs: 5 * 60_000 });
+    }
   }
 }
 

@@ -32,6 +32,10 @@ export function sshArguments(
     'ForwardX11=no',
     'ClearAllForwardings=yes',
     'PermitLocalCommand=no',
+    // A shared connection would stay behind and keep our pipes open; another command would take the place of ours.
+    'ControlMaster=no',
+    'ControlPath=none',
+    'RemoteCommand=none',
     'ConnectTimeout=20',
     'ServerAliveInterval=15',
     'ServerAliveCountMax=3',
