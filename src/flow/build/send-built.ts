@@ -65,7 +65,7 @@ async function sendOnce(
   context.report({ type: 'started', what });
   const before = await store.presence(place, parcel);
   if (before.type === 'same') return context.report({ type: 'skipped', what, why: 'it is there already' });
-  if (before.type === 'different') throw elsewise(name, place, before.why);
+  if (before.type === 'different') throw notAsSent(name, place, before.why);
   try {
     await store.send(place, parcel, countMoved(context, what, parcel.sizeBytes));
   } catch (error) {
@@ -73,7 +73,7 @@ async function sendOnce(
     if (!isBevelstoneError(error) || (await store.presence(place, parcel)).type !== 'same') throw error;
   }
   const after = await store.presence(place, parcel);
-  if (after.type !== 'same') throw elsewise(name, place, after.type === 'absent' ? 'it is not there' : after.why);
+  if (after.type !== 'same') throw notAsSent(name, place, after.type === 'absent' ? 'it is not there' : after.why);
   context.report({ type: 'finished', what, detail: 'downloaded again, same bytes' });
 }
 
@@ -100,7 +100,7 @@ function otherBuild(address: string, { commit, platform }: BuiltPart): Bevelston
   });
 }
 
-function elsewise(name: string, place: string, why: string): BevelstoneError {
+function notAsSent(name: string, place: string, why: string): BevelstoneError {
   return new BevelstoneError('DELIVERY_DIFFERS', {
     message: `${name} does not have ${place} as it was sent`,
     why,

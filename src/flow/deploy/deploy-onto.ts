@@ -23,13 +23,15 @@ import {
 } from './deploy-plan.ts';
 import { changesByHand, type HandChange, howChanged, isOwnLink } from './observe.ts';
 import type { LocalRelease } from './release-files.ts';
-import { blocked, placesOf, readFilesOf, readState, type Site } from './site.ts';
+import { blocked, placesOf, type ReadState, readFilesOf, type Site } from './site.ts';
 
 /** What goes onto a target. */
 export type Task = {
   readonly options: DeployOptions;
   readonly confirm: ConfirmDeploy;
   readonly repository: Repository;
+  /** What the target said when the files were put together: a deployment in between is noticed under the lock. */
+  readonly read: ReadState;
   readonly local: LocalRelease;
   readonly package: string;
   readonly version: string;
@@ -43,8 +45,7 @@ export type Task = {
 
 /** Shows what would change on a target, asks, and does it. @throws DEPLOY_UNFINISHED, DEPLOY_CHANGED, DEPLOY_BLOCKED and like `carryOut` */
 export async function deployOnto(context: Context, site: Site, task: Task): Promise<Deployed> {
-  const { options, confirm, repository, local } = task;
-  const read = await readState(site);
+  const { options, confirm, repository, read, local } = task;
   refuseUnfinished(site, read.state);
   const { plan, parts } = await planDeployment(site, read.state, task);
   const current = deploymentOf(read.state, read.state.current);

@@ -1,5 +1,4 @@
 import path from 'node:path';
-import { insidePart } from '../../core/deploy/mapped-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { DeployedFile, Deployment, DeploymentState } from '../../core/record/deployment-state.ts';
 import { whyUnreadable } from '../../core/record/parse-record.ts';
@@ -13,7 +12,7 @@ import { targetDigest } from '../../world/target/target.ts';
 import type { Context } from '../context.ts';
 import { deployOnto, type Task } from './deploy-onto.ts';
 import { changed, type Deployed, deploymentOf, type Ground, refuseUnfinished } from './deploy-plan.ts';
-import { type LocalRelease, refuseStrange } from './release-files.ts';
+import { type LocalRelease, modeFor, refuseStrange } from './release-files.ts';
 import { deploymentNamed, placesOf, readFilesOf, readState, type Site, withSite } from './site.ts';
 
 /**
@@ -32,13 +31,14 @@ export async function deployPartial(
     const { record, sha256 } = opened;
     const named = deploymentNamed(workspace, { name: options.to, packageName: record.package });
     return await withSite(context, { workspace, ...named }, async (site) => {
-      const { state } = await readState(site);
-      refuseUnfinished(site, state);
+      const read = await readState(site);
+      refuseUnfinished(site, read.state);
       return deployOnto(context, site, {
         options,
         confirm,
         repository,
-        local: await assemble(site, state, opened),
+        read,
+        local: await assemble(site, read.state, opened),
         package: record.package,
         version: record.base.version,
         commit: record.commit,
@@ -111,10 +111,7 @@ export async function assemble(
     const entry = entries.get(inside);
     if (entry === undefined || entry.sha256 !== sha256) throw notAsRecorded(file, inside);
     if (entry.type === 'symlink') return { path: inside, type: 'symlink', mode: 0, sha256, linkname: entry.linkname };
-    const own = site.config.map.find(({ from, mode }) => mode !== null && insidePart(inside, from) !== null);
-    const usual = (entry.mode & 0o111) === 0 ? 0o644 : 0o755;
-    const mode = own === undefined ? usual : Number.parseInt(own.mode ?? '', 8);
-    return { path: inside, type: 'file', mode, sha256, linkname: null };
+    return { path: inside, type: 'file', mode: modeFor(inside, entry.mode, site.config.map), sha256, linkname: null };
   });
   refuseStrange(file, fresh);
   const all = [...kept, ...fresh].sort((a, b) => (a.path < b.path ? -1 : 1));

@@ -7,7 +7,7 @@ import { findRelease } from '../release-folder/recorded-release.ts';
 import { deployOnto, type Task } from './deploy-onto.ts';
 import type { Deployed, Ground } from './deploy-plan.ts';
 import { artifactFor, fetchForDeployment, unpackForDeployment } from './release-files.ts';
-import { deploymentNamed, withSite } from './site.ts';
+import { deploymentNamed, readState, withSite } from './site.ts';
 
 /**
  * Puts a release onto a target: its artifact is fetched by the digest that its tag vouches for, unpacked into a folder of its
@@ -28,11 +28,12 @@ export async function deployRelease(
   const own = await makeOwnFolder(repository.commonFolder, 'deploy');
   try {
     const local = await unpackForDeployment({ file, form: artifact.form }, `${own.folder}/release`, config);
-    return await withSite(context, { workspace, name, config }, (site) =>
+    return await withSite(context, { workspace, name, config }, async (site) =>
       deployOnto(context, site, {
         options,
         confirm,
         repository,
+        read: await readState(site),
         local,
         package: release.package,
         version: release.version,

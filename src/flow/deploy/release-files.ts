@@ -111,8 +111,7 @@ export async function unpackForDeployment(
     const inside = full.slice(top.length);
     if ((type !== 'file' && type !== 'symlink') || sha256 === null) return [];
     if (type === 'symlink') return [{ path: inside, type, mode: 0, sha256, linkname }];
-    const usual = (mode & 0o111) === 0 ? 0o644 : 0o755;
-    return [{ path: inside, type, mode: modeFor(inside, usual, map), sha256, linkname: null }];
+    return [{ path: inside, type, mode: modeFor(inside, mode, map), sha256, linkname: null }];
   });
   files.sort((a, b) => (a.path < b.path ? -1 : 1));
   return checkedMap(file, map, { files, placeOf: (inside) => path.join(folder, top, inside) });
@@ -128,7 +127,9 @@ function topOf(
   return isNamed ? '' : top;
 }
 
-function modeFor(file: string, usual: number, map: DeploymentConfig['map']): number {
+/** Permissions of a file on a target: those that the map names, else plain or executable as in the archive. */
+export function modeFor(file: string, packed: number, map: DeploymentConfig['map']): number {
+  const usual = (packed & 0o111) === 0 ? 0o644 : 0o755;
   const own = map.find(({ from, mode }) => mode !== null && insidePart(file, from) !== null);
   return own === undefined ? usual : Number.parseInt(own.mode ?? '', 8);
 }
