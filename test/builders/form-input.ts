@@ -19,6 +19,7 @@ export function artifactConfig(form: BuiltForm, more: Partial<ArtifactConfig> = 
     helpers: [],
     tree: 'package',
     'wheel-tag': null,
+    'only-new-after': null,
     control: {},
     attributes: {},
     coordinates: {},

@@ -1,8 +1,9 @@
-import { appendFileSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { appendFileSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { deploymentWorkspace, linkedMap, seenFrom } from '../builders/deployment.ts';
 import { bevelstone, bevelstoneJson } from '../builders/program.ts';
+import { releaseWorkspace } from '../builders/release-workspace.ts';
 
 /** A workspace with 0.1.0 deployed, and two issues after it: 12 changes low.js and adds mean.js, 15 changes depth.js. */
 async function twoIssues() {
@@ -149,6 +150,68 @@ describe('an archive with only some changes', () => {
     expect(partial).toMatchObject({ addedByHand: ['depth.js'], leftOutByHand: ['tables/mean.js'] });
     expect(run.warnings.join()).toMatch(/tables\/low\.js also has the changes of/);
     expect(text.stdout).toMatch(/Part of soundings 0\.2\.0, to be put on 0\.1\.0/);
+  });
+
+  it('is made with each release where the configuration asks for it, and brings its base up to that release', async () => {
+    const w = await deploymentWorkspace('folder', linkedMap);
+    await w.deploy();
+    const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8');
+    const withPartial = config.replace(
+      '{ form: npm-tarball }',
+      '{ form: npm-tarball }, { form: tar.gz, only-new-after: last }',
+    );
+    w.commit('build: a part for those who have the release before', {
+      'bevelstone.yaml': withPartial.replace(/^( *)artifacts:/m, '$1verify: { require: [README.md] }\n$&'),
+    });
+    const ask = (...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
+    rmSync(path.join(w.folder, 'soundings/tables/high.js'));
+    const version = await w.releaseFiles('fix: low water was too low\n\nRefs: #12\n', {
+      'soundings/tables/low.js': 'export const low = 0.5;\n',
+      'soundings/tables/mean.js': 'export const mean = 2;\n',
+    });
+    const name = `soundings-${version}-after-0.1.0.tar.gz`;
+    const file = path.join(w.folder, `bevelstone-out/soundings-${version}`, name);
+
+    const shown = await ask('ledger', 'show', `soundings@${version}`);
+    const text = await bevelstone(['ledger', 'show', `soundings@${version}`], { cwd: w.folder, env: w.env });
+    const listed = await ask('build', '--list', '--at', shown.result.tag);
+    const verified = await ask('verify', file);
+    const deployed = await w.deploy(['--partial', file]);
+    const seen = seenFrom(w.site);
+    const whole = await w.deploy();
+    const made = await ask('deploy', 'list');
+
+    const summary = { base: '0.1.0', added: 1, replaced: 1, removed: 1, commits: 1, issues: ['12'] };
+    const artifacts = shown.result.artifacts as { file: string; partial?: object }[];
+    expect(artifacts.map((artifact) => [artifact.file, artifact.partial])).toContainEqual([name, summary]);
+    expect(text.stdout).toMatch(/for 0\.1\.0: 1 added, 1 replaced, 1 removed, from 1 commit; issue 12/);
+    expect(listed.error).toBeNull();
+    expect(verified.error).toBeNull();
+    expect(readdirSync(path.join(w.top, 'shelf'), { recursive: true }).join()).toContain(name);
+    expect(deployed.result).toMatchObject({ state: 'deployed', version, partialOf: null, removed: ['tables/high.js'] });
+    expect(seen).toMatchObject({ 'tables/low.js': '644 export const low = 0.5;\n' });
+    expect(whole.result).toMatchObject({ added: [], replaced: [], removed: [] });
+    expect(made.result.partials).toMatchObject([{ file: name, base: '0.1.0', issues: ['12'] }]);
+  });
+
+  it('is left out of a first release, and needs a whole archive', async () => {
+    const w = await releaseWorkspace({ destinations: ['shelf'] });
+    const config = readFileSync(path.join(w.folder, 'bevelstone.yaml'), 'utf8');
+    const ask = (...args: string[]) => bevelstoneJson(args, { cwd: w.folder, env: w.env });
+    const commit = (artifacts: string) =>
+      w.commit('build: parts', { 'bevelstone.yaml': config.replace('{ form: npm-tarball }', artifacts) });
+
+    commit('{ form: npm-tarball }, { form: tar.gz, only-new-after: last }');
+    const first = await ask('build');
+    commit('{ form: npm-tarball }, { form: tar.gz, only-new-after: last, files: [{ from: README.md }] }');
+    const own = await ask('build');
+    commit('{ form: zip, only-new-after: last }');
+    const zip = await ask('build');
+
+    expect(first.error).toBeNull();
+    expect(first.warnings.join()).toMatch(/no partial artifact: an earlier release is not on record/);
+    expect(own.error).toMatchObject({ code: 'CONFIG_INVALID', why: expect.stringContaining('only-new-after') });
+    expect(zip.error?.code).toBe('CONFIG_INVALID');
   });
 
   it('says when nothing comes from the changes, and what is wrong with them', async () => {

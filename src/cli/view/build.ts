@@ -1,4 +1,5 @@
 import type { Origin } from '../../core/contents/entry.ts';
+import { partialTexts } from '../../core/record/release-record.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { Build } from '../../flow/build/build.ts';
@@ -26,6 +27,9 @@ export function renderBuild(build: Build | BuiltFrom, screen: Screen): string {
     parts.join('\n'),
     `${colours.bold('Built')} from ${from} ${commit.slice(0, 7)}`,
     renderTable({ columns, rows, screen }),
+    partialTexts(releases.flatMap(({ artifacts }) => artifacts))
+      .map((text) => beside('  partial  ', cleanText(text), screen))
+      .join('\n'),
     renderPending(releases, screen),
     renderTwice(twice, rows.length, screen),
     ...(sent === undefined

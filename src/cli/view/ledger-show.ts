@@ -1,5 +1,6 @@
 import { toChangeRecord } from '../../core/history/change-record.ts';
 import type { LedgerDeployment } from '../../core/ledger/fold.ts';
+import { partialTexts } from '../../core/record/release-record.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanText } from '../../core/text/clean.ts';
 import type { ReleaseComparison, ShownRelease } from '../../flow/ledger/ledger-show.ts';
@@ -39,6 +40,7 @@ export function renderShown({ release, changes, surveyed, against, page }: Shown
         screen,
       ),
       `    ${dim('run        ')} ${release.run}`,
+      ...partialTexts(artifacts).map((text) => beside(`    ${dim('partial    ')} `, cleanText(text), screen)),
     ].join('\n'),
   ];
   if (counted.length > 0)

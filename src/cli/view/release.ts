@@ -1,6 +1,7 @@
 import { itemText } from '../../core/changelog/section.ts';
 import { isSbom } from '../../core/form/definitions.ts';
 import { type CardRelease, findingText, type ReleaseCard } from '../../core/record/release-card.ts';
+import { partialTexts } from '../../core/record/release-record.ts';
 import { summaryText } from '../../core/surface/check.ts';
 import { formatBytes } from '../../core/text/bytes.ts';
 import { cleanLines, cleanText } from '../../core/text/clean.ts';
@@ -108,6 +109,7 @@ function factsOf(card: ReleaseCard): (readonly [string, readonly string[]])[] {
     ['writes', [writes.length === 0 ? 'no files in the repository' : files]],
     ['pushes', [`${card.pushes.join(', ')}${card.remote === null ? '' : ` to ${card.remote}`}, all or nothing`]],
     ['rules', findings.length === 0 ? ['no findings'] : findings],
+    ['partial', partialTexts(card.releases.flatMap(({ artifacts }) => artifacts))],
     ['surface', surfaces.map(summaryText)],
     ['accepted', surfaces.flatMap(({ excepted }) => excepted.map(({ name, reason }) => `${name}: ${reason}`))],
     ['rehearsed', rehearsed],

@@ -72,6 +72,8 @@ export type ArtifactConfig = {
   readonly brought: string | null;
   /** Whether it is sent to destinations; false for one that is only built. */
   readonly deliver: boolean;
+  /** A partial artifact: the release that it is put on, `last` or a version; null for a whole one. */
+  readonly 'only-new-after': string | null;
   /** What tells a jar from the main one of the same coordinates; null for the main one. */
   readonly classifier: string | null;
   /** Whether everything in an archive lies below one folder with name and version. */

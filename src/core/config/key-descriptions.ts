@@ -123,6 +123,8 @@ export const keyDescriptions: Readonly<Record<string, string>> = {
   'packages.*.artifacts[].control': 'Fields of the Debian control file.',
   'packages.*.artifacts[].attributes': 'Attributes of the jar manifest.',
   'packages.*.artifacts[].deliver': 'false: it is built, and sent nowhere.',
+  'packages.*.artifacts[].only-new-after':
+    'A partial artifact: only what is new since a release, last or a version, to be put on top of it.',
   'packages.*.artifacts[].coordinates': 'Maven coordinates, for a package without a POM.',
   'packages.*.verify': 'Checks of the artifacts.',
   'packages.*.verify.require': 'Globs of paths that every artifact must contain.',

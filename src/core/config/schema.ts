@@ -86,6 +86,13 @@ const version = () =>
       : helpers.message({ custom: '{{#label}} is an invalid version: expected MAJOR.MINOR.PATCH, for example 1.4.0' }),
   );
 
+const lastOrVersion = () =>
+  Joi.string().custom((text: string, helpers) =>
+    text === 'last' || isVersion(text)
+      ? text
+      : helpers.message({ custom: '{{#label}} is invalid: expected last or a version, for example 1.4.0' }),
+  );
+
 const size = () =>
   Joi.string().custom(
     (text: string, helpers) =>
@@ -358,6 +365,19 @@ const artifact = () =>
     control: fieldsOf('deb'),
     attributes: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'war', 'ear'),
     coordinates: fieldsOf('jar', 'sources-jar', 'documentation-jar', 'war', 'ear', 'pom'),
+    'only-new-after': lastOrVersion()
+      // biome-ignore lint/suspicious/noThenProperty: Joi's own word
+      .when('form', { not: 'tar.gz', then: Joi.forbidden() })
+      .default(null),
+  }).custom((config: ArtifactConfig, helpers) => {
+    const { name, files, brought, deliver, top, tree, helpers: generated } = config;
+    const isPlain = name === null && files === null && brought === null && deliver && top === 'named';
+    return config['only-new-after'] === null || (isPlain && tree === 'package' && generated.length === 0)
+      ? config
+      : helpers.message({
+          custom:
+            '{{#label}} takes its entries from the whole archive of the package: only `form` goes with `only-new-after`',
+        });
   });
 
 const exception = () =>

@@ -46,6 +46,11 @@ export function isSbom({ form }: { readonly form: Form }): boolean {
   return formDefinitions[form].role === 'sbom';
 }
 
+/** Whether an artifact is a whole archive that is unpacked to be used, and not a source to build from. */
+export function isWholeArchive({ form, partial }: { readonly form: Form; readonly partial?: unknown }): boolean {
+  return partial === undefined && formDefinitions[form].isUnpacked && !formDefinitions[form].isSource;
+}
+
 /** Whether an index shows a page of the form. */
 export function hasPage(form: Form): boolean {
   return formDefinitions[form].page !== null;

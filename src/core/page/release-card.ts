@@ -1,6 +1,7 @@
 import { itemText, type NoteSection } from '../changelog/section.ts';
 import type { Form } from '../name/form.ts';
 import type { ConsumerLine } from '../protocol/offer.ts';
+import { type PartialSummary, partialSummaryText } from '../record/release-record.ts';
 import { formatBytes } from '../text/bytes.ts';
 import { escapeHtml } from '../text/html.ts';
 import { policyElement } from '../text/page-policy.ts';
@@ -23,6 +24,7 @@ export type ShownCardRelease = {
     readonly form: Form;
     readonly sizeBytes: number;
     readonly sha256: string;
+    readonly partial?: PartialSummary;
     /** Empty where nothing is known of the inside. */
     readonly files: readonly ShownFile[];
   }[];
@@ -114,7 +116,9 @@ function renderArtifacts({ artifacts }: ShownCardRelease): string {
   const figures = artifacts.map((artifact) => {
     const groups = groupsOf(artifact.files);
     const sizes = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');
-    const inside = artifact.files.length === 0 ? '' : `${artifact.files.length} files, unpacked: ${sizes}`;
+    const unpacked = artifact.files.length === 0 ? '' : `${artifact.files.length} files, unpacked: ${sizes}`;
+    const part = artifact.partial === undefined ? '' : partialSummaryText(artifact.partial);
+    const inside = [part, unpacked].filter((text) => text !== '').join('; ');
     return `<figure><figcaption><b>${escapeHtml(artifact.file)}</b> ${formatBytes(artifact.sizeBytes)}${inside === '' ? '' : `<br>${escapeHtml(inside)}`}<br><code>${escapeHtml(artifact.sha256)}</code></figcaption>${bar(groups, artifact.sizeBytes / largest, inside || artifact.file)}</figure>`;
   });
   return `<section><h3>Contents</h3>${figures.join('')}</section>`;

@@ -13,9 +13,9 @@ export function takesForm({ speaks, takes }: Pick<DestinationConfig, 'speaks' | 
   return forms === null || forms.includes(form);
 }
 
-/** Forms of which every artifact of a package is only built (`deliver: false`). */
+/** Forms of which every artifact of a package is only built (`deliver: false`); a partial one follows the whole ones. */
 export function keptForms(config: Pick<PackageConfig, 'artifacts'> | undefined): ReadonlySet<Form> {
-  const artifacts = config?.artifacts ?? [];
+  const artifacts = (config?.artifacts ?? []).filter((artifact) => artifact['only-new-after'] === null);
   const sent = new Set(artifacts.filter(({ deliver }) => deliver).map(({ form }) => form));
   return new Set(artifacts.map(({ form }) => form).filter((form) => !sent.has(form)));
 }

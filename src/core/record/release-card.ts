@@ -4,6 +4,7 @@ import type { Form } from '../name/form.ts';
 import type { Severity } from '../name/rule.ts';
 import type { SurfaceSummary } from '../surface/check.ts';
 import type { Weight } from '../version/weight.ts';
+import type { PartialSummary } from './release-record.ts';
 
 /** One artifact on the card. */
 export type CardArtifact = {
@@ -12,6 +13,8 @@ export type CardArtifact = {
   readonly platform: string | null;
   readonly sizeBytes: number;
   readonly sha256: string;
+  /** What a partial artifact has; left out for a whole one. */
+  readonly partial?: PartialSummary;
   /** Destinations that it goes to. */
   readonly to: readonly string[];
 };

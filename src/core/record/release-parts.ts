@@ -11,6 +11,8 @@ import {
   isSetOf,
   isSha256,
   isText,
+  isVersionText,
+  list,
   object,
   orLeftOut,
   orNull,
@@ -30,6 +32,16 @@ const isHashes: Check = (value) =>
   Object.keys(value).length <= 10 &&
   Object.entries(value).every(([name, text]) => /^[a-z0-9-]{1,20}$/.test(name) && isLine(text));
 
+/** What a partial artifact has. */
+export const partialSummary = object({
+  base: isVersionText,
+  added: isCount,
+  replaced: isCount,
+  removed: isCount,
+  commits: isCount,
+  issues: list(isLine),
+});
+
 /** An artifact as it is recorded. */
 export const artifactSchema = object({
   file: isInnerPath,
@@ -43,6 +55,7 @@ export const artifactSchema = object({
   entries: isCount,
   hashes: orLeftOut(isHashes),
   surface: orLeftOut(isSha256),
+  partial: orLeftOut(partialSummary),
 });
 
 const streamTypes = ['stable', 'maintained', 'labelled', 'preview'];

@@ -36,7 +36,47 @@ export type ArtifactRecord = {
   readonly hashes?: Readonly<Record<string, string>>;
   /** SHA-256 of its public surface, one line for each name; left out where none was read. */
   readonly surface?: string;
+  /** What a partial artifact has; left out for a whole one. */
+  readonly partial?: PartialSummary;
 };
+
+/** How much of a release a partial artifact has, and on which release it is put. */
+export type PartialSummary = {
+  /** Version of its base. */
+  readonly base: string;
+  readonly added: number;
+  readonly replaced: number;
+  readonly removed: number;
+  /** How many commits its entries come from. */
+  readonly commits: number;
+  readonly issues: readonly string[];
+};
+
+/** What a partial artifact has, as `for 1.3.2: 2 added, 1 replaced, 0 removed, from 3 commits; issues 12, 15`. */
+export function partialSummaryText({ base, added, replaced, removed, commits, issues }: PartialSummary): string {
+  const from = `from ${commits} ${commits === 1 ? 'commit' : 'commits'}`;
+  const named = issues.length === 0 ? '' : `; ${issues.length === 1 ? 'issue' : 'issues'} ${issues.join(', ')}`;
+  return `for ${base}: ${added} added, ${replaced} replaced, ${removed} removed, ${from}${named}`;
+}
+
+/** The same of each partial artifact, with its file. */
+export function partialTexts(artifacts: readonly Pick<ArtifactRecord, 'file' | 'partial'>[]): string[] {
+  return artifacts.flatMap(({ file, partial }) =>
+    partial === undefined ? [] : [`${file} ${partialSummaryText(partial)}`],
+  );
+}
+
+/** Whether two artifacts are the same part of their releases: form, platform, and whether they are whole. */
+export function areTwins(
+  one: Pick<ArtifactRecord, 'form' | 'platform' | 'partial'>,
+  other: Pick<ArtifactRecord, 'form' | 'platform' | 'partial'>,
+): boolean {
+  return (
+    one.form === other.form &&
+    one.platform === other.platform &&
+    (one.partial === undefined) === (other.partial === undefined)
+  );
+}
 
 /** An artifact of a platform that is to be built elsewhere. */
 export type PendingArtifact = { readonly form: Form; readonly platform: string; readonly why: string };

@@ -6,7 +6,7 @@ import { isRunId, newEventSchema } from './parse-event.ts';
 import { format } from './parse-record.ts';
 import type { ProgramVersions } from './program-versions.ts';
 import type { ReleaseCard } from './release-card.ts';
-import { isTagName } from './release-parts.ts';
+import { isTagName, partialSummary } from './release-parts.ts';
 import type { RunPhase, RunRecord, RunStep } from './run-record.ts';
 import {
   type Check,
@@ -190,6 +190,7 @@ const cardSchema = openObject({
           platform: orNull(isString),
           sizeBytes: isCount,
           sha256: isSha256,
+          partial: orLeftOut(partialSummary),
           to: list(isString),
         }),
       ),

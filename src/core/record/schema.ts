@@ -54,7 +54,7 @@ function problemInFields(
   { shape, isOpen }: Pick<ObjectSchema, 'shape' | 'isOpen'>,
   at: string,
 ): string | null {
-  const isOptional = (name: string) => optional.has(shape[name] as Check);
+  const isOptional = (name: string) => optional.has(shape[name] as Schema);
   const missing = Object.keys(shape).find((name) => !Object.hasOwn(fields, name) && !isOptional(name));
   if (missing !== undefined) return `\`${below(at, missing)}\` is missing`;
   const given = Object.entries(shape).filter(([name]) => Object.hasOwn(fields, name));
@@ -70,12 +70,12 @@ function problemInFields(
   return added === undefined ? null : `${titleOf(at)} has an unknown field "${added.slice(0, 40)}"`;
 }
 
-/** Checks of fields that may be left out. */
-const optional = new WeakSet<Check>();
+/** Schemas of fields that may be left out. */
+const optional = new WeakSet<Schema>();
 
 /** A field that may be left out. */
-export function orLeftOut(check: Check): Check {
-  const own: Check = (value) => check(value);
+export function orLeftOut(schema: Schema): Schema {
+  const own: Schema = typeof schema === 'function' ? (value) => schema(value) : { ...schema };
   optional.add(own);
   return own;
 }

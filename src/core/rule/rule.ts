@@ -65,6 +65,8 @@ export type RuleSettings = {
   /** Forms of all artifacts of the release; null for a file from elsewhere. */
   readonly beside: readonly Form[] | null;
   readonly last: LastArtifact | null;
+  /** Whether the artifact has only a part of its release. */
+  readonly isPartial: boolean;
   /** Third-party dependencies; null when they were not searched for. */
   readonly components: readonly LicensedComponent[] | null;
   /** What is wrong with the lockfiles of the release's package, one sentence each. */
@@ -80,6 +82,8 @@ export type Rule = {
   /** The forms of artifacts that it looks at. */
   readonly forms: readonly Form[];
   readonly severity: Severity;
+  /** Whether it asks for something that only a whole artifact must have. */
+  readonly needsWhole?: true;
   /** Whether an install shows more than the artifact alone: it is checked again there. */
   readonly needsInstall?: true;
   readonly what: string;

@@ -244,6 +244,7 @@ function runRules(chosen: readonly Rule[], artifact: Artifact, settings: RuleSet
   return chosen.flatMap((rule) => {
     const configured = settings.severities[rule.id];
     if (configured === 'off' || !rule.forms.includes(artifact.form)) return [];
+    if (rule.needsWhole === true && settings.isPartial) return [];
     return rule.check(artifact, settings).map((found): Finding => {
       const { path, message, fix, severity } = found;
       const exception = settings.exceptions.find((exception) =>

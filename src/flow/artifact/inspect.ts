@@ -89,7 +89,7 @@ async function leftBehindOf(context: Context, file: string, { form, manifest }: 
   const tracked = [...(await listFilesAt(repository.place, record.commit, folder)).keys()];
   const { reasonLeftOut, listedFiles } = formDefinitions[form];
   const position = record.artifacts.findIndex((artifact) => artifact.file === path.basename(file));
-  const config = item?.config.artifacts.filter((artifact) => artifact.form === form)[
+  const config = item?.config.artifacts.filter((found) => found.form === form && found['only-new-after'] === null)[
     sameFormBefore(release, position, form)
   ];
   return listLeftBehind({

@@ -23,6 +23,7 @@ export function plainSettings(context: Pick<Context, 'now'>): RuleSettings {
     others: [],
     beside: null,
     last: null,
+    isPartial: false,
     components: null,
     lockfiles: [],
     browser: null,
@@ -36,7 +37,7 @@ export function releaseSettings(
   {
     workspace,
     record,
-    artifactRecord: { form, platform },
+    artifactRecord: { form, platform, partial },
   }: { readonly workspace: Workspace | null; readonly record: ReleaseRecord; readonly artifactRecord: ArtifactRecord },
 ): RuleSettings {
   const config = workspace?.packages.find(({ name }) => name === record.package)?.config ?? null;
@@ -44,6 +45,7 @@ export function releaseSettings(
   return {
     ...plainSettings(context),
     ...(config === null ? {} : configured(config)),
+    isPartial: partial !== undefined,
     version: formDefinitions[form].namedVersion(record.version, record.spellings),
     others: others.map(({ fullName }) => fullName),
     beside: record.artifacts.map((artifact) => artifact.form),

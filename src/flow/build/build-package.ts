@@ -25,11 +25,12 @@ import { packageSource } from '../workspace/package-source.ts';
 import type { Package } from '../workspace/workspace.ts';
 import { bringArtifact } from './brought.ts';
 import type { BuildJob } from './build-job.ts';
-import { notesForRelease, writeRecords } from './build-records.ts';
+import { listEntries, notesForRelease, writeRecords } from './build-records.ts';
 import { placeOfJob, runSteps, stepRuns } from './build-steps.ts';
 import { Origins } from './origins.ts';
 import { lockStamped } from './own-lockfiles.ts';
 import { type PackedArtifact, packArtifacts } from './pack-artifact.ts';
+import { newOnlyOf, packNewOnly } from './pack-new-only.ts';
 import { stampCheckout } from './stamp.ts';
 
 /** One release that was built. */
@@ -82,15 +83,21 @@ export async function buildPackage(job: BuildJob, output: string): Promise<Built
   const pending = pendingOf(job);
   const { commonFolder } = job.survey.workspace.repository;
   const artifacts = await replaceFolder(commonFolder, final, async (fresh) => {
-    const packed: PackedArtifact[] = [];
-    for (const { artifact, platform } of madeHere(job)) {
-      job.signal.throwIfAborted();
-      packed.push(...(await makeArtifacts({ job, prepared, artifact, platform, fresh })));
-    }
+    const packed = await makeAll(job, prepared, fresh);
     await writeRecords(job, { fresh, artifacts: packed, pending, notes: prepared.notes });
     return packed;
   });
   return { package: pkg.name, version, folder: final, artifacts: artifacts.map(({ record }) => record), pending };
+}
+
+/** Every artifact of this machine, into a folder. */
+async function makeAll(job: BuildJob, prepared: Prepared, fresh: string): Promise<PackedArtifact[]> {
+  const packed: PackedArtifact[] = [];
+  for (const { artifact, platform } of madeHere(job)) {
+    job.signal.throwIfAborted();
+    packed.push(...(await makeArtifacts({ job, prepared, artifact, platform, fresh })));
+  }
+  return [...packed, ...(await packNewOnly(job, { packed, folder: fresh }))];
 }
 
 /** Runs the steps and lists what every artifact would contain, generated files and helpers included, without packing. */
@@ -115,6 +122,7 @@ export async function listPackage(job: BuildJob): Promise<ReleaseSelection> {
       for (const entry of entries) artifacts.push({ file: entry.path, form, platform, entries: [entry] });
     else artifacts.push({ file: plan.fileName, form, platform, entries });
   }
+  if (newOnlyOf(job).length > 0) artifacts.push(...(await listNewOnly(job, prepared)));
   return { package: job.pkg.name, version: job.version, artifacts };
 }
 
@@ -143,15 +151,20 @@ async function listBrought(
     const [made] = await makeArtifacts({ job, prepared, artifact, platform, fresh: own.folder });
     if (made === undefined) throw new Error('a brought artifact is one file');
     const { record, entries } = made;
-    return {
-      file: record.file,
-      entries: entries.map(({ path: inside, sizeBytes, mode, origin }) => ({
-        path: inside,
-        size: sizeBytes,
-        mode: formatMode(mode),
-        origin,
-      })),
-    };
+    return { file: record.file, entries: listEntries(entries) };
+  } finally {
+    await own.remove();
+  }
+}
+
+/** What is inside the partial artifacts: only the bytes of the whole ones can tell. */
+async function listNewOnly(job: BuildJob, prepared: Prepared): Promise<ReleaseSelection['artifacts'][number][]> {
+  const own = await makeOwnFolder(job.survey.workspace.repository.commonFolder, 'list');
+  try {
+    const packed = await makeAll(job, prepared, own.folder);
+    return packed.flatMap(({ record: { file, form, platform, partial }, entries }) =>
+      partial === undefined ? [] : [{ file, form, platform, entries: listEntries(entries) }],
+    );
   } finally {
     await own.remove();
   }
@@ -214,7 +227,7 @@ export type Made = { readonly artifact: ArtifactConfig; readonly platform: strin
 
 /** Artifacts of this machine: those without a platform once, the others for each platform that is built here. */
 export function madeHere({ pkg, platforms }: BuiltHere): Made[] {
-  return pkg.config.artifacts.flatMap((artifact): Made[] => {
+  return wholeOf(pkg).flatMap((artifact): Made[] => {
     const use = platformUse(artifact, pkg.config.platforms);
     if (use === 'each') return platforms.map((platform) => ({ artifact, platform }));
     const isWhole = use === 'none' || platforms.length === pkg.config.platforms.length;
@@ -222,10 +235,15 @@ export function madeHere({ pkg, platforms }: BuiltHere): Made[] {
   });
 }
 
+/** Artifacts that are laid out by themselves; partial ones follow them. */
+function wholeOf({ config }: BuiltHere['pkg']): ArtifactConfig[] {
+  return config.artifacts.filter((artifact) => artifact['only-new-after'] === null);
+}
+
 /** What other machines have to build, so that nothing is dropped in silence. */
 export function pendingOf({ pkg, platforms }: BuiltHere): PendingArtifact[] {
   const elsewhere = pkg.config.platforms.filter((platform) => !platforms.includes(platform));
-  return pkg.config.artifacts.flatMap((artifact) => {
+  return wholeOf(pkg).flatMap((artifact) => {
     if (platformUse(artifact, pkg.config.platforms) === 'none') return [];
     return elsewhere.map((platform) => ({
       form: artifact.form,

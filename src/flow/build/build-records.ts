@@ -4,6 +4,7 @@ import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import { formatMode } from '../../core/contents/entry.ts';
 import { type ChangeRecord, toChangeRecord } from '../../core/history/change-record.ts';
+import type { ListedEntry } from '../../core/record/contents-list.ts';
 import type { ArtifactRecord, PendingArtifact, ReleaseRecord } from '../../core/record/release-record.ts';
 import { spellAll } from '../../core/version/spelling.ts';
 import { pointerOf } from '../../core/version/stream.ts';
@@ -35,14 +36,7 @@ export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, n
     artifacts: artifacts.map(({ record, entries }) => ({
       file: record.file,
       contentDigest: record.contentDigest,
-      entries: entries.map(({ path: inside, type, sizeBytes, mode, sha256: digest, origin }) => ({
-        path: inside,
-        type,
-        size: sizeBytes,
-        mode: formatMode(mode),
-        sha256: digest,
-        origin,
-      })),
+      entries: listEntries(entries),
     })),
   };
   const texts = [
@@ -56,6 +50,18 @@ export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, n
     ...texts.map(([name, text]) => `${sha256(text)}  ${name}\n`),
   ];
   await writeWhole(path.join(fresh, 'SHA256SUMS'), digests.join(''));
+}
+
+/** Packed entries as the contents list has them. */
+export function listEntries(entries: PackedArtifact['entries']): ListedEntry[] {
+  return entries.map(({ path: inside, type, sizeBytes, mode, sha256: digest, origin }) => ({
+    path: inside,
+    type,
+    size: sizeBytes,
+    mode: formatMode(mode),
+    sha256: digest,
+    origin,
+  }));
 }
 
 /** The notes of the release, dated by its commit so that they are the same each time. */

@@ -13,6 +13,8 @@ import {
   deploymentOf,
   earlierVersions,
   type Ground,
+  partialIssues,
+  shownCommands,
 } from './deploy-plan.ts';
 import { changesByHand, changesInRelease, type HandChange } from './observe.ts';
 import { deploymentNamed, readFilesIfThere, readState, type Site, withSite } from './site.ts';
@@ -24,7 +26,7 @@ import { deploymentNamed, readFilesIfThere, readState, type Site, withSite } fro
  */
 export async function deployBack(
   context: Context,
-  { repository, workspace }: Ground,
+  { repository, workspace, known }: Ground,
   { options, confirm }: { readonly options: DeployOptions; readonly confirm: ConfirmDeploy },
 ): Promise<Deployed> {
   const packageName = options.release === null ? null : options.release.replace(/(?<=.)@.*$/, '');
@@ -33,7 +35,7 @@ export async function deployBack(
     const read = await readState(site);
     const { state } = read;
     const { from, to } = wayBack(site, state);
-    const plan = await planBack(site, state, { from, to });
+    const plan = await planBack(site, state, { from, to, known });
     const earlier = earlierVersions(state, to?.id ?? null);
     if (options.dryRun) return { ...plan, id: to?.id ?? null, state: 'planned', earlier };
     if (plan.changedByHand.length > 0 && !options.overwriteChanged) throw changed(site, plan.changedByHand);
@@ -74,7 +76,7 @@ function wayBack(site: Site, state: DeploymentState): { readonly from: Deploymen
 async function planBack(
   site: Site,
   state: DeploymentState,
-  { from, to }: { readonly from: Deployment; readonly to: Deployment | null },
+  { from, to, known }: { readonly from: Deployment; readonly to: Deployment | null; readonly known: Ground['known'] },
 ): Promise<DeployPlan> {
   const old = (await readFilesIfThere(site, from.id)) ?? [];
   const files = to === null ? [] : ((await readFilesIfThere(site, to.id)) ?? []);
@@ -82,7 +84,6 @@ async function planBack(
   // In the middle of a deployment it cannot be told who changed what.
   const changedByHand = state.pending === null ? await changesByHand(site, from, old) : [];
   const shown = to ?? from;
-  const { then, until } = site.config;
   return {
     ...compareFiles(old, files),
     deployment: site.name,
@@ -92,11 +93,11 @@ async function planBack(
     before: from.version,
     artifact: shown.artifact,
     sha256: shown.sha256,
-    partialOf: null,
+    partialOf: partialIssues(known, shown),
     parts: shown.parts,
     isAtomic: [...from.parts, ...shown.parts].every(({ isCopied }) => !isCopied),
     changedByHand,
-    commands: to === null ? [] : [...then.map(({ run }) => run), ...(until === null ? [] : [`wait for ${until}`])],
+    commands: to === null ? [] : shownCommands(site.config, 'after'),
   };
 }
 

@@ -1,8 +1,6 @@
 import type { LedgerDeployment, LedgerPartial, LedgerRelease } from '../../core/ledger/fold.ts';
-import { uniteWithRemote } from '../../world/git/ledger-store.ts';
-import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
-import { readLedger } from '../ledger-record/ledger.ts';
+import { readFreshLedger } from '../ledger-record/ledger.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { deploymentWorkspace } from './deploy-plan.ts';
 
@@ -43,9 +41,7 @@ export type DeploymentList = {
 export async function listDeployments(context: Context): Promise<DeploymentList> {
   const repository = await openContext(context);
   const { config } = await deploymentWorkspace(context, repository);
-  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
-  if (remote !== null) await uniteWithRemote(repository, remote);
-  const known = (await readLedger(context, repository)).filter(
+  const known = (await readFreshLedger(context, repository)).filter(
     (release) => context.packages.length === 0 || context.packages.includes(release.package),
   );
   const events = eventsOf(known);
@@ -79,17 +75,23 @@ export function inPlace(known: readonly LedgerRelease[]): ReadonlyMap<string, Re
   return last;
 }
 
-/** Every partial artifact that was made, newest first. */
+/** Every partial artifact that was made, by itself or with a release, newest first. */
 export function partialsOn(known: readonly LedgerRelease[]): RecordedPartial[] {
   const now = [...inPlace(known).values()];
   return known
-    .flatMap(({ package: name, version, partials }) =>
-      partials.map((partial) => ({
-        ...partial,
-        package: name,
-        base: version,
-        deployedTo: now.filter(({ sha256 }) => sha256 === partial.sha256).map(({ deployment }) => deployment),
-      })),
-    )
+    .flatMap(({ package: name, version, commit, date, partials, artifacts }) => [
+      ...partials.map((partial) => ({ ...partial, package: name, base: version })),
+      ...artifacts.flatMap(({ file, sha256, size, partial }) => {
+        if (partial === undefined) return [];
+        const { base, added, replaced, removed, issues } = partial;
+        return [
+          { package: name, base, file, sha256, size, commit, entries: added + replaced, removed, issues, at: date },
+        ];
+      }),
+    ])
+    .map((partial) => ({
+      ...partial,
+      deployedTo: now.filter(({ sha256 }) => sha256 === partial.sha256).map(({ deployment }) => deployment),
+    }))
     .sort((a, b) => (a.at < b.at ? 1 : -1));
 }

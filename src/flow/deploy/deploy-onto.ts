@@ -20,6 +20,7 @@ import {
   deploymentOf,
   earlierVersions,
   refuseUnfinished,
+  shownCommands,
 } from './deploy-plan.ts';
 import { changesByHand, type HandChange, howChanged, isOwnLink } from './observe.ts';
 import type { LocalRelease } from './release-files.ts';
@@ -108,7 +109,6 @@ async function planDeployment(
         strangers.push({ path: to, how: 'was there before, and is not from a deployment' });
     }
   const byHand = current === null ? [] : await changesByHand(site, current, files);
-  const { first, then, until } = site.config;
   const plan: DeployPlan = {
     ...compareFiles(files, local.files),
     deployment: site.name,
@@ -122,11 +122,7 @@ async function planDeployment(
     parts,
     isAtomic: parts.every(({ isCopied }) => !isCopied),
     changedByHand: [...byHand, ...strangers],
-    commands: [
-      ...first.map(({ run }) => run),
-      ...then.map(({ run }) => run),
-      ...(until === null ? [] : [`wait for ${until}`]),
-    ],
+    commands: shownCommands(site.config, 'all'),
   };
   return { plan, parts };
 }

@@ -10,6 +10,7 @@ import { exists, makeFolder, readText, writeStream } from '../../world/files.ts'
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { targetDigest } from '../../world/target/target.ts';
 import type { Context } from '../context.ts';
+import { vouchedArtifacts } from '../ledger-record/vouched.ts';
 import { deployOnto, type Task } from './deploy-onto.ts';
 import { changed, type Deployed, deploymentOf, type Ground, refuseUnfinished } from './deploy-plan.ts';
 import { type LocalRelease, modeFor, refuseStrange } from './release-files.ts';
@@ -28,7 +29,7 @@ export async function deployPartial(
   const own = await makeOwnFolder(repository.commonFolder, 'deploy');
   try {
     const opened = await openPartial(context, known, { partial: options.partial ?? '', folder: own.folder });
-    const { record, sha256 } = opened;
+    const { record, sha256, version, partialOf } = opened;
     const named = deploymentNamed(workspace, { name: options.to, packageName: record.package });
     return await withSite(context, { workspace, ...named }, async (site) => {
       const read = await readState(site);
@@ -40,11 +41,11 @@ export async function deployPartial(
         read,
         local: await assemble(site, read.state, opened),
         package: record.package,
-        version: record.base.version,
+        version,
         commit: record.commit,
         artifact: record.file,
         sha256,
-        partialOf: record.issues,
+        partialOf,
       });
     });
   } finally {
@@ -55,6 +56,10 @@ export async function deployPartial(
 /** A partial artifact that was unpacked on this machine. */
 export type OpenedPartial = {
   readonly record: PartialRecord;
+  /** What is in place with it: its base, or its own release when everything new of that is in it. */
+  readonly version: string;
+  /** Issues that are added to the base; null for a whole release. */
+  readonly partialOf: readonly string[] | null;
   readonly sha256: string;
   readonly file: string;
   /** Where its files lie, and where those of its base go. */
@@ -74,9 +79,14 @@ export async function openPartial(
   await extractArchive(file, unpacked);
   const record = await readPartial(file, unpacked);
   const sha256 = await hashFile(file, 'sha256');
-  const base = known.find((release) => release.package === record.package && release.version === record.base.version);
-  if (base?.partials.some((found) => found.sha256 === sha256) !== true) throw notRecorded(file, record);
-  return { record, sha256, file, unpacked, folder: path.join(folder, 'release') };
+  const opened = { record, sha256, file, unpacked, folder: path.join(folder, 'release') };
+  const own = known.filter((release) => release.package === record.package);
+  const isItself = (artifact: { readonly sha256: string }) => artifact.sha256 === sha256;
+  const whole = own.find((release) => release.isVouched && vouchedArtifacts(release).some(isItself));
+  if (whole !== undefined) return { ...opened, version: whole.version, partialOf: null };
+  const base = own.find((release) => release.version === record.base.version);
+  if (base?.partials.some(isItself) !== true) throw notRecorded(file, record);
+  return { ...opened, version: base.version, partialOf: record.issues };
 }
 
 async function readPartial(file: string, unpacked: string): Promise<PartialRecord> {
@@ -174,7 +184,7 @@ function notFound(file: string): BevelstoneError {
 function notRecorded(file: string, { package: name, base }: PartialRecord): BevelstoneError {
   return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
     message: `the ledger does not have ${path.basename(file)}`,
-    why: `no partial artifact with this SHA-256 is on record for ${name} ${base.version}`,
+    why: `no partial artifact of ${name} for ${base.version} with this SHA-256 is on record`,
     fix: 'Take the file as it was made, and fetch the ledger: bevelstone ledger list',
     where: { file },
   });

@@ -72,6 +72,21 @@ export function deploymentOf({ deployments }: DeploymentState, id: string | null
   return deployments.find((deployment) => deployment.id === id) ?? null;
 }
 
+/** Issues of the partial artifact that a deployment took; null where it took a whole release. */
+export function partialIssues(
+  known: Ground['known'],
+  { package: name, version, sha256 }: Pick<Deployment, 'package' | 'version' | 'sha256'>,
+): readonly string[] | null {
+  const release = known.find((found) => found.package === name && found.version === version);
+  return release?.partials.find((partial) => partial.sha256 === sha256)?.issues ?? null;
+}
+
+/** The commands of a deployment, as plans show them. @param when `after`: only those that come once everything is in place. */
+export function shownCommands({ first, then, until }: Site['config'], when: 'all' | 'after'): string[] {
+  const runs = when === 'all' ? [...first, ...then] : then;
+  return [...runs.map(({ run }) => run), ...(until === null ? [] : [`wait for ${until}`])];
+}
+
 /** Versions that one can return to from a deployment, the newest first. */
 export function earlierVersions(state: DeploymentState, id: string | null): string[] {
   const found: string[] = [];

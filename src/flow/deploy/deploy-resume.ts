@@ -14,6 +14,8 @@ import {
   deploymentOf,
   earlierVersions,
   type Ground,
+  partialIssues,
+  shownCommands,
 } from './deploy-plan.ts';
 import { artifactFor, fetchForDeployment, type LocalRelease, unpackForDeployment } from './release-files.ts';
 import { deploymentNamed, readFilesIfThere, readState, type Site, withSite } from './site.ts';
@@ -52,11 +54,11 @@ export async function resumeDeployment(
         before: current?.version ?? null,
         artifact: shown.artifact,
         sha256: shown.sha256,
-        partialOf: null,
+        partialOf: partialIssues(ground.known, shown),
         parts: shown.parts,
         isAtomic: shown.parts.every(({ isCopied }) => !isCopied),
         changedByHand: [],
-        commands: [...site.config.first, ...site.config.then].map(({ run }) => run),
+        commands: shownCommands(site.config, 'all'),
       };
       if (options.dryRun)
         return { ...plan, id: pending.id, state: 'planned', earlier: earlierVersions(state, pending.id) };
@@ -97,7 +99,8 @@ async function filesFor(
     return assemble(site, (await readState(site)).state, opened);
   }
   const release = findRelease(known, `${deployment.package}@${deployment.version}`);
-  if (release.partials.some(({ sha256 }) => sha256 === deployment.sha256)) throw needsPartial(deployment, site.name);
+  const parts = [...release.partials, ...release.artifacts.filter((artifact) => artifact.partial !== undefined)];
+  if (parts.some(({ sha256 }) => sha256 === deployment.sha256)) throw needsPartial(deployment, site.name);
   const artifact = artifactFor(release, site.config);
   if (artifact.sha256 !== deployment.sha256) throw otherArtifact(deployment, site.name);
   const file = await fetchForDeployment(context, workspace, { release, artifact });
@@ -107,7 +110,7 @@ async function filesFor(
 function needsPartial({ artifact }: Deployment, deployment: string): BevelstoneError {
   return new BevelstoneError('DEPLOY_NO_ARTIFACT', {
     message: `the deployment that was begun needs ${artifact} again`,
-    why: 'it is a partial artifact, and no destination has it',
+    why: 'it is a partial artifact, and those are not fetched',
     fix: `bevelstone deploy --resume --partial ${artifact} --to ${deployment}; to undo it: bevelstone deploy --back --to ${deployment}`,
   });
 }

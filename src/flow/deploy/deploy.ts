@@ -1,8 +1,6 @@
-import { uniteWithRemote } from '../../world/git/ledger-store.ts';
-import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import type { Context } from '../context.ts';
-import { readLedger } from '../ledger-record/ledger.ts';
+import { readFreshLedger } from '../ledger-record/ledger.ts';
 import { openContext } from '../workspace/workspace.ts';
 import { deployBack } from './deploy-back.ts';
 import { deployPartial } from './deploy-partial.ts';
@@ -18,9 +16,7 @@ import { resumeDeployment } from './deploy-resume.ts';
 export async function deploy(context: Context, options: DeployOptions, confirm: ConfirmDeploy): Promise<Deployed> {
   const repository = await openContext(context);
   const workspace = await deploymentWorkspace(context, repository);
-  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
-  if (remote !== null) await uniteWithRemote(repository, remote);
-  const ground = { repository, workspace, known: await readLedger(context, repository) };
+  const ground = { repository, workspace, known: await readFreshLedger(context, repository) };
   const ways = { release: deployRelease, partial: deployPartial, back: deployBack, resume: resumeDeployment } as const;
   try {
     return await ways[options.what](context, ground, { options, confirm });

@@ -4,7 +4,7 @@ import { destinationsOf } from '../../core/config/config.ts';
 import { commonFolder } from '../../core/contents/entry.ts';
 import { insidePart } from '../../core/deploy/mapped-files.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { formDefinitions, isSbom } from '../../core/form/definitions.ts';
+import { formDefinitions, isSbom, isWholeArchive } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Form } from '../../core/name/form.ts';
 import { takesForm } from '../../core/plan/delivery-plan.ts';
@@ -30,11 +30,11 @@ export type LocalRelease = {
 /** The artifact that a deployment takes of a release. @throws PLAN_UNVERIFIED, DEPLOY_NO_ARTIFACT */
 export function artifactFor(release: LedgerRelease, config: DeploymentConfig): ArtifactRecord {
   requireVouched(release, 'Fetch the tags and try again: git fetch --tags');
-  const all = vouchedArtifacts(release).filter((artifact) => !isSbom(artifact));
+  const all = vouchedArtifacts(release).filter((artifact) => !isSbom(artifact) && artifact.partial === undefined);
   const fits = all.filter(
-    ({ form, platform }) =>
-      (config.artifact === null ? isUsual(form) : form === config.artifact) &&
-      (config.platform === null || platform === config.platform),
+    (artifact) =>
+      (config.artifact === null ? isWholeArchive(artifact) : artifact.form === config.artifact) &&
+      (config.platform === null || artifact.platform === config.platform),
   );
   const [only] = fits;
   if (only !== undefined && (fits.length === 1 || config.artifact === null)) return only;
@@ -46,11 +46,6 @@ export function artifactFor(release: LedgerRelease, config: DeploymentConfig): A
     why: `it has ${all.map(({ file, form, platform }) => `${file} (${[form, platform].filter((part) => part !== null).join(', ')})`).join(', ')}`,
     fix: 'Name form and platform in the configuration: deployments: NAME: { artifact: tar.gz, platform: linux-x64 }',
   });
-}
-
-/** Whether a form is one that is unpacked to be used, and not a source to build from. */
-function isUsual(form: Form): boolean {
-  return formDefinitions[form].isUnpacked && !formDefinitions[form].isSource;
 }
 
 /**

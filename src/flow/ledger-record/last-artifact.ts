@@ -4,6 +4,7 @@ import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Form } from '../../core/name/form.ts';
 import { type ContentsList, entriesIn, parseContentsList } from '../../core/record/contents-list.ts';
 import { whyUnreadable } from '../../core/record/parse-record.ts';
+import { areTwins } from '../../core/record/release-record.ts';
 import { compareVersions, isVersion } from '../../core/version/version.ts';
 import { ledgerRef } from '../../world/git/ledger-store.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
@@ -44,7 +45,7 @@ export function artifactsOnRecord(
     const last = (await releases)
       .filter((release) => release.package === name && isBefore(release.version, before))
       .sort((a, b) => compareVersions(b.version, a.version))[0];
-    const twin = last?.artifacts.find((artifact) => artifact.form === form && artifact.platform === platform);
+    const twin = last?.artifacts.find((artifact) => areTwins(artifact, { form, platform }));
     if (last === undefined || twin === undefined) return null;
     const entries = entriesIn(await readContentsList(repository, last), twin.file) ?? [];
     return { package: last.package, version: last.version, sizeBytes: twin.size, entries };

@@ -21,6 +21,13 @@ export async function readLedger(context: Context, repository: Repository): Prom
   return localReleases(context, repository);
 }
 
+/** The ledger of a repository, with what others wrote to the remote's since. */
+export async function readFreshLedger(context: Context, repository: Repository): Promise<LedgerRelease[]> {
+  const remote = await remoteOf(repository.place, await currentBranch(repository.place));
+  if (remote !== null) await uniteWithRemote(repository, remote);
+  return localReleases(context, repository);
+}
+
 /**
  * The releases of the ledger of this clone, newest first, those first for which a tag vouches. What is damaged in it is a
  * warning, once.

@@ -7,6 +7,7 @@ import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
 import type { Form } from '../../core/name/form.ts';
 import { entriesIn } from '../../core/record/contents-list.ts';
+import { areTwins } from '../../core/record/release-record.ts';
 import type { Context } from '../context.ts';
 import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
@@ -64,9 +65,7 @@ async function compare(context: Context, release: LedgerRelease, other: LedgerRe
   const repository = await openContext(context);
   const [now, before] = [await readContentsList(repository, release), await readContentsList(repository, other)];
   const artifacts = release.artifacts.flatMap((artifact) => {
-    const earlier = other.artifacts.find(
-      ({ form, platform }) => form === artifact.form && platform === artifact.platform,
-    );
+    const earlier = other.artifacts.find((found) => areTwins(found, artifact));
     const entries = entriesIn(now, artifact.file);
     const earlierEntries = earlier === undefined ? null : entriesIn(before, earlier.file);
     if (earlier === undefined || entries === null || earlierEntries === null) return [];
@@ -89,8 +88,8 @@ async function compareSurfaces(
   release: LedgerRelease,
   other: LedgerRelease,
 ): Promise<ReleaseComparison['surfaces']> {
-  const wanted = withSurface(release.artifacts).filter(({ form, platform }) =>
-    other.artifacts.some((artifact) => artifact.form === form && artifact.platform === platform),
+  const wanted = withSurface(release.artifacts).filter((artifact) =>
+    other.artifacts.some((found) => areTwins(found, artifact)),
   );
   if (wanted.length === 0) return [];
   const { compareReleased } = await import('../surface/compare-released.ts');

@@ -1,7 +1,6 @@
 import path from 'node:path';
 import { isSbom } from '../../core/form/definitions.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import type { Form } from '../../core/name/form.ts';
 import { renderReleaseCard, type ShownCardRelease, type ShownFile } from '../../core/page/release-card.ts';
 import { consumerLines } from '../../core/protocol/consumer-line.ts';
 import type { ContentsList } from '../../core/record/contents-list.ts';
@@ -131,13 +130,16 @@ function checksOf({
   return { findings: findings.map(findingText), rehearsed, surface: [...surface.map(summaryText), ...accepted] };
 }
 
-type Sized = { readonly file: string; readonly form: Form; readonly sizeBytes: number; readonly sha256: string };
+type Sized = Pick<CardRelease['artifacts'][number], 'file' | 'form' | 'sizeBytes' | 'sha256' | 'partial'>;
 
 function withArtifacts(artifacts: readonly Sized[], list: ContentsList): Pick<ShownCardRelease, 'artifacts'> {
   return {
     artifacts: artifacts
       .filter((artifact) => !isSbom(artifact))
-      .map(({ file, form, sizeBytes, sha256 }) => ({ file, form, sizeBytes, sha256, files: filesIn(list, file) })),
+      .map(({ file, form, sizeBytes, sha256, partial }) => ({
+        ...{ file, form, sizeBytes, sha256, files: filesIn(list, file) },
+        ...(partial === undefined ? {} : { partial }),
+      })),
   };
 }
 

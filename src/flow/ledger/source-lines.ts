@@ -173,7 +173,7 @@ function archiveLines(
   const found = consumerLines(only).find(({ text }) => text.endsWith(checkLine(record)));
   if (found === undefined) return [pinned];
   const { version, commit } = offer.release;
-  const config = pkg.config.artifacts.find(({ form }) => form === record.form);
+  const config = pkg.config.artifacts.find((found) => found.form === record.form && found['only-new-after'] === null);
   const folder = config?.tree === 'commit' ? pkg.folder : '';
   const source = packageSource(pkg, { version, commit, time, folder, inputs, release: notAsked });
   const [fetch = ''] = found.text.split('\n');

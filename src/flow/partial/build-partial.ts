@@ -1,35 +1,27 @@
 import { createHash } from 'node:crypto';
 import path from 'node:path';
-import { commonFolder } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { formDefinitions } from '../../core/form/definitions.ts';
+import { isWholeArchive } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
-import { normalFolder, packagesByPath } from '../../core/history/touch.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import type { Form } from '../../core/name/form.ts';
-import { type PartialSelection, selectPartial } from '../../core/partial/select-partial.ts';
-import type { ContentsList, ListedEntry } from '../../core/record/contents-list.ts';
-import { formatPartialRecord, type PartialRecord, partialName } from '../../core/record/partial-record.ts';
-import type { ArtifactRecord } from '../../core/record/release-record.ts';
-import { extractArchive } from '../../world/archive/extract.ts';
-import type { PackInput } from '../../world/archive/pack-input.ts';
-import { readArchive } from '../../world/archive/read-archive.ts';
-import { writeTarGz } from '../../world/archive/write-tar.ts';
-import { makeFolder, moveFolder, removeFile, sizeOf, writeWhole } from '../../world/files.ts';
+import type { PartialSelection } from '../../core/partial/select-partial.ts';
+import { formatPartialRecord, type PartialRecord } from '../../core/record/partial-record.ts';
+import { type ArtifactRecord, areTwins } from '../../core/record/release-record.ts';
+import { makeFolder, moveFolder, removeFile, writeWhole } from '../../world/files.ts';
 import { currentBranch, remoteOf } from '../../world/git/repository.ts';
-import { makeOwnFolder } from '../../world/leftovers.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { buildWorkspace, plainBuild } from '../build/build.ts';
 import type { BuiltRelease } from '../build/build-package.ts';
+import { readChangeCommits } from '../build/change-commits.ts';
+import { planPartial, writePartial } from '../build/partial-archive.ts';
 import { type Context, warn } from '../context.ts';
-import { readContentsList } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
 import { requireVouched, vouchedArtifacts } from '../ledger-record/vouched.ts';
 import { readReleaseFolder, requireContentsIn } from '../release-folder/built-release.ts';
 import { findRelease } from '../release-folder/recorded-release.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
-import { readChangeCommits, readChangedBy } from './read-commits.ts';
+import { isChangedBy, readChangedBy } from './read-changed-by.ts';
 
 /** What a partial artifact is to hold. */
 export type PartialOptions = {
@@ -71,7 +63,11 @@ export async function buildPartial(context: Context, options: PartialOptions): P
   for (const release of built.releases) {
     const base = baseOf(context, { known, release, options });
     if (base === null) continue;
-    const commits = await readChangeCommits(repository, { from: base.commit, to: built.commit, changedBy });
+    const range = { from: base.commit, to: built.commit };
+    const commits = await readChangeCommits(repository, {
+      ...range,
+      isSelected: (commit) => isChangedBy(changedBy, commit),
+    });
     if (!commits.some(({ isSelected }) => isSelected)) continue;
     const question = { workspace, base, commits, output, options };
     const partial = await makePartial(context, release, question);
@@ -126,60 +122,50 @@ function baseOf(
 
 async function makePartial(context: Context, release: BuiltRelease, question: Question): Promise<BuiltPartial | null> {
   const { workspace, base, commits, output, options } = question;
-  const { repository, packages } = workspace;
   const pair = pairOf(release, base);
   if (pair === null) {
     warn(context, `${release.package} has no archive, in ${base.version} and now, that can be unpacked`);
     return null;
   }
-  const before = entriesOf(await readContentsList(repository, base), pair.before);
-  const after = entriesOf(await requireContentsIn(release.folder), pair.after);
-  const index = packages.findIndex(({ name }) => name === release.package);
-  const byPath = packagesByPath(
-    packages.map(({ folder, config }) => ({ folder: normalFolder(folder), also: config.also })),
-  );
-  const selection = selectPartial({
-    before: before.entries,
-    after: after.entries,
-    commits,
-    isOwn: (file) => byPath(file).includes(index),
-    add: new Set(options.add),
-    leaveOut: new Set(options.leaveOut),
-  });
-  refuseUnknown(options, [...before.entries, ...after.entries]);
-  if (selection.entries.length + selection.removed.length === 0) return null;
-  const used = new Set([...selection.entries, ...selection.removed].flatMap((entry) => entry.commits));
   const built = await readReleaseFolder(release.folder);
   if (built === null) throw new Error('what was just built has a record');
-  const issues = [...new Set(commits.filter(({ id }) => used.has(id)).flatMap((commit) => commit.issues))].sort();
-  const file = `${fileNameOf(release.package)}-${release.version}-after-${base.version}-${labelFor(issues, selection)}.tar.gz`;
-  const record: PartialRecord = {
+  const { artifacts } = await requireContentsIn(release.folder);
+  const source = {
+    ...{ workspace, base, commits, ...pair },
     package: release.package,
     version: release.version,
     commit: built.record.commit,
-    base: { version: base.version, commit: base.commit, artifact: pair.before.file, sha256: pair.before.sha256 },
-    file,
-    entries: selection.entries,
-    removed: selection.removed,
-    issues,
-    commits: commits.filter(({ id }) => used.has(id)).map(({ id }) => id),
-    addedByHand: options.add,
-    leftOutByHand: options.leaveOut,
+    entries: artifacts.find(({ file }) => file === pair.after.file)?.entries ?? [],
   };
-  const written = await writePartial(question, {
+  const planned = await planPartial(source, options);
+  const { selection } = planned;
+  refuseUnknown(options, planned.known);
+  if (selection.entries.length + selection.removed.length === 0) return null;
+  const label = labelFor(planned.record.issues, selection);
+  const record: PartialRecord = {
+    ...planned.record,
+    file: `${fileNameOf(release.package)}-${release.version}-after-${base.version}-${label}.tar.gz`,
+  };
+  const target = path.join(output, 'partial');
+  await makeFolder(target);
+  const place = path.join(target, record.file);
+  const fresh = `${place}.new`;
+  await removeFile(fresh);
+  const { sizeBytes, sha256 } = await writePartial(source, {
     record,
     archive: path.join(release.folder, pair.after.file),
-    form: pair.after.form,
     time: built.record.sourceTime,
-    output,
+    target: fresh,
   });
+  await moveFolder(fresh, place);
+  await writeWhole(`${place}.json`, formatPartialRecord(record));
   for (const entry of selection.entries)
     if (entry.alsoHolds.length > 0 && entry.commits.length > 0)
       warn(
         context,
         `${entry.path} also has the changes of ${entry.alsoHolds.map((id) => id.slice(0, 7)).join(', ')}, which were not selected`,
       );
-  return { ...record, ...written, unselected: selection.unselected };
+  return { ...record, place, sizeBytes, sha256, unselected: selection.unselected };
 }
 
 /** Tells two selections of the same releases apart: their issues, and what was selected. */
@@ -197,85 +183,14 @@ function pairOf(
   base: LedgerRelease,
 ): { readonly before: ArtifactRecord; readonly after: ArtifactRecord } | null {
   const known = vouchedArtifacts(base);
-  for (const after of artifacts.filter(
-    ({ form }) => formDefinitions[form].isUnpacked && !formDefinitions[form].isSource,
-  )) {
-    const before = known.find(({ form, platform }) => form === after.form && platform === after.platform);
+  for (const after of artifacts.filter(isWholeArchive)) {
+    const before = known.find((artifact) => areTwins(artifact, after));
     if (before !== undefined) return { before, after };
   }
   return null;
 }
 
-/** Entries of an artifact without the one folder that they lie in. */
-function entriesOf({ artifacts }: ContentsList, { file, form }: ArtifactRecord): { readonly entries: ListedEntry[] } {
-  const all = artifacts.find((artifact) => artifact.file === file)?.entries ?? [];
-  const files = all.filter(({ type }) => type !== 'folder');
-  const { length } = topOf(files, form);
-  return { entries: files.map((entry) => ({ ...entry, path: entry.path.slice(length) })) };
-}
-
-/** The folder that everything lies in, where the form has one. */
-function topOf(entries: readonly { readonly path: string }[], form: Form): string {
-  return formDefinitions[form].entries.hasTopFolder ? commonFolder(entries) : '';
-}
-
-async function writePartial(
-  { workspace }: Question,
-  {
-    record,
-    archive,
-    form,
-    time,
-    output,
-  }: {
-    readonly record: PartialRecord;
-    readonly archive: string;
-    readonly form: Form;
-    readonly time: number;
-    readonly output: string;
-  },
-): Promise<{ readonly place: string; readonly sizeBytes: number; readonly sha256: string }> {
-  const own = await makeOwnFolder(workspace.repository.commonFolder, 'partial');
-  try {
-    const folder = path.join(own.folder, 'release');
-    await extractArchive(archive, folder);
-    const read = (await readArchive(archive)).entries.filter(({ type }) => type === 'file' || type === 'symlink');
-    const top = topOf(read, form);
-    const wanted = new Set(record.entries.map((entry) => entry.path));
-    const inputs: PackInput[] = [];
-    for (const { path: full, type, mode, linkname } of read) {
-      const inside = full.slice(top.length);
-      if (!wanted.has(inside)) continue;
-      const source = path.join(folder, full);
-      const content =
-        type === 'symlink'
-          ? ({ type, linkname: linkname ?? '' } as const)
-          : ({ type: 'file', file: source, sizeBytes: await sizeOf(source) } as const);
-      inputs.push({ path: inside, mode, content, origin: { type: 'generated' } });
-    }
-    const text = formatPartialRecord(record);
-    const about: PackInput = {
-      path: partialName,
-      mode: 0o644,
-      content: { type: 'bytes', bytes: Buffer.from(text) },
-      origin: { type: 'generated' },
-    };
-    const target = path.join(output, 'partial');
-    await makeFolder(target);
-    const place = path.join(target, record.file);
-    const fresh = `${place}.new`;
-    await removeFile(fresh);
-    const { sizeBytes, sha256 } = await writeTarGz(fresh, [about, ...inputs], { mtime: time, comment: record.commit });
-    await moveFolder(fresh, place);
-    await writeWhole(`${place}.json`, text);
-    return { place, sizeBytes, sha256 };
-  } finally {
-    await own.remove();
-  }
-}
-
-function refuseUnknown({ add, leaveOut }: PartialOptions, entries: readonly ListedEntry[]): void {
-  const known = new Set(entries.map((entry) => entry.path));
+function refuseUnknown({ add, leaveOut }: PartialOptions, known: ReadonlySet<string>): void {
   const unknown = [...add, ...leaveOut].find((file) => !known.has(file));
   if (unknown === undefined) return;
   throw new BevelstoneError('ENTRY_NOT_FOUND', {

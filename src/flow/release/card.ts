@@ -120,6 +120,7 @@ async function cardRelease(
       platform: artifact.platform,
       sizeBytes: artifact.size,
       sha256: artifact.sha256,
+      ...(artifact.partial === undefined ? {} : { partial: artifact.partial }),
       to: own.flatMap(({ destination, deliveries }) =>
         deliveries.some((delivery) => delivery.artifact.file === artifact.file) ? [destination.name] : [],
       ),

@@ -3,7 +3,7 @@ import { destinationsOf } from '../../core/config/config.ts';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { takesForm } from '../../core/plan/delivery-plan.ts';
-import type { ArtifactRecord } from '../../core/record/release-record.ts';
+import { type ArtifactRecord, areTwins } from '../../core/record/release-record.ts';
 import { assignTags, type VersionTag } from '../../core/version/tag-pattern.ts';
 import { fileDigest } from '../../world/archive/file-digest.ts';
 import { keepArtifact, keptArtifact } from '../../world/artifact-cache.ts';
@@ -70,9 +70,7 @@ export class EarlierArtifacts {
       (found) => found.package === question.package && found.version === question.version && found.isVouched,
     );
     const tag = await this.#tagOf(question);
-    const recorded = release?.planned.find(
-      ({ form, platform }) => form === question.form && platform === question.platform,
-    );
+    const recorded = release?.planned.find((artifact) => areTwins(artifact, question));
     const commit = release?.commit ?? tag?.commit ?? null;
     if (commit === null) return { type: 'missing', why: `no tag names ${question.package} ${question.version}` };
     const here = await this.#builtHere(question, commit, recorded?.sha256 ?? null);
@@ -143,9 +141,7 @@ export class EarlierArtifacts {
     try {
       const found = await readReleaseFolder(builtFolder(output, question));
       if (found === null || found.record.commit !== commit) return null;
-      const artifact = found.record.artifacts.find(
-        ({ form, platform }) => form === question.form && platform === question.platform,
-      );
+      const artifact = found.record.artifacts.find((artifact) => areTwins(artifact, question));
       if (artifact === undefined || (sha256 !== null && artifact.sha256 !== sha256)) return null;
       const file = path.join(found.folder, artifact.file);
       return (await fileDigest(file, artifact.size)) === artifact.sha256 ? file : null;
@@ -204,7 +200,7 @@ export class EarlierArtifacts {
         target: { output: folder, source: commit },
       });
       const release = built.releases.find((found) => found.package === name && found.version === version);
-      const artifact = release?.artifacts.find((found) => found.form === form && found.platform === platform);
+      const artifact = release?.artifacts.find((found) => areTwins(found, { form, platform }));
       if (release !== undefined && artifact !== undefined) return path.join(release.folder, artifact.file);
       problems.push(`building ${commit.slice(0, 7)} again gave no ${form} of ${name} ${version}`);
     } catch (error) {

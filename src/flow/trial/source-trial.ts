@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { commonFolder } from '../../core/contents/entry.ts';
-import { formDefinitions } from '../../core/form/definitions.ts';
+import { formDefinitions, isWholeArchive } from '../../core/form/definitions.ts';
 import { fromSourceName } from '../../core/form/source-archive/from-source.ts';
 import { parseFromSource } from '../../core/form/source-archive/parse-from-source.ts';
 import { entriesIn } from '../../core/record/contents-list.ts';
@@ -78,9 +78,7 @@ async function tryBlock(context: Context, { release, archive, top }: Work): Prom
 
 /** Whether what a block installed is what the release's first archive with `files` has. */
 async function compareInstalled({ folder, record }: ReleaseFolder, prefix: string): Promise<Outcome> {
-  const artifact = record.artifacts.find(
-    ({ form }) => formDefinitions[form].isUnpacked && !formDefinitions[form].isSource,
-  );
+  const artifact = record.artifacts.find(isWholeArchive);
   if (artifact === undefined)
     return { state: 'unpacked', why: 'the release has no archive of files', version: 'not compared' };
   const entries = entriesIn(await requireContentsIn(folder), artifact.file) ?? [];

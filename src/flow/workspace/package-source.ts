@@ -14,7 +14,10 @@ export function packageSource(pkg: Package, { release, ...facts }: SourceOf): Fr
   const { name, fullName, ecosystem, manifest, manifestPath } = pkg;
   const config = {
     ...pkg.config,
-    artifacts: pkg.config.artifacts.filter(({ form }) => !formDefinitions[form].isSource),
+    // A part of a release needs the release before, which the sources do not have.
+    artifacts: pkg.config.artifacts.filter(
+      (artifact) => !formDefinitions[artifact.form].isSource && artifact['only-new-after'] === null,
+    ),
   };
   return fromSource({
     ...{ name, fullName, ecosystem, config, manifest },

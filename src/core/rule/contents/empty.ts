@@ -12,6 +12,7 @@ export const empty: Rule = {
   id: 'contents/empty',
   forms: formsBut('pom', 'text', 'loose'),
   severity: 'refuse',
+  needsWhole: true,
   what: 'The artifact contains more than manifest, readme and licence',
   why: 'An empty build would otherwise be packed, uploaded and installed without an error',
   fix: 'Run the build before packing, and correct the `files` rules',

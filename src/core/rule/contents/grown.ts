@@ -6,6 +6,7 @@ export const grown: Rule = {
   id: 'contents/grown',
   forms: allForms,
   severity: 'warn',
+  needsWhole: true,
   what: 'The artifact has not grown, or shrunk, far beyond the last release',
   why: 'A sudden change of size usually means an accidental file or a lost target',
   fix: 'Compare with `bevelstone inspect FILE --against last`; raise `verify.growth` if the change is intended',

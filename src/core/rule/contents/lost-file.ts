@@ -8,6 +8,7 @@ export const lostFile: Rule = {
   id: 'contents/lost-file',
   forms: formsBut('loose'),
   severity: 'note',
+  needsWhole: true,
   what: 'No files disappeared since the last release, and new files are intended',
   why: 'A missing file breaks users who import it; a new one may be included by accident',
   fix: 'Compare with `bevelstone inspect FILE --against last`; mention intended changes in the notes',

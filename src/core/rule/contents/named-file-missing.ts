@@ -9,6 +9,7 @@ export const namedFileMissing: Rule = {
   id: 'contents/named-file-missing',
   forms: allForms,
   severity: 'warn',
+  needsWhole: true,
   what: 'Files listed in the manifest, and source maps referenced in code, exist',
   why: 'An entry without files usually means that a build did not run; a missing map makes debuggers print errors',
   fix: 'Create the file in the build, or remove the reference',

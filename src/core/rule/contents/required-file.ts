@@ -7,6 +7,7 @@ export const requiredFile: Rule = {
   id: 'contents/required-file',
   forms: allForms,
   severity: 'refuse',
+  needsWhole: true,
   what: 'All paths in `verify.require` exist',
   why: 'A build that lost a target would otherwise be uploaded without notice',
   fix: 'Create the file in a build step and include it with a `files` rule, or correct `verify.require`',

@@ -7,6 +7,7 @@ export const bundledLicenceMissing: Rule = {
   id: 'metadata/bundled-licence-missing',
   forms: formsBut('spdx', 'cyclonedx'),
   severity: 'warn',
+  needsWhole: true,
   what: 'Bundled third-party code comes with its licence text',
   why: 'Bundled code keeps its licence, and most licences require their text in every copy',
   fix: 'Make the build write a notices file with the licence text of each bundled package, and include it in the artifact',
