@@ -197,9 +197,14 @@ export async function exists(file: string): Promise<boolean> {
   }
 }
 
+/** A name for a file of this process, until it gets its own. */
+export function freshName(file: string): string {
+  return `${file}.${process.pid}-${randomBytes(6).toString('hex')}.tmp`;
+}
+
 /** Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. @throws FILE_UNWRITABLE */
 export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o644): Promise<void> {
-  const temporary = `${file}.${process.pid}-${randomBytes(6).toString('hex')}.tmp`;
+  const temporary = freshName(file);
   try {
     await mkdir(path.dirname(file), { recursive: true });
     await removeStale(file);
@@ -217,8 +222,8 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
   }
 }
 
-/** Removes what killed processes have left of the same file. */
-async function removeStale(file: string): Promise<void> {
+/** Removes what killed processes have left of the same file, under the names that `freshName` gives. */
+export async function removeStale(file: string): Promise<void> {
   const start = `${path.basename(file)}.`;
   for (const name of await readdir(path.dirname(file))) {
     const pid = name.startsWith(start) ? /^(\d+)-[0-9a-f]{12}\.tmp$/.exec(name.slice(start.length))?.[1] : undefined;

@@ -1,6 +1,5 @@
 import { chmod, mkdir } from 'node:fs/promises';
 import path from 'node:path';
-import { parse, stringify } from 'yaml';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import { objectOf, objectsOf } from '../core/manifest/fields.ts';
 import { writeWhole } from './files.ts';
@@ -19,8 +18,11 @@ function trustFile(env: Env): string {
 export async function readAgreements(env: Env): Promise<Agreement[]> {
   const file = trustFile(env);
   const text = await readSecretFile(file);
+  if (text === undefined) return [];
+  // Most people never agreed to anything, and every survey asks.
+  const { parse } = await import('yaml');
   try {
-    return objectsOf(objectOf(parse(text ?? '', { maxAliasCount: 0 }))['agreed']).flatMap((entry) => {
+    return objectsOf(objectOf(parse(text, { maxAliasCount: 0 }))['agreed']).flatMap((entry) => {
       const { workspace, origin, reference } = entry;
       const isWhole = [workspace, origin, reference].every((field) => typeof field === 'string');
       return isWhole ? [{ workspace, origin, reference } as Agreement] : [];
@@ -41,6 +43,7 @@ export async function keepAgreements(agreed: readonly Agreement[], env: Env): Pr
   const file = trustFile(env);
   const all = [...(await readAgreements(env)), ...agreed];
   const folder = path.dirname(file);
+  const { stringify } = await import('yaml');
   await mkdir(folder, { recursive: true, mode: 0o700 });
   await chmod(folder, 0o700);
   await writeWhole(file, stringify({ schema: 1, agreed: all }), 0o600);

@@ -167,7 +167,14 @@ function pickedFrom({ walk, inRange, released, fates, starts }: Count, commit: T
 
 /** How many commits count, or of how many there is a change at all. */
 export function countCommits({ changes }: PackageChanges, countedOnly: boolean): number {
-  return new Set(changes.filter(({ counted }) => counted || !countedOnly).map(({ commit }) => commit)).size;
+  // The changes of one commit stand together.
+  let [count, before] = [0, ''];
+  for (const { counted, commit } of changes) {
+    if ((countedOnly && !counted) || commit === before) continue;
+    count++;
+    before = commit;
+  }
+  return count;
 }
 
 /** The heaviest counted weight (step 13). */

@@ -1,4 +1,5 @@
 import { Chains } from './chains.ts';
+import { type ParentTable, topologicalOrder } from './topological.ts';
 
 /** The fewest digits of a shortened id that are looked up: git's own shortest. */
 const shortestPrefix = 7;
@@ -7,8 +8,9 @@ const shortestPrefix = 7;
 const slotDigits = 8;
 
 /**
- * The commits of a walk in topological order, children first, in a form that takes few bytes each: a hundred thousand
- * commits fit into a few megabytes. Parents outside the walk are kept as such.
+ * The commits of a walk in a form that takes few bytes each: a hundred thousand commits fit into a few megabytes. They are added
+ * in any order; `arrange` puts them into topological order, children first, on which all other questions rely. Parents outside
+ * the walk are kept as such.
  */
 export class Graph {
   readonly #ids = new IdTable();
@@ -20,6 +22,14 @@ export class Graph {
   #parents: Int32Array | null = null;
   #chains: Chains | null = null;
 
+  /** Ids of parents that are not among the commits, each once. */
+  unknownParents(): string[] {
+    const { parents } = this.#table();
+    const ids = new Set<string>();
+    for (const [at, parent] of parents.entries()) if (parent < 0) ids.add(this.#parentIds.get(at));
+    return [...ids];
+  }
+
   /** @returns the index of the commit: 0 for the first given, one more for each after it. */
   add(id: string, parents: readonly string[]): number {
     const index = this.#ids.push(id);
@@ -27,8 +37,44 @@ export class Graph {
     if (index + 2 > this.#parentStarts.length) this.#parentStarts = grown(this.#parentStarts);
     this.#parentStarts[index + 1] = this.#parentIds.size;
     if (this.#ids.size * 2 > this.#slots.length) this.#rehash();
-    else this.#slots[this.#slotOf(id)] = index + 1;
+    else this.#slots[this.#slotAt(this.#ids, index)] = index + 1;
     return index;
+  }
+
+  /**
+   * Keeps the commits reachable from one and not from another, in topological order. Of two with one id the last is kept.
+   * @param without null for none, or for one that was not added.
+   * @returns the index that each of them had before. Empty when the head was not added.
+   */
+  arrange(headId: string, without: string | null): Int32Array {
+    const head = this.indexOf(headId);
+    const table = this.#table();
+    const end = without === null ? null : this.indexOf(without);
+    const order = head === null ? new Int32Array(0) : topologicalOrder(table, head, end);
+    this.#ids.arrange(order);
+    const places = new Int32Array(table.size).fill(-1);
+    const starts = new Int32Array(order.length + 2);
+    for (let index = 0; index < order.length; index++) {
+      const old = order[index] ?? 0;
+      places[old] = index;
+      starts[index + 1] = (starts[index] ?? 0) + (table.starts[old + 1] ?? 0) - (table.starts[old] ?? 0);
+    }
+    const edges = new Int32Array(starts[order.length] ?? 0);
+    const parents = new Int32Array(edges.length);
+    for (let index = 0, at = 0; index < order.length; index++) {
+      const old = order[index] ?? 0;
+      for (let from = table.starts[old] ?? 0; from < (table.starts[old + 1] ?? 0); from++, at++) {
+        edges[at] = from;
+        const parent = table.parents[from] ?? -1;
+        parents[at] = parent < 0 ? -1 : (places[parent] ?? -1);
+      }
+    }
+    this.#parentIds.arrange(edges);
+    this.#parentStarts = starts;
+    this.#parents = parents;
+    this.#chains = null;
+    this.#fillSlots();
+    return order;
   }
 
   get size(): number {
@@ -72,13 +118,10 @@ export class Graph {
 
   /** Indexes of the parents inside the walk; call only after the last add. */
   parents(index: number): number[] {
-    this.#parents ??= Int32Array.from(
-      { length: this.#parentIds.size },
-      (_, at) => this.indexOf(this.#parentIds.get(at)) ?? -1,
-    );
+    const { parents } = this.#table();
     const found: number[] = [];
     for (let at = this.#parentStarts[index] ?? 0; at < (this.#parentStarts[index + 1] ?? 0); at++) {
-      const parent = this.#parents[at] ?? -1;
+      const parent = parents[at] ?? -1;
       if (parent >= 0) found.push(parent);
     }
     return found;
@@ -158,12 +201,32 @@ export class Graph {
     return { words, bits };
   }
 
+  #table(): ParentTable {
+    if (this.#parents === null) {
+      this.#parents = new Int32Array(this.#parentIds.size);
+      for (let at = 0; at < this.#parents.length; at++)
+        this.#parents[at] = (this.#slots[this.#slotAt(this.#parentIds, at)] ?? 0) - 1;
+    }
+    return { size: this.size, starts: this.#parentStarts, parents: this.#parents };
+  }
+
   /** The slot that holds the id, or the free one where it would go. */
   #slotOf(id: string): number {
     const mask = this.#slots.length - 1;
     let slot = this.#home(id);
     for (let held = this.#slots[slot] ?? 0; held !== 0; held = this.#slots[slot] ?? 0) {
       if (this.#ids.is(held - 1, id)) return slot;
+      slot = (slot + 1) & mask;
+    }
+    return slot;
+  }
+
+  /** The same for an id of a table, which need not become a text for it. */
+  #slotAt(table: IdTable, index: number): number {
+    const mask = this.#slots.length - 1;
+    let slot = table.firstDigits(index) & mask;
+    for (let held = this.#slots[slot] ?? 0; held !== 0; held = this.#slots[slot] ?? 0) {
+      if (this.#ids.isSame(held - 1, table, index)) return slot;
       slot = (slot + 1) & mask;
     }
     return slot;
@@ -182,7 +245,12 @@ export class Graph {
 
   #rehash(): void {
     this.#slots = new Int32Array(this.#slots.length * 2);
-    for (let index = 0; index < this.size; index++) this.#slots[this.#slotOf(this.idOf(index))] = index + 1;
+    this.#fillSlots();
+  }
+
+  #fillSlots(): void {
+    this.#slots.fill(0);
+    for (let index = 0; index < this.size; index++) this.#slots[this.#slotAt(this.#ids, index)] = index + 1;
   }
 }
 
@@ -204,8 +272,35 @@ class IdTable {
     return index;
   }
 
+  /** Keeps those of these places, in this order. */
+  arrange(order: Int32Array): void {
+    const bytes = Buffer.alloc(Math.max(1, order.length) * this.#idBytes);
+    let to = 0;
+    for (let index = 0; index < order.length; index++) {
+      const from = (order[index] ?? 0) * this.#idBytes;
+      // So few bytes are copied faster one by one.
+      for (let at = from; at < from + this.#idBytes; at++) bytes[to++] = this.#bytes[at] ?? 0;
+    }
+    this.#bytes = bytes;
+    this.size = order.length;
+  }
+
   get(index: number): string {
     return this.#bytes.toString('hex', index * this.#idBytes, (index + 1) * this.#idBytes);
+  }
+
+  /** The digits that decide on a slot, as a number. */
+  firstDigits(index: number): number {
+    return this.#bytes.readUInt32BE(index * this.#idBytes);
+  }
+
+  /** Whether an id here is one of another table. */
+  isSame(index: number, other: IdTable, otherIndex: number): boolean {
+    const [start, otherStart] = [index * this.#idBytes, otherIndex * other.#idBytes];
+    if (this.#idBytes !== other.#idBytes) return false;
+    for (let at = 0; at < this.#idBytes; at++)
+      if (this.#bytes[start + at] !== other.#bytes[otherStart + at]) return false;
+    return true;
   }
 
   is(index: number, id: string): boolean {

@@ -100,15 +100,20 @@ export class Amendments {
     this.#lengths = [...new Set([...this.#byPrefix.keys()].map((id) => id.length))];
   }
 
+  get isEmpty(): boolean {
+    return this.#lengths.length === 0;
+  }
+
   /** @throws AMEND_AMBIGUOUS when the same short id has named another commit before. */
-  of(commit: Commit): Amendment | null {
+  of(id: string): Amendment | null {
+    if (this.isEmpty) return null;
     for (const length of this.#lengths) {
-      const prefix = commit.id.slice(0, length);
+      const prefix = id.slice(0, length);
       const amendment = this.#byPrefix.get(prefix);
       if (amendment === undefined) continue;
       const other = this.#found.get(prefix);
-      if (other !== undefined && other !== commit.id) throw ambiguous(prefix, [other, commit.id]);
-      this.#found.set(prefix, commit.id);
+      if (other !== undefined && other !== id) throw ambiguous(prefix, [other, id]);
+      this.#found.set(prefix, id);
       return amendment;
     }
     return null;

@@ -1,6 +1,7 @@
-import { type Commit, type Person, subjectOf } from './commit.ts';
+import type { Commit, Person } from './commit.ts';
 import { Graph } from './graph.ts';
-import { type Amendments, type Meaning, type MeaningRules, readMeaning } from './meaning.ts';
+import type { Meaning } from './meaning.ts';
+import { type ReadCommit, type ReadingRules, readCommit } from './read-commit.ts';
 
 /** A commit of the walk that touches at least one package. */
 export type TouchingCommit = {
@@ -20,22 +21,15 @@ export type OtherCommit = {
   readonly isMerge: boolean;
 };
 
-/** What a walk needs to know to read a commit. */
-export type WalkRules = {
-  readonly owners: (path: string) => readonly number[];
-  readonly isWriteBackPath: (path: string) => boolean;
-  readonly meaning: MeaningRules;
-  readonly amendments: Amendments;
-  readonly keepOthers: boolean;
-};
+/** What a walk needs to know to read commits, and what it keeps of them. */
+export type WalkRules = ReadingRules & { readonly keepOthers: boolean };
 
 /** What history says, read once, commit by commit: the graph of all, the meaning of those that touch a package. */
 export class Walk {
   readonly graph = new Graph();
-  /** In topological order, children first. */
-  readonly touching: TouchingCommit[] = [];
-  readonly others: OtherCommit[] = [];
-  readonly notes: string[] = [];
+  #notes: Placed<{ readonly index: number; readonly text: string }>[] = [];
+  #touching: Placed<TouchingCommit>[] = [];
+  #others: Placed<OtherCommit>[] = [];
   readonly #owners = new Map<string, readonly number[]>();
   readonly #rules: WalkRules;
 
@@ -43,27 +37,58 @@ export class Walk {
     this.#rules = rules;
   }
 
-  add(commit: Commit): void {
-    const { owners, meaning, amendments, keepOthers } = this.#rules;
-    const index = this.graph.add(commit.id, commit.parents);
-    const touched = this.#share(ownersOf(commit.paths, owners));
-    const isMerge = commit.parents.length > 1;
-    const amendment = amendments.of(commit);
-    if (commit.cut)
-      this.notes.push(`the message of ${commit.id.slice(0, 7)} is very long; only its beginning was read`);
-    if (touched.length === 0) {
-      if (keepOthers) this.others.push({ index, id: commit.id, subject: subjectOf(commit.message), isMerge });
+  /** Reads a commit and puts it at the end. @throws AMEND_AMBIGUOUS */
+  add(commit: Commit): ReadCommit {
+    const read = readCommit(commit, this.#rules);
+    this.put(read);
+    return read;
+  }
+
+  /** Puts a commit that was read, now or earlier, at the end. */
+  put({ id, parents, author, touched, meaning, subject, isCut, record }: ReadCommit): void {
+    const index = this.graph.add(id, parents);
+    if (isCut) this.#note(index, `the message of ${id.slice(0, 7)} is very long; only its beginning was read`);
+    if (meaning === null) {
+      if (this.#rules.keepOthers) this.#others.push({ index, id, subject, isMerge: parents.length > 1 });
       return;
     }
-    const read = readMeaning(commit, meaning, amendment);
-    const record = {
-      index,
-      author: commit.author,
-      touched,
-      meaning: read,
-      isRecord: this.#isRecord(commit, read),
-    };
-    this.touching.push(record);
+    if (record !== null && record.extra !== null)
+      this.#note(
+        index,
+        `${id.slice(0, 7)} records a release and also changes ${record.extra}, so it counts like every commit`,
+      );
+    const isRecord = record !== null && record.extra === null;
+    this.#touching.push({ index, author, touched: this.#share(touched), meaning, isRecord });
+  }
+
+  /**
+   * Ends the walk: what was put counts as far as it is reachable from one commit and not from another, in topological order.
+   * @param without null for none.
+   * @returns the place that each commit had among those put.
+   */
+  arrange(head: string, without: string | null): Int32Array {
+    const { size } = this.graph;
+    const order = this.graph.arrange(head, without);
+    const indexes = new Int32Array(size).fill(-1);
+    for (let index = 0; index < order.length; index++) indexes[order[index] ?? 0] = index;
+    this.#touching = arranged(this.#touching, indexes);
+    this.#others = arranged(this.#others, indexes);
+    this.#notes = arranged(this.#notes, indexes);
+    return order;
+  }
+
+  /** In topological order, children first. */
+  get touching(): readonly TouchingCommit[] {
+    return this.#touching;
+  }
+
+  /** Commits that touch no package, where they are wanted. */
+  get others(): readonly OtherCommit[] {
+    return this.#others;
+  }
+
+  get notes(): string[] {
+    return this.#notes.map(({ text }) => text);
   }
 
   touchingAt(index: number): TouchingCommit | null {
@@ -87,6 +112,10 @@ export class Walk {
     return [...new Set(ids)].filter((id) => this.graph.indexOfPrefix(id) === null);
   }
 
+  #note(index: number, text: string): void {
+    this.#notes.push({ index, text });
+  }
+
   /** One list per combination of packages, however many commits touch it. */
   #share(touched: readonly number[]): readonly number[] {
     const key = touched.join();
@@ -94,21 +123,19 @@ export class Walk {
     this.#owners.set(key, known);
     return known;
   }
-
-  #isRecord(commit: Commit, meaning: Meaning): boolean {
-    if (meaning.references.releases.length === 0) return false;
-    const extra = commit.paths.find((path) => !this.#rules.isWriteBackPath(path));
-    if (extra === undefined) return true;
-    this.notes.push(
-      `${commit.id.slice(0, 7)} records a release and also changes ${extra}, so it counts like every commit`,
-    );
-    return false;
-  }
 }
 
-function ownersOf(paths: readonly string[], owners: (path: string) => readonly number[]): readonly number[] {
-  const [first] = paths;
-  const found = first === undefined ? [] : owners(first);
-  if (paths.every((path) => owners(path) === found)) return found;
-  return [...new Set(paths.flatMap((path) => owners(path)))];
+/** Something of a commit, whose index changes once: when the walk is arranged. */
+type Placed<Held extends { readonly index: number }> = Omit<Held, 'index'> & { index: number };
+
+/** What is kept, by the new indexes. */
+function arranged<Held extends { index: number }>(held: readonly Held[], indexes: Int32Array): Held[] {
+  const byIndex = new Array<Held | undefined>(indexes.length);
+  for (const one of held) {
+    const index = indexes[one.index] ?? -1;
+    if (index < 0) continue;
+    one.index = index;
+    byIndex[index] = one;
+  }
+  return byIndex.filter((one) => one !== undefined);
 }

@@ -2,17 +2,18 @@ import type { ReleasedCommits } from '../../core/history/cancellation.ts';
 import { findLastRelease, type LastRelease } from '../../core/history/last-release.ts';
 import { Amendments, type MeaningRules, readMeaning } from '../../core/history/meaning.ts';
 import { packagesByPath } from '../../core/history/touch.ts';
-import { Walk } from '../../core/history/walk.ts';
+import type { Walk } from '../../core/history/walk.ts';
 import { writeBackTest } from '../../core/plan/write-back-paths.ts';
 import type { Stream } from '../../core/version/stream.ts';
 import type { VersionTag } from '../../core/version/tag-pattern.ts';
 import type { Weight } from '../../core/version/weight.ts';
-import { readCommits, readHistory } from '../../world/git/read-history.ts';
+import { readCommits } from '../../world/git/read-history.ts';
 import { ancestorsAmong, commonAncestor, findCommits } from '../../world/git/read-objects.ts';
 import { mergedTags } from '../../world/git/read-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
 import type { Workspace } from '../workspace/workspace.ts';
+import { readWalk } from './remembered-history.ts';
 
 /** What is known of one package's releases. */
 export type KnownRelease = LastRelease & { type: 'known' };
@@ -42,17 +43,19 @@ export async function lastReleases({
   }
 }
 
-/** Reads the history back to its end, commit by commit. */
+/** Reads the history back to its end, commit by commit. @param build names the program to the byte; null where that is not known. */
 export async function walkHistory({
   repository,
   range: { commit, end },
   workspace: { config, packages },
   keepOthers,
+  build,
 }: {
   readonly repository: Repository;
   readonly range: Range;
   readonly workspace: Workspace;
   readonly keepOthers: boolean;
+  readonly build: string | null;
 }): Promise<{ walk: Walk; amendments: Amendments; rules: MeaningRules }> {
   const { history } = config;
   const rules: MeaningRules = {
@@ -62,16 +65,9 @@ export async function walkHistory({
   };
   const amendments = new Amendments(history.amend);
   const owners = packagesByPath(packages.map(({ folder, config: { also } }) => ({ folder, also })));
-  const walk = new Walk({
-    owners,
-    isWriteBackPath: writeBackTest(packages, config),
-    meaning: rules,
-    amendments,
-    keepOthers,
-  });
-  for await (const batch of readHistory(repository.place, commit, end)) {
-    for (const commit of batch) walk.add(commit);
-  }
+  const walking = { owners, isWriteBackPath: writeBackTest(packages, config), meaning: rules, amendments, keepOthers };
+  const facts = [config, packages.map(({ folder, ecosystem, manifestPath }) => [folder, ecosystem, manifestPath])];
+  const walk = await readWalk({ repository, commit, end, rules: walking, build, facts });
   return { walk, amendments, rules };
 }
 

@@ -180,7 +180,13 @@ async function readHistories(
   const releases = await lastReleases({ repository, commit, stream, byOwner: assigned.byOwner });
   const from = options.from === null ? null : await resolveCommit(repository.place, options.from);
   const range = { commit, end: from ?? (await walkEnd(repository, releases)) };
-  const { walk, amendments, rules } = await walkHistory({ repository, range, workspace, keepOthers: options.changes });
+  const { walk, amendments, rules } = await walkHistory({
+    repository,
+    range,
+    workspace,
+    keepOthers: options.changes,
+    build: context.programBuild,
+  });
   const released = await askReferences({ repository, walk, range, rules });
   const here = assignTags(
     found.tags.filter((tag) => tag.commit === commit),

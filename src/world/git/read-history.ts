@@ -9,12 +9,12 @@ const longHistory = 2000;
 const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
 
 /**
- * Commits reachable from `head` and not from `exclude`, children before parents, each with its changed paths. They come
- * in batches, as git prints them: one at a time would cost more than reading them.
+ * Commits reachable from `head` and not from those of `exclude` that are here, each with its changed paths. They come in the order
+ * that takes git least time, and in batches: one at a time would cost more than reading them.
  */
-export function readHistory(place: GitPlace, head: string, exclude: string | null): AsyncGenerator<Commit[]> {
-  const range = exclude === null ? [head] : [head, `^${exclude}`];
-  return readLog(place, ['--topo-order', '-c', ...range, '--'], undefined);
+export function readHistory(place: GitPlace, head: string, exclude: readonly string[]): AsyncGenerator<Commit[]> {
+  const range = [head, '--ignore-missing', ...exclude.map((id) => `^${id}`)];
+  return readLog(place, ['-c', ...range, '--'], undefined);
 }
 
 /** Just these commits. */

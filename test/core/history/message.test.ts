@@ -100,11 +100,9 @@ describe('what a commit means', () => {
   it('is amended by an id that names one commit only', () => {
     const amendments = new Amendments({ '3f2c': { kind: 'fix' }, '9999': { ignore: true } });
 
-    expect(amendments.of(commit('x', `3f2c${'0'.repeat(36)}`))).toEqual({ kind: 'fix' });
+    expect(amendments.of(`3f2c${'0'.repeat(36)}`)).toEqual({ kind: 'fix' });
     expect(amendments.unknown()).toEqual(['9999']);
-    expect(() => amendments.of(commit('x', `3f2c${'1'.repeat(36)}`))).toThrow(
-      expect.objectContaining({ code: 'AMEND_AMBIGUOUS' }),
-    );
+    expect(() => amendments.of(`3f2c${'1'.repeat(36)}`)).toThrow(expect.objectContaining({ code: 'AMEND_AMBIGUOUS' }));
   });
 });
 
