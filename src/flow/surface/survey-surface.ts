@@ -24,13 +24,14 @@ export async function surveyWithSurface(
   const output = await placeInside(repository.root, config.output, '`output`');
   // Most surveys are of something that is not built; they need not wait for the code that compares.
   if (!isAsked && !(await exists(output))) return { ...survey, surfaces: [] };
-  const { compareReleases } = await import('./check-surfaces.ts');
   const { readableFolders } = await import('../release-folder/built-release.ts');
   const isNext = (name: string, version: string) =>
     survey.packages.some((found) => found.name === name && found.next === version && found.last !== null);
   const built = (await readableFolders(context, output)).filter(
     ({ record }) => record.commit === survey.commit && isNext(record.package, record.version),
   );
+  if (!isAsked && built.length === 0) return { ...survey, surfaces: [] };
+  const { compareReleases } = await import('./check-surfaces.ts');
   const { workspace } = survey;
   if (!isAsked)
     return { ...survey, surfaces: await compareReleases(context, workspace, { releases: built, reach: 'here' }) };

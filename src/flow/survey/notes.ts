@@ -5,6 +5,7 @@ import { contributorsOf, type ReleaseNotes, sectionsOf } from '../../core/change
 import type { LinksConfig } from '../../core/config/config.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isSbom } from '../../core/form/definitions.ts';
+import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { counterOf } from '../../core/version/stream.ts';
 import { isNormal } from '../../core/version/version.ts';
 import { readTextIfThere } from '../../world/files.ts';
@@ -53,12 +54,19 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
     ? new Date((await commitTime(survey.workspace.repository.place, survey.commit)) * 1000)
     : context.now();
   const releases: WrittenNotes[] = [];
+  const intros = await readIntros(
+    context,
+    survey,
+    chosen.filter(({ here }) => here === null),
+  );
+  const isReleased = chosen.some(({ here }) => here !== null);
+  const known = isReleased ? await readLedger(context, survey.workspace.repository) : [];
   for (const pkg of chosen) {
-    const intro = pkg.here === null ? await readIntro(context, survey, pkg) : null;
+    const intro = intros.get(pkg.name) ?? null;
     const range = rangeName(options, survey);
     const notes = {
       ...notesOf(survey, pkg, { at, intro, contributors: options.contributors, range }),
-      ...(pkg.here === null ? {} : { sboms: await sbomsOf(context, survey, pkg) }),
+      ...(pkg.here === null ? {} : { sboms: sbomsOf(known, pkg) }),
     };
     releases.push({ notes, text: await render({ survey, pkg, notes, format: options.format, at }) });
   }
@@ -72,9 +80,8 @@ export async function makeNotes(context: Context, options: NotesOptions): Promis
 }
 
 /** The SBOMs of a release that the ledger knows: some destinations have no place for them, and users have to know that they exist. */
-async function sbomsOf(context: Context, { workspace }: Survey, { name, here }: SurveyedPackage) {
-  const releases = await readLedger(context, workspace.repository);
-  const release = releases.find((each) => each.package === name && each.version === here?.version);
+function sbomsOf(known: readonly LedgerRelease[], { name, here }: SurveyedPackage) {
+  const release = known.find((each) => each.package === name && each.version === here?.version);
   return release?.isVouched === true ? release.artifacts.filter(isSbom) : [];
 }
 
@@ -119,15 +126,26 @@ function whyWithoutChanges({ because, reasons, last }: SurveyedPackage): string 
 }
 
 /** The maintainer's own introduction at the surveyed commit: `notes/next.md` of the package. */
-export async function readIntro(
+export async function readIntro(context: Context, survey: Survey, pkg: SurveyedPackage): Promise<string | null> {
+  return (await readIntros(context, survey, [pkg])).get(pkg.name) ?? null;
+}
+
+/** The introductions of several packages, by their names. One git process. */
+async function readIntros(
   context: Context,
   { workspace: { repository }, commit }: Survey,
-  { folder }: SurveyedPackage,
-): Promise<string | null> {
-  const file = folder === '.' ? 'notes/next.md' : `${folder}/notes/next.md`;
-  const text = (await readFilesAt(repository.place, commit, [file])).get(file) ?? null;
-  await noteUncommitted(context, { repository, commit, committed: new Map([[file, text]]) });
-  return text === null || text.trim() === '' ? null : text.trim();
+  packages: readonly SurveyedPackage[],
+): Promise<Map<string, string>> {
+  const fileOf = ({ folder }: SurveyedPackage) => (folder === '.' ? 'notes/next.md' : `${folder}/notes/next.md`);
+  const texts = await readFilesAt(repository.place, commit, packages.map(fileOf));
+  const committed = new Map(packages.map(fileOf).map((file) => [file, texts.get(file) ?? null]));
+  await noteUncommitted(context, { repository, commit, committed });
+  return new Map(
+    packages.flatMap((pkg) => {
+      const text = texts.get(fileOf(pkg))?.trim() ?? '';
+      return text === '' ? [] : [[pkg.name, text] as const];
+    }),
+  );
 }
 
 /** A released prerelease is looked at in its own stream, so that its notes begin at the one before it. */

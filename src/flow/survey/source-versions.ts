@@ -1,6 +1,6 @@
 import { ecosystemDefinitions } from '../../core/ecosystem/definitions.ts';
 import { findVersionPlaces } from '../../core/ecosystem/version-places.ts';
-import { headerVersion } from '../../core/manifest/stamp-rule.ts';
+import { headerVersion } from '../../core/manifest/version-header.ts';
 import type { PackageHistory } from '../../core/plan/survey-parts.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import type { GitPlace } from '../../world/git/run-git.ts';

@@ -10,7 +10,8 @@ import { decodePax, decodeTarHeader } from '../../../src/core/form/tar-reader.ts
 import { encodeDosTime, encodeLocalHeader } from '../../../src/core/form/zip-header.ts';
 import { nuspecFormat } from '../../../src/core/manifest/nuspec.ts';
 import { pomFormat } from '../../../src/core/manifest/pom-xml.ts';
-import { stampByRule, stampHeader } from '../../../src/core/manifest/stamp-rule.ts';
+import { stampByRule } from '../../../src/core/manifest/stamp-rule.ts';
+import { stampHeader } from '../../../src/core/manifest/version-header.ts';
 import { artifactConfig, candidate, fileRule, formInput, pathsOf, textOf } from '../../builders/form-input.ts';
 
 const commit = 'c0ffee0000000000000000000000000000000001';
