@@ -1,2 +1,9 @@
-// Preloaded into a measured program: says at its end how much memory it had at most.
-process.on('exit', () => process.stderr.write(`\npeak ${Math.round(process.resourceUsage().maxRSS / 1024)}\n`));
+// Preloaded into a measured program: says at its end how much memory it had at most, and how much processor time it took.
+const { appendFileSync } = require('node:fs');
+
+process.on('exit', () => {
+  const { maxRSS, userCPUTime, systemCPUTime } = process.resourceUsage();
+  const usage = { peakMB: Math.round(maxRSS / 1024), cpuSeconds: (userCPUTime + systemCPUTime) / 1e6 };
+  if (process.env.BENCH_USAGE !== undefined) appendFileSync(process.env.BENCH_USAGE, `${JSON.stringify(usage)}\n`);
+  else process.stderr.write(`\npeak ${usage.peakMB}\n`);
+});
