@@ -152,10 +152,13 @@ class Session {
 
   async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
     const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
+    const { stdout } = this.#host;
     for (const piece of jsonPieces(envelope, (text) => this.#safe(text))) {
-      if (!this.#host.stdout.write(piece)) await once(this.#host.stdout, 'drain');
+      if (!stdout.write(piece)) await once(stdout, 'drain').catch(ignoreClosedPipe);
+      // Whoever read it, such as `head`, has what they wanted.
+      if (stdout.destroyed) return;
     }
-    this.#host.stdout.write('\n');
+    stdout.write('\n');
   }
 
   #safe(text: string): string {
