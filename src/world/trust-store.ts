@@ -1,13 +1,10 @@
 import { chmod, mkdir } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
-import { objectOf, objectsOf } from '../core/manifest/fields.ts';
+import type { Agreement } from '../core/record/agreements.ts';
 import { writeWhole } from './files.ts';
 import { type Env, userConfigFolder } from './kept-credentials.ts';
 import { readSecretFile } from './secret-file.ts';
-
-/** That a person agreed to send what a reference leads to to an origin, in one workspace. */
-export type Agreement = { readonly workspace: string; readonly origin: string; readonly reference: string };
 
 /** The file of this user's answers. */
 function trustFile(env: Env): string {
@@ -20,13 +17,9 @@ export async function readAgreements(env: Env): Promise<Agreement[]> {
   const text = await readSecretFile(file);
   if (text === undefined) return [];
   // Most people never agreed to anything, and every survey asks.
-  const { parse } = await import('yaml');
+  const { parseAgreements } = await import('../core/record/agreements.ts');
   try {
-    return objectsOf(objectOf(parse(text, { maxAliasCount: 0 }))['agreed']).flatMap((entry) => {
-      const { workspace, origin, reference } = entry;
-      const isWhole = [workspace, origin, reference].every((field) => typeof field === 'string');
-      return isWhole ? [{ workspace, origin, reference } as Agreement] : [];
-    });
+    return parseAgreements(text);
   } catch (cause) {
     throw new BevelstoneError('CONFIG_SYNTAX', {
       message: `${file} cannot be read`,
@@ -43,8 +36,8 @@ export async function keepAgreements(agreed: readonly Agreement[], env: Env): Pr
   const file = trustFile(env);
   const all = [...(await readAgreements(env)), ...agreed];
   const folder = path.dirname(file);
-  const { stringify } = await import('yaml');
+  const { formatAgreements } = await import('../core/record/agreements.ts');
   await mkdir(folder, { recursive: true, mode: 0o700 });
   await chmod(folder, 0o700);
-  await writeWhole(file, stringify({ schema: 1, agreed: all }), 0o600);
+  await writeWhole(file, formatAgreements(all), 0o600);
 }
