@@ -40,20 +40,21 @@ export async function readWalk(question: HistoryQuestion, remembering = usual): 
   if (build === null) return readAll(question, null);
   const file = new HistoryCacheFile(repository.commonFolder);
   const text = await file.read();
-  const key = historyCacheKey(build, facts);
-  const cache = text === null ? null : parseHistoryCache(text, key);
-  const known = cache === null ? null : await readRest(question, { cache, file, key });
-  return known ?? readAll(question, { file, key, remembering });
+  // Most histories are short, and a large configuration takes time to digest.
+  const start = () => formatCacheStart(historyCacheKey(build, facts), question.end);
+  const cache = text === null ? null : parseHistoryCache(text, historyCacheKey(build, facts));
+  const known = cache === null ? null : await readRest(question, { cache, file, start });
+  return known ?? readAll(question, { file, start, remembering });
 }
 
 /** Reads all of it from git, and remembers it when it is long. */
 async function readAll(
   { repository, commit, end, rules }: HistoryQuestion,
-  memory: { readonly file: HistoryCacheFile; readonly key: string; readonly remembering: Remembering } | null,
+  memory: { readonly file: HistoryCacheFile; readonly start: () => string; readonly remembering: Remembering } | null,
 ): Promise<Walk> {
   const walk = new Walk(rules);
   const { from, upTo } = memory?.remembering ?? { from: 0, upTo: -1 };
-  const fresh = memory === null ? null : new FreshCache(memory.file.begin(), formatCacheStart(memory.key, end));
+  const fresh = memory === null ? null : new FreshCache(memory.file.begin(), memory.start);
   try {
     for await (const batch of readHistory(repository.place, commit, end === null ? [] : [end])) {
       for (const one of batch) {
@@ -75,10 +76,11 @@ async function readAll(
 class FreshCache {
   readonly #file: NewHistoryCache;
   readonly #section = new CacheSection();
-  #start: string;
+  #start: (() => string) | null;
   #waiting: ReadCommit[] = [];
 
-  constructor(file: NewHistoryCache, start: string) {
+  /** @param start gives the first line. */
+  constructor(file: NewHistoryCache, start: () => string) {
     this.#file = file;
     this.#start = start;
   }
@@ -90,8 +92,8 @@ class FreshCache {
   /** Writes what waits, if there is as much as that. */
   async write(least: number): Promise<void> {
     if (this.#waiting.length < least) return;
-    const text = this.#start + this.#section.commits(this.#waiting);
-    this.#start = '';
+    const text = (this.#start?.() ?? '') + this.#section.commits(this.#waiting);
+    this.#start = null;
     this.#waiting = [];
     await this.#file.write(text);
   }
@@ -111,7 +113,11 @@ class FreshCache {
 /** What is remembered and what is new, as git would have given all of it; null when commits could be missing. */
 async function readRest(
   { repository, commit, end, rules }: HistoryQuestion,
-  { cache, file, key }: { readonly cache: HistoryCache; readonly file: HistoryCacheFile; readonly key: string },
+  {
+    cache,
+    file,
+    start,
+  }: { readonly cache: HistoryCache; readonly file: HistoryCacheFile; readonly start: () => string },
 ): Promise<Walk | null> {
   const has = (id: string) => cache.commits.some((read) => read.id === id);
   if (end !== cache.end) {
@@ -141,7 +147,7 @@ async function readRest(
     return walk;
   }
   // Most of the file was behind the last releases, or many surveys had added to it.
-  const anew = new FreshCache(file.begin(), formatCacheStart(key, end));
+  const anew = new FreshCache(file.begin(), start);
   for (const place of order) {
     const read = cache.commits[place] ?? fresh[place - cache.commits.length];
     if (read !== undefined) anew.add(read);
