@@ -5,7 +5,8 @@ import { isWholeArchive } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import { baseFor } from '../../core/partial/base-for.ts';
-import { areTwins } from '../../core/record/release-record.ts';
+import { earlierTwin } from '../../core/partial/earlier-twin.ts';
+import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { warn } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { requireVouched, vouchedArtifacts } from '../ledger-record/vouched.ts';
@@ -34,6 +35,7 @@ export async function packNewOnly(
   const configs = newOnlyOf(job);
   if (configs.length === 0) return made;
   const known = await readLedger(job.context, job.survey.workspace.repository);
+  const bases = new Set<string>();
   for (const config of configs) {
     const wanted = config['only-new-after'] ?? '';
     const base = baseFor(known, { package: job.pkg.name, version: job.version, wanted });
@@ -45,6 +47,9 @@ export async function packNewOnly(
       );
       continue;
     }
+    // `last` and the version that it is now give one archive.
+    if (bases.has(base.version)) continue;
+    bases.add(base.version);
     requireVouched(base, 'Fetch the tags and try again: git fetch --tags');
     made.push(...(await packAfter(job, { config, base, packed, folder })));
   }
@@ -67,23 +72,18 @@ async function packAfter(
 ): Promise<PackedArtifact[]> {
   const { survey, pkg, version, sourceTime } = job;
   const { workspace, commit } = survey;
-  const [first] = packed.filter(({ record }) => isWholeArchive(record));
-  if (first === undefined) throw noWhole(pkg.name);
+  if (!packed.some(({ record }) => isWholeArchive(record))) throw noWhole(pkg.name);
+  const pairs = pairsOf(packed, version, base);
+  if (pairs.length === 0)
+    warn(job.context, `${pkg.name} has no partial artifact: ${base.version} had no archive that can be compared`);
   const commits = await readChangeCommits(workspace.repository, {
     from: base.commit,
     to: commit,
     isSelected: () => true,
   });
   const made: PackedArtifact[] = [];
-  for (const { record: after, entries } of packed.filter(({ record }) => record.form === first.record.form)) {
-    const before = vouchedArtifacts(base).find((artifact) => areTwins(artifact, after));
-    if (before === undefined) {
-      warn(
-        job.context,
-        `${after.file} has no partial artifact: ${base.version} had no ${after.form} that can be compared`,
-      );
-      continue;
-    }
+  for (const { whole, before } of pairs) {
+    const { record: after, entries } = whole;
     const about = { package: pkg.name, version, commit, base, before, after, commits, entries: listEntries(entries) };
     const source = { workspace, ...about };
     const { record, selection } = await planPartial(source, null);
@@ -100,7 +100,7 @@ async function packAfter(
       time: sourceTime,
       target: path.join(folder, file),
     });
-    const whole = toRecord({
+    const packedRecord = toRecord({
       file,
       artifactConfig: config,
       platform: after.platform,
@@ -116,9 +116,26 @@ async function packAfter(
       commits: record.commits.length,
       issues: record.issues,
     };
-    made.push({ record: { ...whole, partial }, entries: written.entries });
+    made.push({ record: { ...packedRecord, partial }, entries: written.entries });
   }
   return made;
+}
+
+/** For each platform the first archive that can be unpacked and that the base has too, with that one. */
+function pairsOf(
+  packed: readonly PackedArtifact[],
+  version: string,
+  base: LedgerRelease,
+): { readonly whole: PackedArtifact; readonly before: ArtifactRecord }[] {
+  const now = { version, artifacts: packed.map(({ record }) => record) };
+  const earlier = { version: base.version, artifacts: vouchedArtifacts(base) };
+  const found = new Map<string | null, { readonly whole: PackedArtifact; readonly before: ArtifactRecord }>();
+  for (const whole of packed) {
+    const { record } = whole;
+    const before = isWholeArchive(record) ? earlierTwin(record, now, earlier) : undefined;
+    if (before !== undefined && !found.has(record.platform)) found.set(record.platform, { whole, before });
+  }
+  return [...found.values()];
 }
 
 function noWhole(name: string): BevelstoneError {

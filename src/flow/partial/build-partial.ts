@@ -4,9 +4,10 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { isWholeArchive } from '../../core/form/definitions.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { earlierTwin } from '../../core/partial/earlier-twin.ts';
 import type { PartialSelection } from '../../core/partial/select-partial.ts';
 import { formatPartialRecord, type PartialRecord } from '../../core/record/partial-record.ts';
-import { type ArtifactRecord, areTwins } from '../../core/record/release-record.ts';
+import type { ArtifactRecord } from '../../core/record/release-record.ts';
 import { makeFolder, moveFolder, removeFile, writeWhole } from '../../world/files.ts';
 import { currentBranch, remoteOf } from '../../world/git/repository.ts';
 import { placeInside } from '../../world/place-inside.ts';
@@ -179,12 +180,12 @@ function labelFor(issues: readonly string[], { entries, removed }: PartialSelect
 
 /** The archive of a release that can be unpacked, as it was then and as it is now. */
 function pairOf(
-  { artifacts }: BuiltRelease,
+  { version, artifacts }: BuiltRelease,
   base: LedgerRelease,
 ): { readonly before: ArtifactRecord; readonly after: ArtifactRecord } | null {
-  const known = vouchedArtifacts(base);
+  const earlier = { version: base.version, artifacts: vouchedArtifacts(base) };
   for (const after of artifacts.filter(isWholeArchive)) {
-    const before = known.find((artifact) => areTwins(artifact, after));
+    const before = earlierTwin(after, { version, artifacts }, earlier);
     if (before !== undefined) return { before, after };
   }
   return null;
