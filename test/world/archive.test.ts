@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
+import { createHash, randomBytes } from 'node:crypto';
 import { readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
@@ -46,6 +46,34 @@ describe('gzip', () => {
       expect(many.equals(item)).toBe(true);
     },
   );
+});
+
+describe('bytes that are compressed already', () => {
+  // Beside text, in pieces that begin and end anywhere, so that stored and deflated blocks follow each other.
+  const random = () => randomBytes(700_001);
+  it.each([
+    ['alone', () => random()],
+    ['at the end', () => Buffer.concat([sample(1_900_000), random()])],
+    ['at the beginning', () => Buffer.concat([random(), sample(900_000)])],
+    ['in between', () => Buffer.concat([sample(300_000), random(), sample(1_100_000), random(), sample(40)])],
+  ])('are stored, %s, and everything is read as it was', async (_, make) => {
+    const bytes = make();
+
+    const packed = await collect(gzip(inChunks(bytes, 99_991)));
+
+    expect(gunzipSync(packed).equals(bytes)).toBe(true);
+    expect(packed.length).toBeLessThanOrEqual(gzipSync(bytes).length * 1.1);
+  });
+
+  it('do not come back in other blocks: memory is used again only when nothing refers to it', async () => {
+    const blocks = Array.from({ length: 12 }, (_, index) =>
+      index % 3 === 1 ? randomBytes(1 << 20) : Buffer.from(`gauge ${index} `.repeat(150_000)).subarray(0, 1 << 20),
+    );
+
+    const packed = await collect(gzip(inChunks(Buffer.concat(blocks), 1 << 17), 2));
+
+    expect(gunzipSync(packed).equals(Buffer.concat(blocks))).toBe(true);
+  });
 });
 
 describe('a written archive', () => {

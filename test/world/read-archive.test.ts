@@ -183,24 +183,20 @@ describe('a hostile zip', () => {
   });
 });
 
-it('has the same digests when they are taken on another thread, however the bytes come', async () => {
-  const inputs = [
-    text('empty', ''),
-    text('small', 'tide'),
-    text('large', 'x'.repeat(3_400_000)),
-    text('none', ''),
-    text('last', 'y'.repeat(70_000)),
-  ];
+it('has a digest of every entry, however its bytes come', async () => {
+  const texts = ['', 'tide', 'x'.repeat(3_400_000), '', 'y'.repeat(70_000)];
   const file = path.join(temporaryFolder(), 'x.tar.gz');
-  await writeTarGz(file, inputs, { mtime });
+  await writeTarGz(
+    file,
+    texts.map((content, index) => text(`file-${index}`, content)),
+    { mtime },
+  );
 
-  const [here, elsewhere] = [
-    await readArchive(file),
-    await readArchive(file, {}, { ...ordinaryLimits, threadBytes: 0 }),
-  ];
+  const { entries } = await readArchive(file);
 
-  expect(elsewhere.entries).toEqual(here.entries);
-  expect(here.entries[1]?.sha256).toBe(createHash('sha256').update('tide').digest('hex'));
+  expect(entries.map(({ sha256 }) => sha256)).toEqual(
+    texts.map((content) => createHash('sha256').update(content).digest('hex')),
+  );
 });
 
 it('a gzip bomb ends at its ratio, with little memory', async () => {

@@ -13,8 +13,6 @@ export type ReadLimits = {
   readonly directoryBytes: number;
   readonly keptBytes: number;
   readonly keptTotalBytes: number;
-  /** An archive of this size or more is digested on a thread of its own. */
-  readonly threadBytes: number;
 };
 
 /** Limits for archives from anywhere. */
@@ -29,7 +27,6 @@ function readLimits({ entries, unpacked, ratio, manifest }: LimitsConfig): ReadL
     directoryBytes: Math.max(64 << 20, entries * 400),
     keptBytes: manifest,
     keptTotalBytes: Math.max(64 << 20, manifest * 2),
-    threadBytes: 16 << 20,
   };
 }
 
@@ -58,8 +55,6 @@ export class ArchiveBudget {
   readonly #file: string;
   readonly #most: number;
   readonly #limits: ReadLimits;
-  /** Whether a thread of its own is worth its while. */
-  readonly isLarge: boolean;
   readonly #atEnd: (() => void)[] = [];
   #isEnded = false;
   #entries = 0;
@@ -67,7 +62,7 @@ export class ArchiveBudget {
   #kept = 0;
 
   constructor(file: string, packedBytes: number, limits: ReadLimits) {
-    [this.#file, this.#limits, this.isLarge] = [file, limits, packedBytes >= limits.threadBytes];
+    [this.#file, this.#limits] = [file, limits];
     this.#most = Math.min(limits.unpackedBytes, Math.max(limits.freeBytes, packedBytes * limits.ratio));
   }
 

@@ -1,7 +1,7 @@
 import { hash } from 'node:crypto';
 import type { ReadEntry } from '../../core/contents/entry.ts';
 import type { ArchiveBudget } from './budget.ts';
-import { digestElsewhere, digestHere, type EntryDigests } from './entry-digests.ts';
+import { EntryDigest } from './entry-digest.ts';
 
 /** Somebody who looks at the bytes of entries while they pass. */
 export type EntryWatcher = {
@@ -24,21 +24,19 @@ export type EntrySink = {
 /** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
 export class EntryCollector {
   readonly kept = new Map<string, Buffer>();
-  readonly #entries: { readonly header: EntryHeader; readonly isFile: boolean }[] = [];
+  /** All that came, in order, with their digests. */
+  readonly entries: ReadEntry[] = [];
   readonly #watcher: EntryWatcher;
   readonly #budget: ArchiveBudget;
-  readonly #digests: EntryDigests;
 
   constructor(watcher: EntryWatcher, budget: ArchiveBudget) {
     [this.#watcher, this.#budget] = [watcher, budget];
-    this.#digests = budget.isLarge ? digestElsewhere() : digestHere();
-    budget.atEnd(this.#digests.stop);
   }
 
   /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */
   add(header: EntryHeader): void {
     this.#budget.entry();
-    this.#entries.push({ header, isFile: false });
+    this.entries.push({ ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) });
   }
 
   /** A file whose bytes follow. @throws ARCHIVE_TOO_LARGE here and with every piece. */
@@ -47,23 +45,21 @@ export class EntryCollector {
     this.#budget.entry();
     const isWanted = this.#watcher.wants?.(path, sizeBytes) === true && this.#budget.keeps(sizeBytes);
     const parts: Uint8Array[] = [];
-    const digest = this.#digests.begin(sizeBytes);
+    const digest = new EntryDigest(sizeBytes);
     let isFirst = true;
     return {
       write: (chunk) => {
         this.#budget.unpacked(chunk.byteLength);
         // A stream's buffer may be used again once it has been read.
         if (isWanted) parts.push(Buffer.from(chunk));
-        const behind = digest.update(chunk);
+        digest.update(chunk);
         const busy = this.#watcher.chunk?.(path, chunk, isFirst);
         isFirst = false;
-        // Together: a refusal of the one must not go unheard while the other is waited for.
-        return behind === undefined ? busy : Promise.all([behind, busy]).then(() => {});
+        return busy;
       },
       end: () => {
-        digest.end();
         if (isWanted) this.kept.set(path, Buffer.concat(parts));
-        this.#entries.push({ header, isFile: true });
+        this.entries.push({ ...header, sha256: digest.end() });
       },
     };
   }
@@ -76,15 +72,5 @@ export class EntryCollector {
       if (busy !== undefined) await busy;
     }
     sink.end();
-  }
-
-  /** All entries with their digests, in the order in which they came. */
-  async finish(): Promise<ReadEntry[]> {
-    const digests = await this.#digests.finish();
-    let next = 0;
-    return this.#entries.map(({ header, isFile }) => {
-      if (isFile) return { ...header, sha256: digests[next++] ?? null };
-      return { ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) };
-    });
   }
 }

@@ -1,5 +1,5 @@
 import { hash } from 'node:crypto';
-import { createReadStream, readFileSync } from 'node:fs';
+import { closeSync, createReadStream, openSync, readSync } from 'node:fs';
 import type { Origin } from '../../core/contents/entry.ts';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
@@ -21,9 +21,6 @@ export type PackInput = {
   /** Hears of bytes that were read from its file. */
   readonly onRead?: (bytes: number) => void;
 };
-
-/** An input with its bytes: whole when it is small, else to be read in pieces. */
-export type LoadedInput = { readonly input: PackInput; readonly bytes: Uint8Array | null };
 
 /** Files up to this size are read whole, larger ones in pieces. */
 export const wholeBytes = 1 << 20;
@@ -66,16 +63,33 @@ export async function* ahead<Done>(
   while (queue.length > 0) yield await takeFirst();
 }
 
-/** Bytes of an input that is small or here already, null for a large file, for links, folders and what is yet to be made. */
-export async function loadSmall(input: PackInput): Promise<LoadedInput> {
+/**
+ * Bytes of an input that is small or here already, null for a large file, for links, folders and what is yet to be made.
+ * @param space where the bytes of a file go, with room for one byte more than `wholeBytes`.
+ * @throws FILE_CHANGED when a file is not as long as it was when it was selected.
+ */
+export function loadSmall(input: PackInput, space: Buffer): Uint8Array | null {
   const { content } = input;
-  if (content.type === 'bytes') return { input, bytes: content.bytes };
-  if (content.type !== 'file' || content.sizeBytes > wholeBytes) return { input, bytes: null };
+  if (content.type === 'bytes') return content.bytes;
+  if (content.type !== 'file' || content.sizeBytes > wholeBytes) return null;
   // Compression keeps the thread pool busy, where a small read would wait behind blocks of a megabyte.
-  const bytes = readFileSync(content.file);
+  const bytes = space.subarray(0, readInto(content.file, space, content.sizeBytes + 1));
   if (bytes.length !== content.sizeBytes) throw changed(input.path, content.sizeBytes);
   input.onRead?.(bytes.length);
-  return { input, bytes };
+  return bytes;
+}
+
+/** @returns how many bytes there were, at most `most`. */
+function readInto(file: string, space: Buffer, most: number): number {
+  const descriptor = openSync(file, 'r');
+  try {
+    let used = 0;
+    for (let read = 1; read > 0 && used < most; used += read)
+      read = readSync(descriptor, space, used, most - used, null);
+    return used;
+  } finally {
+    closeSync(descriptor);
+  }
 }
 
 /** Bytes of a large file in pieces, exactly as many as it had when it was selected. @throws FILE_CHANGED */

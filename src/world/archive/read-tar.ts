@@ -112,7 +112,7 @@ class TarReader {
     }
     if (this.#body !== null || this.#partial !== null) throw new TarError('unexpected end of file');
     const { kept } = this.#collector;
-    const entries = await this.#collector.finish();
+    const entries = this.#collector.entries;
     return { entries, kept, comment: this.#global['comment'] ?? null, control: new Map() };
   }
 

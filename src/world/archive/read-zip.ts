@@ -44,7 +44,7 @@ export const readZip: ContainerReader = async (file, watcher, budget) => {
     const reader = new MemberReader({ window: new FileWindow(handle, end.start), file, collector });
     for (const index of order) await reader.read(records[index] as ZipRecord);
     await reader.finish(end.start);
-    const read = await collector.finish();
+    const read = collector.entries;
     const entries = read.map((_, index) => index);
     for (const [place, index] of order.entries()) entries[index] = place;
     const comment = end.comment.toString('utf8');

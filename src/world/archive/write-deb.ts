@@ -35,7 +35,7 @@ export async function writeDeb({
         ? { ...pack, content: { type: 'bytes' as const, bytes: pack.content.make(packed) } }
         : pack,
     );
-    const parts: Buffer[] = [];
+    const parts: Uint8Array[] = [];
     for await (const chunk of gzip(tarBytes(made, { mtime }, () => {}))) parts.push(chunk);
     const controlBytes = Buffer.concat(parts);
     const { size } = await stat(spill);

@@ -4,7 +4,7 @@ import type { PackedSoFar } from '../../core/form/plan.ts';
 import { encodeTarComment, encodeTarHeader, endOfArchive, padding } from '../../core/form/tar-header.ts';
 import { gzip } from './gzip.ts';
 import { OutputFile, type WrittenArchive } from './output-file.ts';
-import { ahead, loadSmall, type PackInput, readLarge, sha256Of } from './pack-input.ts';
+import { loadSmall, type PackInput, readLarge, sha256Of, wholeBytes } from './pack-input.ts';
 
 /** How a tar archive is written. */
 export type TarOptions = {
@@ -33,7 +33,10 @@ export async function writeTarGz(
   });
 }
 
-/** The bytes of a tar archive. @param packed gets every entry once it has gone by. */
+/**
+ * The bytes of a tar archive. A piece is valid until the next one is asked for: small files share their memory.
+ * @param packed gets every entry once it has gone by.
+ */
 export async function* tarBytes(
   inputs: readonly PackInput[],
   { mtime, comment = null, md5 = false }: TarOptions,
@@ -41,7 +44,9 @@ export async function* tarBytes(
 ): AsyncGenerator<Uint8Array> {
   if (comment !== null) yield encodeTarComment(comment, mtime);
   const before: PackedSoFar[] = [];
-  for await (const { input, bytes } of ahead(inputs, loadSmall)) {
+  const space = Buffer.allocUnsafe(wholeBytes + 1);
+  for (const input of inputs) {
+    const bytes = loadSmall(input, space);
     const { path, mode, origin, content } = input;
     const base = { path, mode, mtime, linkname: '' };
     const done = ({

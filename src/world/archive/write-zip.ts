@@ -5,8 +5,9 @@ import { promisify } from 'node:util';
 import { crc32, deflateRaw, type ZlibOptions } from 'node:zlib';
 import type { PackedEntry } from '../../core/contents/entry.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
+import { isDense } from '../../core/form/stored-deflate.ts';
 import { encodeDirectory, encodeLocalHeader, type ZipMember } from '../../core/form/zip-header.ts';
-import { deflateBlocks } from './gzip.ts';
+import { deflateBlocks, deflateLevel } from './gzip.ts';
 import { OutputFile, type WrittenArchive } from './output-file.ts';
 import { ahead, contentSize, loadSmall, type PackInput, readLarge, sha256Of, wholeBytes } from './pack-input.ts';
 
@@ -81,7 +82,7 @@ async function packSmall(input: PackInput): Promise<Packed> {
   if (content.type === 'symlink') {
     return { ...(await packBytes(input, Buffer.from(content.linkname))), type: 'symlink', linkname: content.linkname };
   }
-  const { bytes } = await loadSmall(input);
+  const bytes = loadSmall(input, Buffer.allocUnsafe(content.type === 'file' ? content.sizeBytes + 1 : 0));
   if (bytes !== null) return packBytes(input, bytes);
   const type = content.type === 'folder' ? 'folder' : 'file';
   const sizeBytes = contentSize(input) ?? 0;
@@ -90,7 +91,8 @@ async function packSmall(input: PackInput): Promise<Packed> {
 }
 
 async function packBytes(input: PackInput, bytes: Uint8Array): Promise<Packed> {
-  const work = bytes.byteLength === 0 ? null : deflate(bytes, { level: 6, chunkSize: bytes.byteLength + 64 });
+  const mayShrink = bytes.byteLength > 0 && !isDense(bytes);
+  const work = mayShrink ? deflate(bytes, { level: deflateLevel, chunkSize: bytes.byteLength + 64 }) : null;
   const facts = { crc32: crc32(bytes), sha256: sha256Of(bytes), sizeBytes: bytes.byteLength };
   const deflated = await work;
   const isSmaller = deflated !== null && deflated.length < bytes.byteLength;
