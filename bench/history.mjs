@@ -155,6 +155,43 @@ export async function makeMessyHistory(folder, { commits, packages }) {
   await close(`${commits} messy commits`);
 }
 
+/** A history in which every commit but two reverts the same one. */
+export async function makeRevertsOfOne(folder, commits) {
+  const { names, commit, start, idOf, close } = await openImport(folder, 1);
+  const first = await start();
+  const reverted = await commit('feat: high water\n', { [`packages/${names[0]}/high.js`]: 'high\n' }, [first]);
+  const id = await idOf(reverted);
+  let tip = reverted;
+  for (let index = 2; index < commits; index++) {
+    const files = { [`packages/${names[0]}/high.js`]: `${index}\n` };
+    tip = await commit(`Revert "feat: high water"\n\nThis reverts commit ${id}.\n`, files, [tip]);
+  }
+  await close(`${commits} reverts of one`);
+}
+
+/** A history with one commit that touches many paths of ten packages. */
+export async function makeWideCommit(folder, paths) {
+  const { names, commit, start, close } = await openImport(folder, 10);
+  const files = Object.fromEntries(
+    Array.from({ length: paths }, (_, index) => [
+      `packages/${names[index % 10]}/tables/${index % 997}/table-${index}.txt`,
+      `${index % 100}\n`,
+    ]),
+  );
+  await commit('feat: all tables\n', files, [await start()]);
+  await close(`${paths} paths`);
+}
+
+/** A history with many tags on one commit, each a version, and one more commit. */
+export async function makeTaggedCommit(folder, tags) {
+  const { names, commit, start, tag, close } = await openImport(folder, 1);
+  const first = await start();
+  for (let index = 0; index < tags; index++)
+    await tag(`${names[0]}/1.${Math.floor(index / 100)}.${index % 100}`, first);
+  await commit('fix: low water\n', { [`packages/${names[0]}/low.js`]: 'low\n' }, [first]);
+  await close(`${tags} tags`);
+}
+
 /** Whole numbers below a limit, the same at every run (a linear congruential generator). */
 function seeded(seed) {
   let state = seed;

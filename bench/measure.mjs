@@ -21,15 +21,16 @@ function runOnce({ program, args, cwd, env }) {
   return (performance.now() - start) / 1000;
 }
 
-/** Memory at most in MB, and processor seconds, of the Node processes that a command starts: those of git do not count. */
+/** Wall seconds, and, of the Node processes that a command starts, memory at most in MB and processor seconds: those of git do not count. */
 export function usageOf(command) {
   const folder = mkdtempSync(path.join(tmpdir(), 'bevelstone-usage-'));
   const env = { ...command.env, NODE_OPTIONS: `--require ${hook}`, BENCH_USAGE: path.join(folder, 'usage') };
-  runOnce({ ...command, env });
+  const seconds = runOnce({ ...command, env });
   const file = env.BENCH_USAGE;
   const lines = existsSync(file) ? readFileSync(file, 'utf8').trim().split('\n').map(JSON.parse) : [];
   rmSync(folder, { recursive: true });
   return {
+    seconds,
     peakMB: Math.max(0, ...lines.map(({ peakMB }) => peakMB)),
     cpuSeconds: Number(lines.reduce((sum, { cpuSeconds }) => sum + cpuSeconds, 0).toFixed(2)),
   };
@@ -43,7 +44,7 @@ function median(numbers) {
 /** Median of the paired ratios ours / theirs over the rounds, after one round to warm up. */
 export function compare(ours, theirs, rounds = 9) {
   runOnce(theirs);
-  const usage = usageOf(ours);
+  const { peakMB, cpuSeconds } = usageOf(ours);
   const pairs = [];
   for (let round = 0; round < rounds; round++) {
     const [b, a] = [runOnce(theirs), runOnce(ours)];
@@ -55,7 +56,8 @@ export function compare(ours, theirs, rounds = 9) {
     theirs: median(pairs.map(({ theirs }) => theirs)),
     rounds,
     load: loadavg()[0],
-    ...usage,
+    peakMB,
+    cpuSeconds,
   };
 }
 

@@ -60,6 +60,40 @@ describe('build', () => {
     });
   });
 
+  it('uses one checkout for many packages, and each finds it as the commit is', async () => {
+    const names = ['ebb', 'flood', 'slack', 'spring'];
+    const line = (name: string) =>
+      `  ${name}: { folder: packages/${name}, artifacts: [{ form: npm-tarball }, { form: source-archive, tree: commit }]${name === 'slack' ? ', build: [{ name: leave, run: "touch left ../flood/left" }]' : ''} }\n`;
+    const files = names.map((name) => [
+      `packages/${name}/package.json`,
+      JSON.stringify({ name, version: '0.0.0', license: 'MIT' }),
+    ]);
+    const r = new TestRepository({
+      'bevelstone.yaml': `schema: 1\npackages:\n${names.map(line).join('')}`,
+      ...Object.fromEntries(files),
+    });
+    r.commit('feat: all', { paths: names.map((name) => `packages/${name}/index.js`) });
+    r.checkOut();
+    const trace = path.join(path.dirname(r.folder), `${path.basename(r.folder)}.trace`);
+
+    const { result } = await bevelstoneJson(['build', '--jobs', '1'], { cwd: r.folder, env: { GIT_TRACE: trace } });
+
+    const added = readFileSync(trace, 'utf8').match(/built-in: git .*worktree add/g);
+    expect(added).toHaveLength(2);
+    for (const { package: own, folder, artifacts } of result.releases) {
+      const archive = artifacts.find(({ form }: { form: string }) => form === 'source-archive').file;
+      const read = (...args: string[]) =>
+        execFileSync('tar', ['-xzOf', path.join(folder, archive), ...args], { encoding: 'utf8' });
+      const listed = execFileSync('tar', ['-tzf', path.join(folder, archive)], { encoding: 'utf8' });
+      expect(listed.includes('left')).toBe(false);
+      for (const name of names) {
+        const manifest = read('--wildcards', `*/packages/${name}/package.json`);
+        expect([own, name, JSON.parse(manifest).version]).toEqual([own, name, name === own ? '0.1.0' : '0.0.0']);
+      }
+    }
+    expect(r.git('worktree', 'list').trim().split('\n')).toHaveLength(1);
+  });
+
   it('builds the commit, not the working folder, and says what it left out', async () => {
     const { folder, git } = await demoWorkspace();
     const before = await bevelstoneJson(['build', ...nodePackages], { cwd: folder });

@@ -87,7 +87,9 @@ function amount({ since, moved }: Work): string[] {
   const perSecond = seconds > 0 ? bytes / seconds : 0;
   const rate = `${formatBytes(Math.round(perSecond))}/s`;
   if (of === null) return [formatBytes(bytes), rate];
-  const left = perSecond > 0 ? [`${duration((Math.max(0, of - bytes) / perSecond) * 1000)} left`] : [];
+  const secondsLeft = Math.max(0, of - bytes) / perSecond;
+  // At the very beginning nothing can be said of the end.
+  const left = secondsLeft < 86_400 ? [`${duration(secondsLeft * 1000)} left`] : [];
   return [`${formatBytes(bytes)} of ${formatBytes(of)}`, rate, ...left];
 }
 

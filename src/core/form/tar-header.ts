@@ -14,8 +14,11 @@ export type TarMember = {
   readonly linkname: string;
 };
 
+/** The first size that eleven octal digits cannot say: 8 GiB. */
+export const mostOctal = 8 ** 11;
+
 /**
- * The header of a member: a ustar header, before it a pax extended header when a name does not fit. Owner is 0 without a
+ * The header of a member: a ustar header, before it a pax extended header when a name or the size does not fit. Owner is 0 without a
  * name, so that no machine is revealed (POSIX.1-2017, pax, "ustar Interchange Format" and "pax Header Block").
  * @throws FORM_FIELD_TOO_LARGE rather than cutting anything off.
  */
@@ -24,8 +27,11 @@ export function encodeTarHeader(member: TarMember): Buffer {
   const split = splitPath(member.path);
   if (split === null) extended.push(['path', member.path]);
   if (!fits(member.linkname, 100)) extended.push(['linkpath', member.linkname]);
+  const isLarge = member.sizeBytes >= mostOctal;
+  if (isLarge) extended.push(['size', String(member.sizeBytes)]);
   const short = {
     ...member,
+    sizeBytes: isLarge ? 0 : member.sizeBytes,
     linkname: fits(member.linkname, 100) ? member.linkname : '',
     name: split?.name ?? 'long-name',
     prefix: split?.prefix ?? '',
@@ -112,7 +118,7 @@ function octal(value: number, width: number, field: string): string {
   throw new BevelstoneError('FORM_FIELD_TOO_LARGE', {
     message: `the ${field} ${value} is too long for a tar header`,
     why: `the field holds ${width - 1} octal digits`,
-    fix: field === 'size' ? 'Split the file; 8 GiB is the most one may have' : 'Use a commit with an ordinary date',
+    fix: 'Use a commit with an ordinary date',
   });
 }
 

@@ -1,5 +1,5 @@
 import { Ambiguity } from './ambiguity.ts';
-import { blockBytes } from './tar-header.ts';
+import { blockBytes, mostOctal } from './tar-header.ts';
 
 /** A header as a tar archive has it (POSIX.1-2017, pax, "ustar Interchange Format"; long names and sizes also as GNU tar writes them). */
 export type TarHeader = {
@@ -63,9 +63,6 @@ export function withPax(header: TarHeader, pax: PaxValues): TarHeader {
     ...(mtime === undefined || Number.isNaN(Number(mtime)) ? {} : { mtime: Math.floor(Number(mtime)) }),
   };
 }
-
-/** The first size that eleven octal digits cannot say. */
-const mostOctal = 8 ** 11;
 
 /** `LENGTH KEY=VALUE\n` records. @throws TarError when a length does not fit. */
 export function decodePax(body: Buffer): Record<string, string> {

@@ -4,23 +4,23 @@ import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { fileNameOf } from '../../core/form/placeholder.ts';
 import { type BuildPlan, planBuild } from '../../core/plan/build-plan.ts';
 import { nearest } from '../../core/text/nearest.ts';
+import { some } from '../../core/text/some.ts';
 import type { Stream } from '../../core/version/stream.ts';
 import { makeLink } from '../../world/files.ts';
-import { fillOutsideFiles } from '../../world/git/outside-files.ts';
 import { commitTime, uncommittedPaths } from '../../world/git/repository.ts';
-import { type Checkout, checkOut, copyWorkingFolder } from '../../world/git/worktree.ts';
+import type { Checkout } from '../../world/git/worktree.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { hostPlatform, processorCount } from '../../world/platform.ts';
 import { isRoot } from '../../world/program.ts';
 import { type Context, warn } from '../context.ts';
 import { plainSurvey, type Survey, type SurveyedPackage, surveyWorkspace } from '../survey/survey.ts';
-import { withoutCredentials } from '../workspace/credential-variables.ts';
 import { checkTools, refuseMissing, type ToolCheck } from '../workspace/tools.ts';
 import type { Package } from '../workspace/workspace.ts';
 import type { BuildJob } from './build-job.ts';
 import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } from './build-package.ts';
 import { type BuildDifference, compareReleases } from './build-twice.ts';
+import { Checkouts } from './checkouts.ts';
 import { runInOrder } from './schedule.ts';
 
 /** Where a build was sent for other machines. */
@@ -174,21 +174,25 @@ function makePlan({ packages, edges, commit, workspace }: Survey, { uncommitted 
   return { ...plan, packages: plan.order.flatMap((index) => workspace.packages[index] ?? []) };
 }
 
-/** Runs one kind of work for every package of the plan, each in a checkout of its own. */
+/** Runs one kind of work for every package of the plan, each in a checkout that nothing was done in. */
 async function runAll<Done>(run: Run, name: string, work: (job: BuildJob) => Promise<Done>): Promise<Done[]> {
   const { survey, plan, options } = run;
   const built = await makeOwnFolder(survey.workspace.repository.commonFolder, 'built');
   const links = built.folder;
   const folders = new Map<string, string>();
+  const { context, warned } = run;
+  const checkouts = new Checkouts({ context, survey, warned, name, isUncommitted: options.uncommitted });
   try {
+    const sourceTime = await commitTime(survey.workspace.repository.place, survey.commit);
     const schedule = { order: plan.order, needs: plan.needs, jobs: options.jobs ?? processorCount() };
     const done = await runInOrder(schedule, async (index, failed) => {
-      const result = await runOne(run, { index, name, failed, links, folders, work });
+      const result = await runOne(run, { index, name, failed, links, folders, checkouts, sourceTime, work });
       await linkDependency({ links, folders, name: survey.workspace.packages[index]?.name ?? '', result });
       return result;
     });
     return plan.order.flatMap((index) => (done.has(index) ? [done.get(index) as Done] : []));
   } finally {
+    await checkouts.end();
     await built.remove();
   }
 }
@@ -216,10 +220,14 @@ type One<Done> = {
   readonly failed: AbortSignal;
   readonly links: string;
   readonly folders: ReadonlyMap<string, string>;
+  readonly checkouts: Checkouts;
+  /** When the commit was made, in seconds since 1970. */
+  readonly sourceTime: number;
   readonly work: (job: BuildJob) => Promise<Done>;
 };
 
-async function runOne<Done>(run: Run, { index, name, failed, links, folders, work }: One<Done>): Promise<Done> {
+async function runOne<Done>(run: Run, one: One<Done>): Promise<Done> {
+  const { index, name, failed, links, folders, checkouts, sourceTime, work } = one;
   const { context, survey, plan, tools, options } = run;
   const item = survey.workspace.packages[index];
   const version = plan.versions.get(index);
@@ -230,8 +238,9 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
   const what = `${options.list ? 'list' : name === '' ? 'build' : 'build again'} ${item.name} ${version}`;
   context.report({ type: 'started', what });
   let checkout: Checkout | null = null;
+  let isDone = false;
   try {
-    checkout = await makeCheckout(run, name);
+    checkout = await checkouts.take();
     const result = await work({
       what,
       context,
@@ -244,13 +253,14 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
       tools: tools.found.get(item.name) ?? [],
       isUncommitted: options.uncommitted,
       source: run.source,
-      sourceTime: await commitTime(survey.workspace.repository.place, survey.commit),
+      sourceTime,
       checkout: checkout.folder,
       folder: await placeInside(checkout.folder, item.folder, `\`folder\` of ${item.name}`),
       out: checkout.out,
       dependencies: { folder: links, folders: new Map(folders) },
       signal,
     });
+    isDone = true;
     const made = (result as Partial<BuiltRelease>).artifacts?.map((artifact) => artifact.file).join(', ');
     context.report({
       type: 'finished',
@@ -266,34 +276,7 @@ async function runOne<Done>(run: Run, { index, name, failed, links, folders, wor
     });
     throw error;
   } finally {
-    await checkout?.remove();
-  }
-}
-
-async function makeCheckout({ context, survey, options, warned }: Run, name: string): Promise<Checkout> {
-  const { repository, config } = survey.workspace;
-  if (options.uncommitted) return copyWorkingFolder(repository, name);
-  // Filters that .gitattributes names may run while git checks out.
-  const place = { ...repository.place, env: withoutCredentials(context.env, config) };
-  // Every package has its own checkout, and the same files are missing in all of them.
-  const once = (text: string) => {
-    if (!warned.has(text)) warn(context, text);
-    warned.add(text);
-  };
-  const checkout = await checkOut({ ...repository, place }, survey.commit, name);
-  try {
-    const { submodules, largeFiles, filters } = await fillOutsideFiles(repository, survey.commit, checkout.folder);
-    if (filters.length > 0) once(`filters that .gitattributes names had a say in the checkout: ${filters.join(', ')}`);
-    if (submodules.length > 0)
-      once(
-        `submodules that this machine has not fetched are missing: ${some(submodules)}; fetch with git submodule update --init`,
-      );
-    if (largeFiles.length > 0)
-      once(`large files that this machine has not fetched are pointers still: ${some(largeFiles)}`);
-    return checkout;
-  } catch (error) {
-    await checkout.remove();
-    throw error;
+    if (checkout !== null) await checkouts.giveBack(checkout, item, isDone);
   }
 }
 
@@ -333,8 +316,4 @@ function warnAboutRoot(context: Context, packages: readonly Package[]): void {
     context,
     'build steps run as root: files they write outside the checkout remain, and a mistake can damage this machine',
   );
-}
-
-function some(paths: readonly string[]): string {
-  return paths.slice(0, 3).join(', ') + (paths.length > 3 ? ` and ${paths.length - 3} more` : '');
 }

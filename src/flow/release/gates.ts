@@ -4,6 +4,7 @@ import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-
 import { formDefinitions, isSbom } from '../../core/form/definitions.ts';
 import type { Ecosystem } from '../../core/name/ecosystem.ts';
 import { untestedTexts } from '../../core/protocol/untested.ts';
+import { some } from '../../core/text/some.ts';
 import { formatTag } from '../../core/version/tag-pattern.ts';
 import { identityProblem, pushProblem, signingProblem } from '../../world/git/push-rights.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
@@ -136,8 +137,7 @@ async function branchGate({ survey: { branch, stream } }: GateInput): Promise<Tr
 async function cleanGate({ survey }: GateInput): Promise<Trouble> {
   const paths = await uncommittedPaths(survey.workspace.repository.place);
   if (paths.length === 0) return null;
-  const some = paths.slice(0, 5).join(', ') + (paths.length > 5 ? ` and ${paths.length - 5} more` : '');
-  return { why: `not committed: ${some}`, fix: 'Commit it, put it aside, or add it to .gitignore' };
+  return { why: `not committed: ${some(paths, 5)}`, fix: 'Commit it, put it aside, or add it to .gitignore' };
 }
 
 async function remoteGate({ remote }: GateInput, { problem }: RemoteAnswer): Promise<Trouble> {

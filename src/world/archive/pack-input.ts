@@ -65,15 +65,17 @@ export async function* ahead<Done>(
 
 /**
  * Bytes of an input that is small or here already, null for a large file, for links, folders and what is yet to be made.
- * @param space where the bytes of a file go, with room for one byte more than `wholeBytes`.
+ * @param space where the bytes of a file go, with room for one byte more than `wholeBytes`; else they get their own.
  * @throws FILE_CHANGED when a file is not as long as it was when it was selected.
  */
-export function loadSmall(input: PackInput, space: Buffer): Uint8Array | null {
+export function loadSmall(input: PackInput, space?: Buffer): Uint8Array | null {
   const { content } = input;
   if (content.type === 'bytes') return content.bytes;
   if (content.type !== 'file' || content.sizeBytes > wholeBytes) return null;
   // Compression keeps the thread pool busy, where a small read would wait behind blocks of a megabyte.
-  const bytes = space.subarray(0, readInto(content.file, space, content.sizeBytes + 1));
+  const most = content.sizeBytes + 1;
+  const memory = space ?? Buffer.allocUnsafe(most);
+  const bytes = memory.subarray(0, readInto(content.file, memory, most));
   if (bytes.length !== content.sizeBytes) throw changed(input.path, content.sizeBytes);
   input.onRead?.(bytes.length);
   return bytes;

@@ -82,7 +82,7 @@ async function packSmall(input: PackInput): Promise<Packed> {
   if (content.type === 'symlink') {
     return { ...(await packBytes(input, Buffer.from(content.linkname))), type: 'symlink', linkname: content.linkname };
   }
-  const bytes = loadSmall(input, Buffer.allocUnsafe(content.type === 'file' ? content.sizeBytes + 1 : 0));
+  const bytes = loadSmall(input);
   if (bytes !== null) return packBytes(input, bytes);
   const type = content.type === 'folder' ? 'folder' : 'file';
   const sizeBytes = contentSize(input) ?? 0;

@@ -13,6 +13,8 @@ export type OutsideFiles = {
   readonly submodules: readonly string[];
   readonly largeFiles: readonly string[];
   readonly filters: readonly string[];
+  /** Whether there is any of them, also where it was filled in: what git alone does not put back. */
+  readonly isAny: boolean;
 };
 
 /**
@@ -21,7 +23,8 @@ export type OutsideFiles = {
  */
 export async function fillOutsideFiles(repository: Repository, commit: string, folder: string): Promise<OutsideFiles> {
   const submodules: string[] = [];
-  for (const [inside, id] of await listSubmodulesAt(repository.place, commit)) {
+  const links = await listSubmodulesAt(repository.place, commit);
+  for (const [inside, id] of links) {
     if (!(await fillSubmodule({ repository, target: path.join(folder, inside), inside, id }))) submodules.push(inside);
   }
   const tracked = await listFilesAt(repository.place, commit, '');
@@ -34,7 +37,7 @@ export async function fillOutsideFiles(repository: Repository, commit: string, f
   for (const file of filters.length === 0 ? [] : tracked.keys()) {
     if (!(await fillLargeFile(repository, path.join(folder, file)))) largeFiles.push(file);
   }
-  return { submodules, largeFiles, filters };
+  return { submodules, largeFiles, filters, isAny: links.size > 0 || filters.length > 0 };
 }
 
 /** A submodule that was fetched before has a repository of its own below the common folder (gitrepository-layout(5), "modules"). */

@@ -1,7 +1,7 @@
 import { cp, lstat, readlink, symlink } from 'node:fs/promises';
 import path from 'node:path';
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import { makeUsualFolder } from '../files.ts';
+import { makeUsualFolder, removeFolder } from '../files.ts';
 import { makeOwnFolder, worktreeName } from '../leftovers.ts';
 import type { Repository } from './repository.ts';
 import { type GitPlace, git } from './run-git.ts';
@@ -34,11 +34,23 @@ export async function checkOut(repository: Repository, commit: string, name = ''
   return makeCheckout(repository, name, async (folder) => {
     // What killed runs have left behind.
     await inTurn(place, ['worktree', 'prune']);
-    await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], {
-      env: { GIT_ATTR_NOSYSTEM: '1' },
-      hasUsualModes: true,
-    });
+    await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], asEverywhere);
   });
+}
+
+/** The system's attributes must not matter either. */
+const asEverywhere = { env: { GIT_ATTR_NOSYSTEM: '1' }, hasUsualModes: true };
+
+/**
+ * Puts a checkout back as it was: tracked files by git, without anything else, and nothing in the folder beside it. Only for one
+ * in which no other program was at work: git believes what its index says of files.
+ */
+export async function restoreCheckout({ env }: GitPlace, { folder, out }: Checkout): Promise<void> {
+  const place = { folder, env };
+  await git(place, [...neutral, 'reset', '--hard', '--quiet'], asEverywhere);
+  await git(place, ['clean', '-ffdxq']);
+  await removeFolder(out);
+  await makeUsualFolder(out);
 }
 
 const turns = new Map<string, Promise<unknown>>();

@@ -55,7 +55,17 @@ describe('a tar header', () => {
   });
 
   it.each([
-    [{ sizeBytes: 8 * 2 ** 30 }, 'size'],
+    [8 * 2 ** 30 - 1, 512],
+    [8 * 2 ** 30, 3 * 512],
+    [2 ** 45, 3 * 512],
+  ])('says a size of %i in %i bytes, so that readers take it', async (sizeBytes, length) => {
+    const header = encodeTarHeader(member({ sizeBytes }));
+
+    expect(header).toHaveLength(length);
+    expect((await readBack(header))?.size).toBe(sizeBytes);
+  });
+
+  it.each([
     [{ mtime: 2 ** 33 }, 'mtime'],
     [{ mtime: -1 }, 'mtime'],
   ])('refuses %j rather than cutting it', (more, field) => {
