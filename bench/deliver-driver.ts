@@ -38,6 +38,8 @@ const parcel: Parcel = {
   stream: { name: 'stable', type: 'stable', pointer: 'stable' },
   manifest:
     speaks === 'python-index' ? { 'Metadata-Version': '2.4', Name: 'soundings', Version: version } : { name, version },
+  manifestText: null,
+  commit: '0'.repeat(40),
   readme: null,
   sourceTime: 1_795_000_000,
   stamp: await readStamp(file),
@@ -53,9 +55,11 @@ const context = {
   signal: new AbortController().signal,
   secrets: new Set<string>(),
   report: () => {},
+  trust: { isConfigTrusted: true, ask: null },
+  askText: null,
   askSecret: async () => null,
 };
-const destination = await openDestination(context, { name: 'bench', config, repository: '.' });
+const destination = await openDestination(context, { name: 'bench', config, repository: { root: '.', commonFolder: '.' } });
 await destination.find(parcel, [parcel]);
 const began = process.hrtime.bigint();
 await destination.deliver(parcel, { all: [parcel], moved: () => {} });

@@ -92,6 +92,7 @@ async function ours(version: string): Promise<void> {
     origins: new Set(),
     signal: new AbortController().signal,
     secrets: new Set(),
+    env: {},
     now: () => new Date(),
     oneTime: async () => null,
   });
@@ -111,6 +112,7 @@ async function ours(version: string): Promise<void> {
     stream: { name: 'stable', type: 'stable', pointer: 'stable' },
     manifest: { package: { name: 'p5000', version } },
     manifestText: `Name: p5000\nVersion: ${version}\n`,
+    commit: '0'.repeat(40),
     readme: null,
     sourceTime: 1_795_000_000,
     stamp: stampOf(statSync(file, { bigint: true })),
