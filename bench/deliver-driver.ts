@@ -59,7 +59,11 @@ const context = {
   askText: null,
   askSecret: async () => null,
 };
-const destination = await openDestination(context, { name: 'bench', config, repository: { root: '.', commonFolder: '.' } });
+const destination = await openDestination(context, {
+  name: 'bench',
+  config,
+  repository: { root: '.', commonFolder: '.' },
+});
 await destination.find(parcel, [parcel]);
 const began = process.hrtime.bigint();
 await destination.deliver(parcel, { all: [parcel], moved: () => {} });

@@ -14,7 +14,9 @@ import { resolveCommit } from '../../world/git/repository.ts';
 import { makeBareRepository } from '../../world/git/tree-repository.ts';
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
+import { processorCount } from '../../world/platform.ts';
 import { releaseNeeds } from '../artifact/release-needs.ts';
+import { runInOrder } from '../build/schedule.ts';
 import { type Context, during, type ProgressEvent, warn } from '../context.ts';
 import { type Delivery, deliverShipments, type Shipment } from '../deliver/deliver.ts';
 import { planShipment } from '../deliver/publish-plan.ts';
@@ -90,13 +92,12 @@ async function rehearseSources(
   context: Context,
   { workspace, built }: { readonly workspace: Workspace; readonly built: readonly ReleaseFolder[] },
 ): Promise<Rehearsal> {
-  const releases: TriedRelease[] = [];
-  for (const release of inDependencyOrder(built)) {
+  const releases = await atOnce(context, inDependencyOrder(built), async (inside, release) => {
     const what = `build ${release.record.package} ${release.record.version} from its sources`;
-    const steps = await during(context, what, () => trySources(context, workspace.repository.commonFolder, release));
-    for (const step of steps) if (step.state !== 'installed') reportStep(context, `${what} with ${step.client}`, step);
-    releases.push({ package: release.record.package, version: release.record.version, steps });
-  }
+    const steps = await during(inside, what, () => trySources(inside, workspace.repository.commonFolder, release));
+    for (const step of steps) if (step.state !== 'installed') reportStep(inside, `${what} with ${step.client}`, step);
+    return { package: release.record.package, version: release.record.version, steps };
+  });
   return rehearsalOf(releases, []);
 }
 
@@ -262,15 +263,41 @@ async function tryAll(
   },
 ): Promise<Rehearsal> {
   const releases = new Map<string, TriedRelease>();
-  for (const rehearsed of stage) {
+  const usualSeconds = ({ config }: Rehearsed) => clientFor(config.speaks).usualSeconds;
+  const slowestFirst = [...stage].sort((a, b) => usualSeconds(b) - usualSeconds(a));
+  const tried = await atOnce(context, slowestFirst, async (inside, rehearsed) => {
+    const learnt: LearntFact[] = [];
+    const steps = await tryOne(inside, { workspace, missing, learnt }, rehearsed);
+    return { rehearsed, steps, learnt };
+  });
+  // In the order in which they were planned, whatever took how long.
+  tried.sort((a, b) => stage.indexOf(a.rehearsed) - stage.indexOf(b.rehearsed));
+  for (const { rehearsed, steps, learnt } of tried) {
     const { package: name, version } = rehearsed.release.record;
     const before = releases.get(name);
-    const learnt: LearntFact[] = [...(before?.learnt ?? [])];
-    const steps = await tryOne(context, { workspace, missing, learnt }, rehearsed);
-    releases.set(name, { package: name, version, steps: [...(before?.steps ?? []), ...steps], learnt });
+    releases.set(name, {
+      package: name,
+      version,
+      steps: [...(before?.steps ?? []), ...steps],
+      learnt: [...(before?.learnt ?? []), ...learnt],
+    });
   }
   const together = everyone ? await tryEveryone(context, stage, workspace.repository.commonFolder) : [];
   return rehearsalOf([...releases.values()], together);
+}
+
+/** Tries all of them, as many at the same time as there are cores: each in folders of its own. @returns what came of each, in their order. */
+async function atOnce<Item, Done>(
+  context: Context,
+  items: readonly Item[],
+  work: (context: Context, item: Item) => Promise<Done>,
+): Promise<Done[]> {
+  const schedule = { order: [...items.keys()], needs: () => [], jobs: processorCount() };
+  const done = await runInOrder(schedule, async (index, failed) => {
+    const signal = AbortSignal.any([context.signal, failed]);
+    return work({ ...context, signal }, items[index] as Item);
+  });
+  return schedule.order.map((index) => done.get(index) as Done);
 }
 
 /** What was tried, with the error for what failed of it. */

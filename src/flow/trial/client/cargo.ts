@@ -17,6 +17,7 @@ const leastVersion = [1, 70];
 export const cargoClient: Client = {
   name: 'cargo',
   installsByName: true,
+  usualSeconds: 2,
   takesSecondPlace: true,
   find: async (version, env, signal) => {
     const cargo = await findVersion({ names: ['cargo'], version, env, signal });

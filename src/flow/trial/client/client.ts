@@ -54,6 +54,8 @@ export type Client = {
   readonly name: TrialClient;
   /** Whether it installs by name, with all that a release needs; a client that only downloads takes files as they are. */
   readonly installsByName: boolean;
+  /** How long an install of something small takes, more or less: those that take longest are begun first. */
+  readonly usualSeconds: number;
   /** Whether it takes names that one place does not have from a second one (`upstream`). */
   readonly takesSecondPlace: boolean;
   /** Finds it, or the interpreter below it, in a version that begins like the one asked for. @returns null when it is not here. */

@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const dotnetClient: Client = {
   name: 'dotnet',
   installsByName: true,
+  usualSeconds: 8,
   takesSecondPlace: false,
   find: async (version, env, signal) => {
     const dotnet = await findVersion({ names: ['dotnet'], version, env, signal });

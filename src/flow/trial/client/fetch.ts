@@ -17,6 +17,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const fetchClient: Client = {
   name: 'fetch',
   installsByName: false,
+  usualSeconds: 0,
   takesSecondPlace: false,
   find: async (version, env, signal) => {
     const curl = await findVersion({ names: ['curl'], version, env, signal });

@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const gitClient: Client = {
   name: 'git',
   installsByName: false,
+  usualSeconds: 1,
   takesSecondPlace: false,
   find: async (version, env, signal) => {
     const program = await findVersion({ names: ['git'], version, env, signal });

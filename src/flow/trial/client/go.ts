@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const goClient: Client = {
   name: 'go',
   installsByName: true,
+  usualSeconds: 2,
   takesSecondPlace: true,
   find: async (version, env, signal) => {
     const go = await findVersion({ names: ['go'], version, env: { ...env, GOTOOLCHAIN: 'local' }, signal });

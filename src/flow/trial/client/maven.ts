@@ -15,6 +15,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const mavenClient: Client = {
   name: 'maven',
   installsByName: true,
+  usualSeconds: 5,
   takesSecondPlace: true,
   find: async (version, env, signal) => {
     const java = await findVersion({ names: ['java'], version, env, signal });

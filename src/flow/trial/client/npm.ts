@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const npmClient: Client = {
   name: 'npm',
   installsByName: true,
+  usualSeconds: 3,
   takesSecondPlace: false,
   find: async (version, env, signal) => {
     const node = await findVersion({

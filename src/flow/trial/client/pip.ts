@@ -9,6 +9,7 @@ import { findVersion, lastLines } from './find-version.ts';
 export const pipClient: Client = {
   name: 'pip',
   installsByName: true,
+  usualSeconds: 10,
   takesSecondPlace: true,
   find: async (version, env, signal) => {
     const python = await findVersion({
