@@ -15,17 +15,29 @@ async function openImport(folder, packages) {
   git('init', '--quiet', '--initial-branch=main');
   const importer = spawn('git', ['fast-import', '--quiet'], { cwd: folder, stdio: ['pipe', 'pipe', 'inherit'] });
   const answers = createInterface({ input: importer.stdout })[Symbol.asyncIterator]();
-  const write = async (text) => importer.stdin.write(text) || once(importer.stdin, 'drain');
+  const write = async (bytes) => importer.stdin.write(bytes) || once(importer.stdin, 'drain');
   let mark = 0;
-  const commit = async (message, files, parents, seconds = firstSecond + mark * 60) => {
+  const commit = async (
+    message,
+    files,
+    parents,
+    seconds = firstSecond + mark * 60,
+    { renames = [], encoding } = {},
+  ) => {
     const who = `Survey boat <boat@fenmarsh.example> ${seconds} +0000`;
+    const bytes = Buffer.from(message, encoding === undefined ? 'utf8' : 'latin1');
     const body = Object.entries(files).map(
       ([file, content]) => `M 100644 inline ${file}\ndata ${Buffer.byteLength(content)}\n${content}\n`,
     );
     const [first, ...others] = parents;
+    const moves = renames.map(([from, to]) => `R ${from} ${to}\n`);
+    const written = encoding === undefined ? '' : `encoding ${encoding}\n`;
     await write(
-      `commit refs/heads/main\nmark :${++mark}\nauthor ${who}\ncommitter ${who}\ndata ${Buffer.byteLength(message)}\n${message}\n` +
-        `${first === undefined ? '' : `from :${first}\n`}${others.map((parent) => `merge :${parent}\n`).join('')}${body.join('')}`,
+      `commit refs/heads/main\nmark :${++mark}\nauthor ${who}\ncommitter ${who}\n${written}data ${bytes.length}\n`,
+    );
+    await write(bytes);
+    await write(
+      `\n${first === undefined ? '' : `from :${first}\n`}${others.map((parent) => `merge :${parent}\n`).join('')}${moves.join('')}${body.join('')}`,
     );
     return mark;
   };
@@ -45,6 +57,7 @@ async function openImport(folder, packages) {
     commit,
     start: () => commit('chore: begin\n', { 'bevelstone.yaml': yaml, ...Object.fromEntries(manifests) }, []),
     tag: (name, at) => write(`reset refs/tags/${name}\nfrom :${at}\n\n`),
+    branch: (name, at) => write(`reset refs/heads/${name}\nfrom :${at}\n\n`),
     idOf: async (at) => {
       await write(`get-mark :${at}\n`);
       return (await answers.next()).value;
@@ -105,10 +118,12 @@ export async function makeHistory(folder, { commits, packages, tags, unreleased 
 /**
  * Lays out a history as people leave it: of a hundred commits one is a revert (by full and short ids, of merges, of
  * reverts, of something a few commits or half the history ago), one a cherry-pick, two have squash bodies; merges of
- * two to six sides; clocks that are wrong by up to a week.
+ * two to six sides; clocks that are wrong by up to a week; messages in Latin-1, and one subject of 1 MB in 20,000 commits; files that
+ * move from package to package.
+ * @param refs branches that lie anywhere in it.
  */
-export async function makeMessyHistory(folder, { commits, packages }) {
-  const { names, commit, start, idOf, close } = await openImport(folder, packages);
+export async function makeMessyHistory(folder, { commits, packages, refs = 0 }) {
+  const { names, commit, start, branch, idOf, close } = await openImport(folder, packages);
   const random = seeded(1);
   const pick = (list) => list[random(list.length)];
   const id = async (at) => {
@@ -121,9 +136,22 @@ export async function makeMessyHistory(folder, { commits, packages }) {
   const when = (index) => firstSecond + index * 60 + (random(10) === 0 ? random(14 * 86_400) - 7 * 86_400 : 0);
   const files = (index) => ({ [`packages/${pick(names)}/src/file-${index % 97}.js`]: `${index}\n` });
   let tip = done[0];
+  let lying = null;
   for (let index = 1; index < commits; index++) {
     const kind = index % 100;
-    if (kind === 17) {
+    if (index % 20_000 === 10_002) {
+      tip = await commit(`fix: ${'low water, '.repeat(95_000)}\n`, files(index), [tip], when(index));
+    } else if (kind === 97) {
+      const message = `fix: Höhe des Hochwassers ${index}\n\nFür Büsum, geprüft.\n`;
+      tip = await commit(message, files(index), [tip], when(index), { encoding: 'ISO-8859-1' });
+    } else if (kind === 47) {
+      lying = `packages/${pick(names)}/moved-${index}.js`;
+      tip = await commit(`feat: one more table ${index}\n`, { [lying]: `${index}\n` }, [tip], when(index));
+    } else if (kind === 48 && lying !== null) {
+      const to = `packages/${pick(names)}/moved-here-${index}.js`;
+      tip = await commit(`refactor: move a table ${index}\n`, {}, [tip], when(index), { renames: [[lying, to]] });
+      lying = null;
+    } else if (kind === 17) {
       const target = merges.length > 0 && random(5) === 0 ? pick(merges) : null;
       const undone = target?.at ?? (reverts.length > 0 && random(4) === 0 ? reverts.at(-1) : recent());
       const behind = target === null ? '' : `, reversing\nchanges made to ${await id(target.keeps)}`;
@@ -152,6 +180,7 @@ export async function makeMessyHistory(folder, { commits, packages }) {
     } else tip = await commit(`${pick(kinds)}: change number ${index}\n`, files(index), [tip], when(index));
     done.push(tip);
   }
+  for (let index = 0; index < refs; index++) await branch(`old/${index % 100}/work-${index}`, pick(done));
   await close(`${commits} messy commits`);
 }
 

@@ -33,7 +33,7 @@ for (const {
 } of cases) {
   const cwd = path.join(top, `${commits}-${packages}-${tags}${isMessy ? '-messy' : ''}`);
   if (!existsSync(path.join(cwd, '.git/description'))) {
-    if (isMessy) await makeMessyHistory(cwd, { commits, packages });
+    if (isMessy) await makeMessyHistory(cwd, { commits, packages, refs: 20_000 });
     else await makeHistory(cwd, { commits, packages, tags, unreleased });
   }
   const sh = (command) => ({ program: 'sh', args: ['-c', command], cwd });

@@ -40,3 +40,31 @@ export function makeTree(folder, { files, sizeBytes }) {
     writeFileSync(path.join(place, `file-${index % 100}.txt`), content(index + 1, each));
   }
 }
+
+/**
+ * Writes a tree as real ones are: a third of the bytes in three huge files, a third in files that are compressed already, the
+ * rest in many files from 0 bytes to a megabyte, in folders up to twelve deep.
+ */
+export function makeUnevenTree(folder, { files, sizeBytes }) {
+  const next = numbers(5);
+  const third = Math.floor(sizeBytes / 3);
+  const place = (name) => {
+    const deep = Array.from({ length: (next() >> 8) % 12 }, (_, at) => `d${((next() >> 8) + at) % 4}`);
+    const inside = path.join(folder, ...deep);
+    mkdirSync(inside, { recursive: true });
+    return path.join(inside, name);
+  };
+  for (const [index, share] of [0.5, 0.3, 0.2].entries())
+    writeFileSync(place(`chart-${index}.txt`), content(index + 1, Math.floor(third * share)));
+  const pictures = Math.max(1, Math.floor(files / 50));
+  // Every fourth seed gives bytes that hardly pack.
+  for (let index = 0; index < pictures; index++)
+    writeFileSync(place(`picture-${index}.png`), content(4 * index + 4, Math.floor(third / pictures)));
+  const rest = Math.max(1, files - pictures - 3);
+  for (let index = 0; index < rest; index++) {
+    // Most are tiny; one in a hundred has a third of what is left.
+    const mean = third / rest;
+    const bytes = index % 100 === 0 ? mean * 40 : index % 7 === 0 ? 0 : mean * ((next() >> 8) % 130) * 0.01;
+    writeFileSync(place(`table-${index}.txt`), content(4 * index + 1, Math.min(1 << 20, Math.floor(bytes))));
+  }
+}

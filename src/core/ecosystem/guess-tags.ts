@@ -50,7 +50,7 @@ export function guessTags(tags: readonly Tag[], packages: readonly FoundPackage[
   const families = familiesOf(likes, packages);
   const isShared = packages.length > 1 && !families.some(isNamed) && isLockstep(packages);
   const age = new Map(tags.map(({ name }, index) => [name, index]));
-  const newest = ({ tags: own }: Family) => Math.max(...own.map((name) => age.get(name) ?? 0));
+  const newest = ({ tags: own }: Family) => own.reduce((most, name) => Math.max(most, age.get(name) ?? 0), 0);
   const sorted = families.toSorted((a, b) => newest(b) - newest(a));
   const isSole = packages.length === 1;
   const patterns = packages.map((pkg, index): TagPattern[] => {

@@ -56,8 +56,8 @@ export function countChanges(counting: Counting): PackageChanges[] {
       const result = results[owner];
       if (result === undefined || !count.inRange(commit.index, owner)) continue;
       const { changes, warnings } = changesOf(count, { commit, owner, also: elsewhere[owner]?.get(commit.index) });
-      result.changes.push(...changes);
-      result.warnings.push(...warnings);
+      for (const change of changes) result.changes.push(change);
+      for (const warning of warnings) result.warnings.push(warning);
     }
   }
   return results;

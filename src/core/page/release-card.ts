@@ -112,7 +112,7 @@ function renderChanges({ intro, sections }: ShownCardRelease): string {
 /** Every artifact with its size against the largest, cut by the folders inside. */
 function renderArtifacts({ artifacts }: ShownCardRelease): string {
   if (artifacts.length === 0) return '';
-  const largest = Math.max(...artifacts.map(({ sizeBytes }) => sizeBytes), 1);
+  const largest = artifacts.reduce((most, { sizeBytes }) => Math.max(most, sizeBytes), 1);
   const figures = artifacts.map((artifact) => {
     const groups = groupsOf(artifact.files);
     const sizes = groups.map(({ name, sizeBytes }) => `${name} ${formatBytes(sizeBytes)}`).join(', ');

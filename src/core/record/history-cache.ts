@@ -151,8 +151,8 @@ class SectionReader {
 
   /** @returns false when a row names what no line has. */
   add({ people, lists, rows }: CommitsLine): boolean {
-    this.#people.push(...people);
-    this.#lists.push(...lists);
+    for (const one of people) this.#people.push(one);
+    for (const one of lists) this.#lists.push(one);
     for (const row of rows) {
       const read = this.#read(row);
       if (read === null) return false;

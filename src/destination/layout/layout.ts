@@ -208,7 +208,7 @@ async function keepOnly(repository: Repository, subject: Subject, keptPrerelease
   for (const { version, files } of listed.filter((entry) => oldSpelt.has(entry.version))) {
     const all = files ?? (await filesIn(repository, layout.folder(subject, version)));
     if (all === null) return { versions: [...old], whyFilesStay: 'the server does not list folders' };
-    gone.push(...all.filter((file) => isBelow(home, file) && !kept.has(file)));
+    for (const file of all) if (isBelow(home, file) && !kept.has(file)) gone.push(file);
   }
   return { versions: [...old], whyFilesStay: await whyNotRemoved(repository, gone) };
 }

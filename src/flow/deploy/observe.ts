@@ -25,7 +25,7 @@ export async function changesByHand(
   const found: HandChange[] = [];
   const lead = await linkAt(target, current);
   if (lead !== currentLink(id)) found.push({ path: current, how: lead === null ? 'removed' : `leads to ${lead}` });
-  found.push(...(await changesInRelease(site, id, files)));
+  for (const change of await changesInRelease(site, id, files)) found.push(change);
   for (const part of parts) {
     if (!part.isCopied) {
       const link = await linkAt(target, part.to);
@@ -39,7 +39,7 @@ export async function changesByHand(
         limit(async () => ({ path: to, how: await howChanged(target, to, file) })),
       ),
     );
-    found.push(...changes.flatMap((change) => (change.how === null ? [] : [{ ...change, how: change.how }])));
+    for (const { path, how } of changes) if (how !== null) found.push({ path, how });
   }
   return found.sort((a, b) => (a.path < b.path ? -1 : 1));
 }
@@ -100,7 +100,7 @@ async function pathsBelow(target: Target, top: string, inside = ''): Promise<str
   for (const name of await target.names(inside === '' ? top : `${top}/${inside}`)) {
     const own = inside === '' ? name : `${inside}/${name}`;
     const entry = await target.find(`${top}/${own}`);
-    if (entry?.type === 'folder') found.push(...(await pathsBelow(target, top, own)));
+    if (entry?.type === 'folder') for (const below of await pathsBelow(target, top, own)) found.push(below);
     else found.push(own);
   }
   return found;
