@@ -14,4 +14,4 @@ it('lists more files of one folder than a call takes arguments', async () => {
 
   expect(found).toHaveLength(count);
   expect(new Set(found.map((file) => file.path)).has('tiles/129999')).toBe(true);
-}, 120_000);
+});
