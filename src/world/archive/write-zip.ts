@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { open, rm } from 'node:fs/promises';
-import { promisify } from 'node:util';
-import { crc32, deflateRaw, type ZlibOptions } from 'node:zlib';
+import { crc32 } from 'node:zlib';
 import type { PackedEntry } from '../../core/contents/entry.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
 import { isDense } from '../../core/form/stored-deflate.ts';
 import { encodeDirectory, encodeLocalHeader, type ZipMember } from '../../core/form/zip-header.ts';
+import { Deflaters } from './deflaters.ts';
 import { deflateBlocks, deflateLevel } from './gzip.ts';
 import { OutputFile, type WrittenArchive } from './output-file.ts';
 import { ahead, contentSize, loadSmall, type PackInput, readLarge, sha256Of, wholeBytes } from './pack-input.ts';
@@ -27,7 +27,8 @@ type Packed = Pick<ZipMember, 'type' | 'method' | 'crc32' | 'sizeBytes' | 'packe
   readonly bytes: Uint8Array | null;
 };
 
-const deflate: (input: Uint8Array, options: ZlibOptions) => Promise<Buffer> = promisify(deflateRaw);
+/** What is shorter than this never gets smaller. */
+const worthDeflating = 24;
 
 /**
  * Writes a zip archive of the inputs in their order, all with one time. Files are deflated on all cores, each on its own up
@@ -39,15 +40,16 @@ export async function writeZip(
   inputs: readonly PackInput[],
   { mtime, comment = null }: ZipOptions,
 ): Promise<WrittenArchive> {
-  return OutputFile.fill(file, async (output) => {
+  const deflaters = new Deflaters(deflateLevel);
+  const written = OutputFile.fill(file, async (output) => {
     const members: ZipMember[] = [];
     const entries: PackedSoFar[] = [];
-    for await (const early of ahead(inputs, packSmall)) {
+    for await (const early of ahead(inputs, (input) => packSmall(input, deflaters))) {
       const { path, mode, content, origin } = early.input;
       const spill = `${file}.spill`;
       const packed =
         content.type === 'made'
-          ? await packBytes(early.input, content.make(entries))
+          ? await packBytes(early.input, content.make(entries), deflaters)
           : early.bytes === null && content.type === 'file'
             ? await packLarge({ input: early.input, file: content.file, sizeBytes: content.sizeBytes, spill })
             : early;
@@ -75,24 +77,26 @@ export async function writeZip(
     output.write(encodeDirectory({ members, time: mtime, start: output.sizeBytes, comment: comment ?? '' }));
     return entries.map(({ md5: _, ...entry }): PackedEntry => entry);
   });
+  return written.finally(() => deflaters.end());
 }
 
-async function packSmall(input: PackInput): Promise<Packed> {
+async function packSmall(input: PackInput, deflaters: Deflaters): Promise<Packed> {
   const { content } = input;
   if (content.type === 'symlink') {
-    return { ...(await packBytes(input, Buffer.from(content.linkname))), type: 'symlink', linkname: content.linkname };
+    const packed = await packBytes(input, Buffer.from(content.linkname), deflaters);
+    return { ...packed, type: 'symlink', linkname: content.linkname };
   }
   const bytes = loadSmall(input);
-  if (bytes !== null) return packBytes(input, bytes);
+  if (bytes !== null) return packBytes(input, bytes, deflaters);
   const type = content.type === 'folder' ? 'folder' : 'file';
   const sizeBytes = contentSize(input) ?? 0;
   const none = type === 'folder' ? new Uint8Array() : null;
   return { input, type, method: 0, crc32: 0, sizeBytes, packedBytes: 0, sha256: null, linkname: null, bytes: none };
 }
 
-async function packBytes(input: PackInput, bytes: Uint8Array): Promise<Packed> {
-  const mayShrink = bytes.byteLength > 0 && !isDense(bytes);
-  const work = mayShrink ? deflate(bytes, { level: deflateLevel, chunkSize: bytes.byteLength + 64 }) : null;
+async function packBytes(input: PackInput, bytes: Uint8Array, deflaters: Deflaters): Promise<Packed> {
+  const mayShrink = bytes.byteLength >= worthDeflating && !isDense(bytes);
+  const work = mayShrink ? deflaters.deflate(bytes) : null;
   const facts = { crc32: crc32(bytes), sha256: sha256Of(bytes), sizeBytes: bytes.byteLength };
   const deflated = await work;
   const isSmaller = deflated !== null && deflated.length < bytes.byteLength;
