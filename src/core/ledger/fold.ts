@@ -123,8 +123,7 @@ function foldRelease({
   const vouched = plans.find((plan) => isVouchedBy(plan, anchors)) ?? null;
   const chosen = vouched ?? plans[0];
   if (chosen === undefined) return null;
-  const digest = planDigest(chosen);
-  if (plans.some((plan) => planDigest(plan) !== digest))
+  if (plans.length > 1 && new Set(plans.map(planDigest)).size > 1)
     damage.push(
       `${key}: the ledger has several plans${vouched === null ? ', and no tag says which is true' : '; the one that the tag names counts'}`,
     );

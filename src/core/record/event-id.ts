@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import type { LedgerEvent, NewEvent, PlannedEvent } from './event.ts';
 
 /** What the ledger adds to an event: when, in which run, and its place among the run's own events. */
@@ -30,15 +30,29 @@ export function planDigest(planned: PlannedEvent | Omit<PlannedEvent, 'id' | 'at
   );
 }
 
-/** JSON without white space, keys in the order of their UTF-16 code units (RFC 8785 §3.2.3); numbers here are integers. */
+/**
+ * JSON without white space, keys in the order of their UTF-16 code units (RFC 8785 §3.2.3); numbers here are integers. A large
+ * ledger makes it of a hundred thousand values, so it is put together without lists in between.
+ */
 export function canonicalJson(value: unknown): string {
-  if (Array.isArray(value)) return `[${value.map((item) => canonicalJson(item ?? null)).join(',')}]`;
+  if (typeof value === 'string') return quoted(value);
   if (value === null || typeof value !== 'object') return JSON.stringify(value ?? null);
-  const fields = Object.entries(value).filter(([, field]) => field !== undefined);
-  fields.sort(([a], [b]) => (a < b ? -1 : 1));
-  return `{${fields.map(([key, field]) => `${JSON.stringify(key)}:${canonicalJson(field)}`).join(',')}}`;
+  let text = '';
+  if (Array.isArray(value)) {
+    for (const item of value) text += `${text === '' ? '' : ','}${canonicalJson(item)}`;
+    return `[${text}]`;
+  }
+  const fields = value as Readonly<Record<string, unknown>>;
+  for (const key of Object.keys(fields).sort())
+    if (fields[key] !== undefined) text += `${text === '' ? '' : ','}${quoted(key)}:${canonicalJson(fields[key])}`;
+  return `{${text}}`;
+}
+
+/** Most texts have nothing to escape. */
+function quoted(text: string): string {
+  return /[\u0000-\u001f"\\\ud800-\udfff]/.test(text) ? JSON.stringify(text) : `"${text}"`;
 }
 
 function sha256(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
+  return hash('sha256', text);
 }

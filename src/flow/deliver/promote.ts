@@ -5,16 +5,11 @@ import { currentBranch, remoteOf, resolveCommit } from '../../world/git/reposito
 import { closeConnections } from '../../world/http.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import type { Context } from '../context.ts';
-import { readLedger } from '../ledger-record/ledger.ts';
 import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
+import { readNamedRelease } from '../ledger-record/named-release.ts';
 import { requireVouched, vouchedArtifacts, vouchedDeliveries } from '../ledger-record/vouched.ts';
 import { fetchArtifact } from '../read/fetch-artifact.ts';
-import {
-  destinationNamed,
-  findRelease,
-  recordedFolder,
-  standingDeliveries,
-} from '../release-folder/recorded-release.ts';
+import { destinationNamed, recordedFolder, standingDeliveries } from '../release-folder/recorded-release.ts';
 import { openDestination } from '../workspace/open-destination.ts';
 import { ensureTrust } from '../workspace/trust.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -60,7 +55,7 @@ export async function promoteRelease(
   });
   const [fromConfig, toConfig] = [options.from, options.to].map((name) => destinationNamed(workspace, name));
   if (fromConfig === undefined || toConfig === undefined) throw new Error('two destinations were asked for');
-  const release = findRelease(await readLedger(context, repository), options.release);
+  const release = await readNamedRelease(context, repository, options.release);
   const refusal = refusesRelease(toConfig, release.about);
   if (refusal !== null) throw notTaken(release, options.to, refusal);
   requireVouched(

@@ -12,13 +12,20 @@ export async function listReleases(context: Context): Promise<LedgerRelease[]> {
   return releases.filter((release) => context.packages.length === 0 || context.packages.includes(release.package));
 }
 
-/** The ledger of a repository, fetched where it is not here yet. */
-export async function readLedger(context: Context, repository: Repository): Promise<LedgerRelease[]> {
+/**
+ * The ledger of a repository, fetched where it is not here yet.
+ * @param folders `PACKAGE/VERSION` of the releases that are asked about, null for all.
+ */
+export async function readLedger(
+  context: Context,
+  repository: Repository,
+  folders: readonly string[] | null = null,
+): Promise<LedgerRelease[]> {
   const { place } = repository;
   const isHere = (await currentLedger(place)) !== null;
   const remote = isHere ? null : await remoteOf(place, await currentBranch(place));
   if (remote !== null) await uniteWithRemote(repository, remote);
-  return localReleases(context, repository);
+  return localReleases(context, repository, { folders });
 }
 
 /** The ledger of a repository, with what others wrote to the remote's since. */

@@ -10,8 +10,7 @@ import { entriesIn } from '../../core/record/contents-list.ts';
 import { areTwins } from '../../core/record/release-record.ts';
 import type { Context } from '../context.ts';
 import { readContentsList } from '../ledger-record/last-artifact.ts';
-import { readLedger } from '../ledger-record/ledger.ts';
-import { findRelease } from '../release-folder/recorded-release.ts';
+import { readNamedRelease } from '../ledger-record/named-release.ts';
 import type { ReleasedComparison } from '../surface/compare-released.ts';
 import { surveyOfRelease } from '../survey/released-survey.ts';
 import type { Survey, SurveyedPackage } from '../survey/survey.ts';
@@ -52,9 +51,8 @@ export type ShownRelease = {
  */
 export async function showRelease(context: Context, text: string, against: string | null): Promise<ShownRelease> {
   const repository = await openContext(context);
-  const known = await readLedger(context, repository);
-  const release = findRelease(known, text);
-  const other = against === null ? null : findRelease(known, against);
+  const release = await readNamedRelease(context, repository, text);
+  const other = against === null ? null : await readNamedRelease(context, repository, against);
   const survey = await surveyOfRelease(context, release, other);
   const surveyed = survey.packages.find(({ name }) => name === release.package) ?? null;
   const comparison = other === null ? null : await compare(context, release, other);

@@ -4,9 +4,9 @@ import { consumerLines, setUpLines } from '../../core/protocol/consumer-line.ts'
 import type { ConsumerLine, Offer } from '../../core/protocol/offer.ts';
 import { resolveCommit } from '../../world/git/repository.ts';
 import { type Context, warnOnce } from '../context.ts';
-import { readLedger } from '../ledger-record/ledger.ts';
+import { readNamedRelease } from '../ledger-record/named-release.ts';
 import { vouchedDeliveries, whyUnverified } from '../ledger-record/vouched.ts';
-import { findRelease, standingDeliveries } from '../release-folder/recorded-release.ts';
+import { standingDeliveries } from '../release-folder/recorded-release.ts';
 import { readerUrl } from '../workspace/open-destination.ts';
 import { openContext, readWorkspace, type Workspace } from '../workspace/workspace.ts';
 import { shownAddress } from './shown-address.ts';
@@ -43,7 +43,7 @@ export async function releaseLines(
   const repository = await openContext(context);
   const commit = await resolveCommit(repository.place, 'HEAD');
   const workspace = await readWorkspace(context, { repository, commit, source: 'working-folder' });
-  const release = findRelease(await readLedger(context, repository), text);
+  const release = await readNamedRelease(context, repository, text);
   const offers = offersOf(context, workspace, release);
   return {
     package: release.package,

@@ -63,7 +63,16 @@ export async function readEvents(
 
 /** Files of a tree by path with the ids of their blobs; links and submodules have no place in a ledger. */
 async function listTree(place: GitPlace, tree: string, folders: readonly string[] = []): Promise<Map<string, string>> {
-  const { text } = await git(place, ['--literal-pathspecs', 'ls-tree', '-r', '-z', '--full-tree', tree, ...folders]);
+  const { text } = await git(place, [
+    '--literal-pathspecs',
+    'ls-tree',
+    '-r',
+    '-z',
+    '--full-tree',
+    tree,
+    '--',
+    ...folders,
+  ]);
   return new Map(
     text.split('\0').flatMap((line): [string, string][] => {
       const [, id, file] = /^100644 blob ([0-9a-f]+)\t(.+)$/s.exec(line) ?? [];
