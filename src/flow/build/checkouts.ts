@@ -58,9 +58,9 @@ export class Checkouts {
     try {
       await restoreCheckout(this.#survey.workspace.repository.place, checkout);
       this.#idle.push(held);
-    } catch (error) {
+    } catch {
+      // The package is built; the next one gets a new checkout, and hears of what is wrong with the disk.
       await checkout.remove();
-      throw error;
     }
   }
 
