@@ -260,3 +260,17 @@ describe('a release of the only package', () => {
     expect(run.result).toMatchObject({ package: 'soundings', version: '0.1.0' });
   });
 });
+
+describe('a name that is no release', () => {
+  it.each(['../soundings@0.1.0', '/soundings@0.1.0', 'soundings@../0.1.0', ':(top)soundings@0.1.0'])(
+    'is not taken for a path: %s',
+    async (name) => {
+      const w = await releaseWorkspace({ destinations: [] });
+      expect((await w.release()).error).toBeNull();
+
+      const run = await ask(w, 'ledger', 'show', name);
+
+      expect(run).toMatchObject({ exitCode: 2, error: { code: 'RELEASE_NOT_RECORDED' } });
+    },
+  );
+});

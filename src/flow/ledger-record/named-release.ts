@@ -1,4 +1,5 @@
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
+import { isPackageName, isVersionText } from '../../core/record/schema.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { findRelease } from '../release-folder/recorded-release.ts';
@@ -11,7 +12,8 @@ import { readLedger } from './ledger.ts';
 export async function readNamedRelease(context: Context, repository: Repository, text: string): Promise<LedgerRelease> {
   const at = text.lastIndexOf('@');
   const [name, version] = [text.slice(0, at), text.slice(at + 1)];
-  if (at > 0 && version !== '') {
+  // What can be no folder of the ledger would be a path for git.
+  if (at > 0 && isPackageName(name) && isVersionText(version)) {
     const read = await readLedger(context, repository, [`${name}/${version}`]);
     const found = read.find((release) => release.package === name && release.version === version);
     if (found !== undefined) return found;
