@@ -148,7 +148,14 @@ it('reads the plan behind each tag, whatever the tags before it hold', async () 
   own.git('tag', '-a', '-m', signed, 'board/1.1.0');
   own.git('tag', '-a', '-m', 'c', 'c-empty');
   own.git('tag', '-a', '-m', signed, 'lamps/1.1.0');
+  // As git leaves them: a signature behind the message, and notes that hold what looks like one.
+  const begin = '-----BEGIN SSH SIGNATURE-----';
+  own.git('tag', '-a', '-m', `${signed}\n${begin}\nAAAA\n-----END SSH SIGNATURE-----`, 'signed/1.1.0');
+  own.git('tag', '-a', '-m', `quoted 1.1.0\n\n${begin}\n${signed}`, 'quoted/1.1.0');
+  own.git('tag', '-a', '-m', `${signed.slice(signed.indexOf('Bevelstone'))}`, 'subject/1.1.0');
+  own.git('tag', '-a', '-m', 'a blob', 'blob/1.1.0', 'HEAD:depth.js');
   const names = ['a-lightweight', 'b-short', 'board/1.1.0', 'c-empty', 'lamps/1.1.0', 'nowhere'];
+  const odd = ['signed/1.1.0', 'quoted/1.1.0', 'subject/1.1.0', 'blob/1.1.0'];
 
   const found = await readAnchors(repository.place, names);
   expect([...found].map(([name, anchor]) => [name, anchor.plan])).toEqual([
@@ -159,4 +166,7 @@ it('reads the plan behind each tag, whatever the tags before it hold', async () 
     ['lamps/1.1.0', plan],
   ]);
   expect(new Set([...found.values()].map(({ commit }) => commit))).toEqual(new Set([own.head]));
+  const others = await readAnchors(repository.place, odd);
+  expect(odd.map((name) => others.get(name)?.plan)).toEqual([plan, null, null, null]);
+  expect(others.get('blob/1.1.0')?.commit).not.toBe(own.head);
 });

@@ -2,7 +2,7 @@ import path from 'node:path';
 import { inDependencyOrder } from '../../core/plan/delivery-plan.ts';
 import { sweepTagLocks } from '../../world/git/ref-locks.ts';
 import { readRemoteRefs } from '../../world/git/remote-refs.ts';
-import { readLocalTag, readTagMessage, tagObject } from '../../world/git/remote-tags.ts';
+import { readLocalTag, readTag, tagObject } from '../../world/git/remote-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { type Context, warn } from '../context.ts';
 import { readFolders } from '../release-folder/built-release.ts';
@@ -53,8 +53,9 @@ async function isOwnTag({
   readonly tag: string;
   readonly id: string | null;
 }): Promise<boolean> {
-  if (id === null || (await readLocalTag(place, tag)) === null || (await tagObject(place, tag)) !== id) return false;
-  return (await readTagMessage(place, tag))?.includes(`\nBevelstone-Run: ${opened.mark}\n`) === true;
+  if (id === null) return false;
+  const found = await readTag(place, `refs/tags/${tag}`);
+  return found?.id === id && found.text.includes(`\nBevelstone-Run: ${opened.mark}\n`);
 }
 
 async function recordPush({

@@ -1,4 +1,6 @@
+import { idOf } from '../../world/git/object-reader.ts';
 import { runRef } from '../../world/git/release-commit.ts';
+import { readTag } from '../../world/git/remote-tags.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Run } from './run.ts';
@@ -14,10 +16,8 @@ export async function removeOwnTags(repository: Repository, { journal, opened }:
 
 /** The same where only the run's ref is left to say which commit it made: tags of any run at it. */
 export async function removeMarkedTags(repository: Repository, run: string): Promise<string[]> {
-  const { exitCode, text } = await git(repository.place, ['rev-parse', '--verify', '--quiet', runRef(run)], {
-    allow: [1, 128],
-  });
-  return exitCode === 0 ? removeTagsAt(repository, text.trim(), '\nBevelstone-Run: ') : [];
+  const commit = await idOf(repository.place, `${runRef(run)}^{commit}`);
+  return commit === null ? [] : removeTagsAt(repository, commit, '\nBevelstone-Run: ');
 }
 
 async function removeTagsAt({ place }: Repository, commit: string, mark: string): Promise<string[]> {
@@ -31,8 +31,7 @@ async function removeTagsAt({ place }: Repository, commit: string, mark: string)
   const removed: string[] = [];
   for (const line of text.split('\n').filter(Boolean)) {
     const [id = '', ref = ''] = line.split(' ');
-    const tag = await git(place, ['cat-file', 'tag', id], { allow: [128] });
-    if (tag.exitCode !== 0 || !tag.text.includes(mark)) continue;
+    if ((await readTag(place, id))?.text.includes(mark) !== true) continue;
     await git(place, ['update-ref', '-d', ref, id]);
     removed.push(ref.slice('refs/tags/'.length));
   }

@@ -3,7 +3,7 @@ import { decodeChangelog, extendChangelog } from '../../core/changelog/extend-ch
 import { newChangelog } from '../../core/changelog/new-changelog.ts';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import { readBytesIfThere, writeWhole } from '../../world/files.ts';
-import { gitLine } from '../../world/git/run-git.ts';
+import { committerIdentity } from '../../world/git/repository.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { type Context, warn } from '../context.ts';
 import type { Survey, SurveyedPackage } from './survey.ts';
@@ -33,8 +33,7 @@ export async function extendChangelogFile(
   const inside = path.posix.join(surveyed.folder === '.' ? '' : surveyed.folder, config['write-back'].changelog);
   const file = await placeInside(root, inside, 'the changelog');
   const bytes = await readBytesIfThere(file);
-  const identity = await gitLine(repository.place, ['var', 'GIT_COMMITTER_IDENT']);
-  const maintainer = identity.replace(/ \d+ [+-]\d+$/, '');
+  const maintainer = await committerIdentity(repository.place);
   const debian = { version: surveyed.spellings.debian ?? `${notes.version}-1`, maintainer, at };
   const about = { file: inside, notes, links: config.links, debian };
   const { text, change } = extendChangelog({

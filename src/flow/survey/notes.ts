@@ -10,8 +10,7 @@ import { counterOf } from '../../core/version/stream.ts';
 import { isNormal } from '../../core/version/version.ts';
 import { readTextIfThere } from '../../world/files.ts';
 import { readFilesAt } from '../../world/git/read-objects.ts';
-import { commitTime } from '../../world/git/repository.ts';
-import { gitLine } from '../../world/git/run-git.ts';
+import { commitTime, committerIdentity } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { noteUncommitted } from '../workspace/workspace.ts';
@@ -187,9 +186,9 @@ async function render({
   const { links } = survey.workspace.config;
   if (format === 'text') return renderPlainText(notes);
   if (format !== 'debian') return renderMarkdown(notes, { links, withPackage: true, level: 2 });
-  const identity = await gitLine(survey.workspace.repository.place, ['var', 'GIT_COMMITTER_IDENT']);
+  const maintainer = await committerIdentity(survey.workspace.repository.place);
   const version = pkg.spellings.debian ?? `${notes.version ?? '0'}-1`;
-  return renderDebianStanza({ notes, version, maintainer: identity.replace(/ \d+ [+-]\d+$/, ''), at });
+  return renderDebianStanza({ notes, version, maintainer, at });
 }
 
 async function fromTemplate(

@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/record/event.ts';
 import { isLedgerPath, parseEvent } from '../../core/record/parse-event.ts';
+import { idOf, readObjects } from './object-reader.ts';
 import { withIndex } from './own-index.ts';
 import { remoteMessage } from './remote-words.ts';
 import type { Repository } from './repository.ts';
@@ -28,8 +29,7 @@ export type ReadLedgerFiles = {
 };
 
 /**
- * Reads every event, or those below some folders. Two git processes, whatever their number. Unreadable events do not hide the
- * others.
+ * Reads every event, or those below some folders. Unreadable events do not hide the others.
  */
 export async function readEvents(
   { place }: Repository,
@@ -39,24 +39,24 @@ export async function readEvents(
   const files = [...(await listTree(place, ledgerRef, folders ?? []))].filter(
     ([file]) => !/\/contents-[^/]+$/.test(file),
   );
-  const { bytes } = await git(place, ['cat-file', '--batch=%(objecttype) %(objectsize)'], {
-    input: files.map(([, id]) => `${id}\n`).join(''),
-  });
+  const objects = await readObjects(
+    place,
+    files.map(([, id]) => id),
+  );
   const events: LedgerEvent[] = [];
   const damaged: { file: string; why: string }[] = [];
   const unknown = new Set<string>();
-  let at = 0;
-  for (const [file] of files) {
-    const end = bytes.indexOf(10, at);
-    const size = Number(bytes.toString('utf8', at, end).split(' ')[1]);
+  for (const [index, [file]] of files.entries()) {
+    const bytes = objects[index]?.bytes ?? null;
     const parsed =
-      size > maxEventBytes
-        ? ({ type: 'damaged', why: `it has ${size} bytes` } as const)
-        : parseEvent(bytes.toString('utf8', end + 1, end + 1 + size), file);
+      bytes === null
+        ? ({ type: 'damaged', why: 'git does not have it' } as const)
+        : bytes.length > maxEventBytes
+          ? ({ type: 'damaged', why: `it has ${bytes.length} bytes` } as const)
+          : parseEvent(bytes.toString('utf8'), file);
     if (parsed.type === 'event') events.push(parsed.event);
     else if (parsed.type === 'damaged') damaged.push({ file, why: parsed.why });
     else unknown.add(parsed.kind);
-    at = end + 2 + size;
   }
   return { events, damaged, unknown: [...unknown] };
 }
@@ -199,8 +199,7 @@ export async function restoreLedger(place: GitPlace, before: string | null): Pro
 
 /** The commit that the local ledger is at, null when there is none. */
 export async function currentLedger(place: GitPlace): Promise<string | null> {
-  const { exitCode, text } = await git(place, ['rev-parse', '--verify', '--quiet', ledgerRef], { allow: [1] });
-  return exitCode === 0 ? text.trim() : null;
+  return idOf(place, `${ledgerRef}^{commit}`);
 }
 
 async function isAncestor(place: GitPlace, name: string, other: string): Promise<boolean> {

@@ -1,7 +1,8 @@
 import { writeStream } from '../files.ts';
+import { readObjects } from './object-reader.ts';
 import { type GitPlace, git, gitChunks, gitLine } from './run-git.ts';
 
-/** Texts of files at a commit, null where there is none. One git process. */
+/** Texts of files at a commit, null where there is none. */
 export async function readFilesAt(
   place: GitPlace,
   commit: string,
@@ -14,7 +15,7 @@ export async function readFilesAt(
 // git reads a folder anew for each path in it. For many, listing all files once costs less.
 const worthAList = 500;
 
-/** Bytes of files at a commit, null where there is none. One git process, two for many paths. */
+/** Bytes of files at a commit, null where there is none. */
 export async function readBlobsAt(
   place: GitPlace,
   commit: string,
@@ -24,17 +25,14 @@ export async function readBlobsAt(
   const writable = paths.filter((path) => !path.includes('\n'));
   const ids = writable.length < worthAList ? null : await idsAt(place, commit, new Set(writable));
   const asked = ids === null ? writable : writable.filter((path) => ids.has(path));
-  const input = asked.map((path) => `${ids?.get(path) ?? `${commit}:${path}`}\n`).join('');
-  const { bytes } = await git(place, ['cat-file', '--batch'], { input });
+  const objects = await readObjects(
+    place,
+    asked.map((path) => ids?.get(path) ?? `${commit}:${path}`),
+  );
   const found = new Map<string, Buffer | null>(paths.map((path) => [path, null]));
-  let at = 0;
-  for (const path of asked) {
-    const end = bytes.indexOf(10, at);
-    const [, type, size] = bytes.toString('utf8', at, end).match(/ (\w+) (\d+)$/) ?? [];
-    at = end + 1;
-    if (size === undefined) continue;
-    if (type === 'blob') found.set(path, bytes.subarray(at, at + Number(size)));
-    at += Number(size) + 1;
+  for (const [index, path] of asked.entries()) {
+    const object = objects[index] ?? null;
+    if (object?.type === 'blob') found.set(path, object.bytes);
   }
   return found;
 }
@@ -61,8 +59,29 @@ export async function writeFileAt(place: GitPlace, object: string, file: string)
   await writeStream(file, gitChunks(place, ['cat-file', 'blob', object]));
 }
 
+/** Lists of files, the last ones used at the end; a commit never has other files. Long lists would take too much memory. */
+const lists = new Map<string, Promise<ReadonlyMap<string, string>>>();
+const keptLists = 8;
+const longestKept = 20_000;
+
 /** Paths and blob ids of all files of a commit's tree below a folder ('' for all). */
-export async function listFilesAt(place: GitPlace, commit: string, folder: string): Promise<Map<string, string>> {
+export async function listFilesAt(
+  place: GitPlace,
+  commit: string,
+  folder: string,
+): Promise<ReadonlyMap<string, string>> {
+  if (!/^[0-9a-f]{40,64}$/.test(commit)) return listAnew(place, commit, folder);
+  const key = [place.folder, commit, folder].join('\0');
+  const list = lists.get(key) ?? listAnew(place, commit, folder);
+  lists.delete(key);
+  lists.set(key, list);
+  for (const oldest of [...lists.keys()].slice(0, -keptLists)) lists.delete(oldest);
+  const drop = () => lists.delete(key);
+  void list.then(({ size }) => size > longestKept && drop(), drop);
+  return list;
+}
+
+async function listAnew(place: GitPlace, commit: string, folder: string): Promise<Map<string, string>> {
   const scope = folder === '' ? [] : ['--', `${folder}/`];
   const { text } = await git(place, ['ls-tree', '-r', '-z', '--full-tree', commit, ...scope]);
   return new Map(
@@ -73,17 +92,13 @@ export async function listFilesAt(place: GitPlace, commit: string, folder: strin
   );
 }
 
-/** Full ids of those names that are commits here. One git process. */
+/** Full ids of those names that are commits here. */
 export async function findCommits(place: GitPlace, names: readonly string[]): Promise<Map<string, string>> {
-  if (names.length === 0) return new Map();
-  const input = names.map((name) => `${name}^{commit}\n`).join('');
-  const { text } = await git(place, ['cat-file', '--batch-check=%(objectname)'], { input });
-  const lines = text.split('\n');
-  return new Map(
-    names.flatMap((name, index) =>
-      /^[0-9a-f]{40,64}$/.test(lines[index] ?? '') ? [[name, lines[index] ?? ''] as const] : [],
-    ),
+  const found = await readObjects(
+    place,
+    names.map((name) => `${name}^{commit}`),
   );
+  return new Map(names.flatMap((name, index) => (found[index] ? [[name, found[index].id] as const] : [])));
 }
 
 /** Those of the commits that `ancestorOf` holds. One git process. */

@@ -1,7 +1,8 @@
 import type { IgnoredTag, Tag } from '../../core/version/tag-pattern.ts';
+import { findCommits } from './read-objects.ts';
 import { type GitPlace, git } from './run-git.ts';
 
-/** All tags that point to a commit, and those that do not. One git process, two when tags point to tags. */
+/** All tags that point to a commit, and those that do not. */
 export async function readTags(
   place: GitPlace,
 ): Promise<{ readonly tags: readonly Tag[]; readonly ignored: readonly IgnoredTag[] }> {
@@ -41,15 +42,11 @@ export async function mergedTags(
 }
 
 async function peel(place: GitPlace, names: readonly string[]): Promise<Map<string, string>> {
-  const input = names.map((name) => `refs/tags/${name}^{commit}\n`).join('');
-  const { text } = await git(place, ['cat-file', '--batch-check=%(objecttype) %(objectname)'], { input });
-  const lines = text.split('\n');
-  return new Map(
-    names.flatMap((name, index) => {
-      const id = /^commit ([0-9a-f]+)$/.exec(lines[index] ?? '')?.[1];
-      return id === undefined ? [] : [[name, id] as const];
-    }),
+  const refs = await findCommits(
+    place,
+    names.map((name) => `refs/tags/${name}`),
   );
+  return new Map([...refs].map(([ref, id]) => [ref.slice('refs/tags/'.length), id]));
 }
 
 /** git forbids `*`, `?` and `[` in ref names, so nothing has to be escaped; this only holds that promise. */

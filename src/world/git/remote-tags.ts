@@ -1,33 +1,40 @@
 import type { TagAnchor, TagAnchors } from '../../core/ledger/fold.ts';
+import { readObject, readObjects } from './object-reader.ts';
 import { readRemoteRefs } from './remote-refs.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A tag as a remote has it: the commit it peels to, and whether it is annotated. */
 export type RemoteTag = { readonly commit: string; readonly isAnnotated: boolean };
 
-/** Above this number all tags are read at once: a command line has a limit. */
-const maxNamedTags = 200;
-
 /**
- * What tags of this clone say of the plans behind them. One git process.
+ * What tags of this clone say of the plans behind them.
  * @param names tags that are asked about; those that are not here are left out.
  */
 export async function readAnchors(place: GitPlace, names: readonly string[]): Promise<TagAnchors> {
-  if (names.length === 0) return new Map();
-  const refs = names.length > maxNamedTags ? ['refs/tags'] : names.map((name) => `refs/tags/${name}`);
-  const format = '%(refname)%00%(objectname)%00%(*objectname)%00%(contents:body)%00';
-  const { text } = await git(place, ['for-each-ref', `--format=${format}`, ...refs]);
-  const wanted = new Set(names);
+  const objects = await readObjects(
+    place,
+    names.flatMap((name) => [`refs/tags/${name}^{commit}`, `refs/tags/${name}^{tag}`]),
+  );
   const found = new Map<string, TagAnchor>();
-  // Four fields each, and any of them may be empty: only their number tells where a tag ends.
-  const fields = text.split('\0');
-  for (let at = 0; at + 3 < fields.length; at += 4) {
-    const [ref = '', object = '', peeled = '', body = ''] = fields.slice(at, at + 4);
-    const name = ref.trimStart().slice('refs/tags/'.length);
-    if (!wanted.has(name)) continue;
-    found.set(name, { commit: peeled === '' ? object : peeled, plan: peeled === '' ? null : planIn(body) });
+  for (const [index, name] of names.entries()) {
+    const [commit, tag] = [objects[2 * index], objects[2 * index + 1]];
+    // A tag of something else names no commit that anyone released.
+    const id = commit?.id ?? tag?.id;
+    if (id !== undefined)
+      found.set(name, { commit: id, plan: tag ? planIn(bodyOf(tag.bytes.toString('utf8'))) : null });
   }
   return found;
+}
+
+/** What follows the subject of an annotated tag, without a signature (git-tag: gpgsig at the end of the message). */
+function bodyOf(text: string): string {
+  const message = text.slice(text.indexOf('\n\n') + 2).replace(/^\n+/, '');
+  const signature = [
+    ...message.matchAll(/^-----BEGIN (?:PGP SIGNATURE|PGP MESSAGE|SSH SIGNATURE|SIGNED MESSAGE)-----/gm),
+  ];
+  const unsigned = message.slice(0, signature.at(-1)?.index ?? message.length);
+  const end = unsigned.indexOf('\n\n');
+  return end === -1 ? '' : unsigned.slice(end + 2);
 }
 
 /** Only the last lines count: the notes above them hold text of commit messages. */
@@ -75,22 +82,25 @@ export async function makeTag({
   });
 }
 
-/** The id of the tag itself, not of what it names. */
-export async function tagObject(place: GitPlace, name: string): Promise<string> {
-  return gitLine(place, ['rev-parse', '--verify', `refs/tags/${name}`]);
-}
-
 /** The commit that a local tag peels to, and whether it is annotated; null when there is none. */
 export async function readLocalTag(place: GitPlace, name: string): Promise<RemoteTag | null> {
-  const ask = (suffix: string) =>
-    git(place, ['rev-parse', '--verify', '--quiet', `refs/tags/${name}${suffix}`], { allow: [1, 128] });
-  const [object, commit] = await Promise.all([ask(''), ask('^{commit}')]);
-  if (commit.exitCode !== 0) return null;
-  return { commit: commit.text.trim(), isAnnotated: object.text.trim() !== commit.text.trim() };
+  const ref = `refs/tags/${name}`;
+  const [tag = null, commit = null] = await readObjects(place, [`${ref}^{tag}`, `${ref}^{commit}`]);
+  return commit === null ? null : { commit: commit.id, isAnnotated: tag !== null };
 }
 
-/** The text of a local annotated tag with its headers; null when it is lightweight or not there. */
-export async function readTagMessage(place: GitPlace, name: string): Promise<string | null> {
-  const { exitCode, text } = await git(place, ['cat-file', 'tag', `refs/tags/${name}`], { allow: [1, 128] });
-  return exitCode === 0 ? text : null;
+/** The id of what a local tag names: of the tag itself where it is annotated. @throws GIT_FAILED when there is none. */
+export async function tagObject(place: GitPlace, name: string): Promise<string> {
+  const ref = `refs/tags/${name}`;
+  const [tag = null, commit = null] = await readObjects(place, [`${ref}^{tag}`, `${ref}^{commit}`]);
+  return tag?.id ?? commit?.id ?? gitLine(place, ['rev-parse', '--verify', ref]);
+}
+
+/** A local annotated tag, by its name or id: its text with its headers; null when it is lightweight or not there. */
+export async function readTag(
+  place: GitPlace,
+  name: string,
+): Promise<{ readonly id: string; readonly text: string } | null> {
+  const object = await readObject(place, `${name}^{tag}`);
+  return object !== null ? { id: object.id, text: object.bytes.toString('utf8') } : null;
 }

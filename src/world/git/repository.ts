@@ -2,6 +2,7 @@ import { realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { exists } from '../files.ts';
+import { idOf } from './object-reader.ts';
 import { type GitPlace, git, gitLine } from './run-git.ts';
 
 /** A repository as the work finds it. */
@@ -78,10 +79,8 @@ function noFolder(folder: string): BevelstoneError {
  * @throws COMMIT_NOT_FOUND, or REPOSITORY_EMPTY when it is HEAD and there is no commit.
  */
 export async function resolveCommit(place: GitPlace, name: string): Promise<string> {
-  const answer = await git(place, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${name}^{commit}`], {
-    allow: [1, 128],
-  });
-  if (answer.exitCode === 0) return answer.text.trim();
+  const id = await idOf(place, `${name}^{commit}`);
+  if (id !== null) return id;
   if (name === 'HEAD') {
     throw new BevelstoneError('REPOSITORY_EMPTY', {
       message: 'the repository has no commits',
@@ -127,6 +126,21 @@ export async function remoteOf(place: GitPlace, branch: string | null): Promise<
 export async function committerName(place: GitPlace): Promise<string | null> {
   const { exitCode, text } = await git(place, ['var', 'GIT_COMMITTER_IDENT'], { allow: [1, 128] });
   return exitCode === 0 ? text.trim().replace(/ \d+ [+-]\d{4}$/, '') : null;
+}
+
+const identities = new WeakMap<GitPlace['env'], Map<string, Promise<string>>>();
+
+/** Name and address of whoever commits, as git knows them; asked once. @throws GIT_FAILED when git does not know. */
+export function committerIdentity(place: GitPlace): Promise<string> {
+  const known = identities.get(place.env) ?? new Map<string, Promise<string>>();
+  identities.set(place.env, known);
+  const identity = known.get(place.folder) ?? askIdentity(place);
+  known.set(place.folder, identity);
+  return identity;
+}
+
+async function askIdentity(place: GitPlace): Promise<string> {
+  return (await gitLine(place, ['var', 'GIT_COMMITTER_IDENT'])).replace(/ \d+ [+-]\d{4}$/, '');
 }
 
 /** @throws IDENTITY_MISSING when git does not know who commits. */

@@ -17,7 +17,8 @@ export type GitPlace = {
 
 /** How one call differs from a plain question. */
 export type GitOptions = {
-  readonly input?: string | Uint8Array;
+  /** What it reads; null for what is written later. */
+  readonly input?: string | Uint8Array | null;
   readonly env?: Readonly<Record<string, string>>;
   /** Exit codes beside 0 that are an answer. */
   readonly allow?: readonly number[];
@@ -66,14 +67,13 @@ const inherited = [
  * @throws GIT_FAILED with git's own words, GIT_MISSING when there is no git.
  */
 export async function git(place: GitPlace, args: readonly string[], options: GitOptions = {}): Promise<GitAnswer> {
-  const child = start(place, args, options);
-  const [stdout, stderr, end] = await Promise.all([collect(child.stdout), collect(child.stderr), child.end]);
+  const running = startGit(place, args, options);
+  const [stdout, message, end] = await Promise.all([collect(running.stdout), running.message(), running.end]);
   place.signal?.throwIfAborted();
-  const message = cleanLines(stderr.toString('utf8').trim());
   if (end.exitCode !== 0) {
     const fault = faultInMessage(`git ${verbOf(args)}`, message) ?? (await faultOnDisk(place, message));
     if (fault !== null) throw fault;
-    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw failed({ args, end, message, place });
+    if (!(options.allow ?? []).includes(end.exitCode ?? -1)) throw gitFailed({ args, end, message, place });
   }
   return { exitCode: end.exitCode ?? 0, bytes: stdout, text: stdout.toString('utf8'), stderr: message };
 }
@@ -89,17 +89,16 @@ export async function* gitChunks(
   args: readonly string[],
   options: GitOptions = {},
 ): AsyncGenerator<Buffer> {
-  const child = start(place, args, options);
-  const stderr = collect(child.stderr);
+  const running = startGit(place, args, options);
+  const message = running.message();
   try {
-    yield* child.stdout;
+    yield* running.stdout;
   } finally {
-    child.stop();
+    if (running.child.exitCode === null) running.child.kill();
   }
-  const end = await child.end;
+  const end = await running.end;
   place.signal?.throwIfAborted();
-  if (end.exitCode !== 0)
-    throw failed({ args, end, message: cleanLines((await stderr).toString('utf8').trim()), place });
+  if (end.exitCode !== 0) throw gitFailed({ args, end, message: await message, place });
 }
 
 /** git does not always say why it could not write a file of its own; on a full disk nothing else can be written either. */
@@ -116,16 +115,17 @@ function verbOf(args: readonly string[]): string {
 
 type End = { readonly exitCode: number | null; readonly code: string | null; readonly endedBy: string | null };
 
-type Running = {
+/** A git that was started; whoever started it reads what it prints. */
+export type RunningGit = {
+  readonly child: ChildProcess;
   readonly stdout: AsyncIterable<Buffer>;
-  readonly stderr: AsyncIterable<Buffer>;
+  /** Reads what it says on standard error until it ends, cleaned. */
+  readonly message: () => Promise<string>;
   readonly end: Promise<End>;
-  /** Ends it when the reader stops. */
-  readonly stop: () => void;
 };
 
-/** git is asked up to ten times in a survey, so it is started by the plain interface: a library costs more than the answers. */
-function start(place: GitPlace, args: readonly string[], options: GitOptions): Running {
+/** git is asked often, so it is started by the plain interface: a library costs more than the answers. */
+export function startGit(place: GitPlace, args: readonly string[], options: GitOptions): RunningGit {
   const [program, before] = options.hasUsualModes ? withUsualModes : ['git', []];
   const child = spawn(program, [...before, ...settings, ...args], {
     ...base(place, options, args),
@@ -133,10 +133,11 @@ function start(place: GitPlace, args: readonly string[], options: GitOptions): R
   });
   // When git ends without reading all of it, its exit code says more than the broken pipe.
   child.stdin?.on('error', () => {});
-  child.stdin?.end(options.input);
+  if (options.input !== null) child.stdin?.end(options.input);
   const { stdout, stderr } = child;
   if (stdout === null || stderr === null) throw new Error('git was started without pipes');
-  return { stdout, stderr, end: endOf(child), stop: () => child.exitCode === null && child.kill() };
+  const message = async () => cleanLines((await collect(stderr)).toString('utf8').trim());
+  return { child, stdout, message, end: endOf(child) };
 }
 
 /** A umask belongs to the whole process, where other work goes on at the same time; so a shell sets it for git alone. */
@@ -171,7 +172,8 @@ function base(place: GitPlace, options: GitOptions, [verb = '']: readonly string
   } as const;
 }
 
-function failed({
+/** The error for a git that did not end well. */
+export function gitFailed({
   args,
   end: { code, endedBy },
   message,

@@ -32,11 +32,16 @@ export type Checkout = {
 export async function checkOut(repository: Repository, commit: string, name = ''): Promise<Checkout> {
   const { place } = repository;
   return makeCheckout(repository, name, async (folder) => {
-    // What killed runs have left behind.
-    await inTurn(place, ['worktree', 'prune']);
+    if (!pruned.has(place.folder)) {
+      pruned.add(place.folder);
+      await inTurn(place, ['worktree', 'prune']);
+    }
     await inTurn(place, [...neutral, 'worktree', 'add', '--detach', '--quiet', folder, commit], asEverywhere);
   });
 }
+
+/** Repositories whose list was rid of what killed runs had left behind. */
+const pruned = new Set<string>();
 
 /** The system's attributes must not matter either. */
 const asEverywhere = { env: { GIT_ATTR_NOSYSTEM: '1' }, hasUsualModes: true };
