@@ -28,8 +28,6 @@ export type SurfaceReader = {
   readonly wants: (path: string) => boolean;
   /** Whether an artifact of these paths has a surface at all, where not every one of its form has. */
   readonly applies?: (paths: readonly string[]) => boolean;
-  /** Loads what every comparison needs, a piece at each step, so that whoever calls can do other work in between. */
-  readonly makeReady?: (tools: SurfaceTools) => Iterable<unknown>;
   readonly read: (source: SurfaceSource, tools: SurfaceTools) => Promise<Surface>;
   readonly compare: (old: SurfaceSource, now: SurfaceSource, tools: SurfaceTools) => Promise<SurfaceComparison>;
 };

@@ -15,7 +15,6 @@ import { format } from '../../core/record/parse-record.ts';
 import { cardDigest, type ReleaseCard } from '../../core/record/release-card.ts';
 import type { AgreedData, Opened, RunAsked } from '../../core/record/run-data.ts';
 import { lastRecord } from '../../core/record/run-record.ts';
-import { surfaceSetting } from '../../core/surface/check.ts';
 import { faultPoint } from '../../world/fault-point.ts';
 import { removeFolder } from '../../world/files.ts';
 import { uniteWithRemote } from '../../world/git/ledger-store.ts';
@@ -284,10 +283,7 @@ async function prepare(context: Context, repository: Repository, { run, options,
   if (options.handOut)
     return { releases: [], card: null, advice: await handOut({ repository, run, commit, releasing }) };
   await takeGathered(context, run, at);
-  const building = buildAll(context, run, at);
-  // What fails to load here fails again where it is needed, with its reason.
-  loadForChecks(context, releasing).catch(() => {});
-  const built = inDependencyOrder(await building);
+  const built = inDependencyOrder(await buildAll(context, run, at));
   if (isHandedOut) {
     const error = pendingPlatforms(built, asked.without);
     if (error !== null) throw error;
@@ -426,14 +422,6 @@ function noteSurvey({ journal, id }: Run, releasing: readonly Releasing[]): void
   }
   if (before === null) journal.append({ step: 'surveyed', phase: 'done', data: found });
   faultPoint('surveyed', '', 'after-done');
-}
-
-/** Loads what the checks need while the build waits for other programs. */
-async function loadForChecks(context: Context, releasing: readonly Releasing[]): Promise<void> {
-  const { makeReadersReady } = await import('../surface/read-source.ts');
-  const compared = releasing.filter(({ pkg, version }) => surfaceSetting(pkg.config.surface, version) !== 'off');
-  const forms = compared.flatMap(({ pkg }) => pkg.config.artifacts.map(({ form }) => form));
-  await makeReadersReady(forms, context.signal);
 }
 
 /** The commit that is built. Its date was fixed when the run began, so making it again gives the same one. */

@@ -2,7 +2,6 @@ import { filesIn, insidePath, insidePaths } from '../../core/form/artifact.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import type { Form } from '../../core/name/form.ts';
 import type { SurfaceReader, SurfaceSource, SurfaceTools } from '../../core/surface/reader.ts';
-import { makePause } from '../../world/pause.ts';
 import { compilerLibraryText, grammarFile } from '../../world/program-files.ts';
 import { readArtifact } from '../read/read-artifact.ts';
 
@@ -11,18 +10,6 @@ const maxBytes = 128 << 20;
 
 /** What readers need of this machine. */
 export const surfaceTools: SurfaceTools = { libraryText: compilerLibraryText, grammar: grammarFile };
-
-/**
- * Loads what comparing surfaces of these forms needs, while other programs are at work: the compiler with its declarations takes
- * a second.
- */
-export async function makeReadersReady(forms: readonly Form[], signal: AbortSignal): Promise<void> {
-  const pause = makePause(signal);
-  for (const form of new Set(forms)) {
-    const reader = await formDefinitions[form].surface?.();
-    for (const _ of reader?.makeReady?.(surfaceTools) ?? []) await pause();
-  }
-}
 
 /** An artifact with the reader of its form; null for the reader where its form has no surface to read. */
 export type ReadSource = {

@@ -37,7 +37,6 @@ const maxTypes = 1_000_000;
 /** The types of a package are too many to be compared. */
 export class TooManyTypes extends Error {}
 
-const libraries = ['lib.esnext.d.ts', 'lib.dom.d.ts'];
 const options: ts.CompilerOptions = {
   strict: true,
   target: ts.ScriptTarget.ESNext,
@@ -47,7 +46,7 @@ const options: ts.CompilerOptions = {
   skipLibCheck: true,
   noEmit: true,
   types: [],
-  lib: libraries,
+  lib: ['lib.esnext.d.ts', 'lib.dom.d.ts'],
   libReplacement: false,
 };
 
@@ -134,7 +133,7 @@ function hostOf(files: Files, libraryText: LibraryText): ts.CompilerHost {
       if (!sources.has(fileName)) sources.set(fileName, sourceOf(files, fileName));
       return sources.get(fileName);
     },
-    getDefaultLibFileName: () => `/library/${libraries[0]}`,
+    getDefaultLibFileName: () => '/library/lib.esnext.d.ts',
     getDefaultLibLocation: () => '/library',
     writeFile: () => {},
     getCurrentDirectory: () => '/',
@@ -169,17 +168,6 @@ function libraryFile(fileName: string, libraryText: LibraryText): ts.SourceFile 
   if (!libraryFiles.has(fileName))
     libraryFiles.set(fileName, fromText(fileName, libraryText(fileName.slice('/library/'.length))));
   return libraryFiles.get(fileName);
-}
-
-/** Loads the compiler's own declarations, a file at each step. */
-export function* loadLibrary(libraryText: LibraryText): Generator<string> {
-  const names = new Set(libraries);
-  // A set goes on with what is added meanwhile.
-  for (const name of names) {
-    const file = libraryFile(`/library/${name}`, libraryText);
-    for (const { fileName } of file?.libReferenceDirectives ?? []) names.add(`lib.${fileName.toLowerCase()}.d.ts`);
-    yield name;
-  }
 }
 
 const specifierFrom = (fileName: string) => decodeURIComponent(fileName.slice('/outside/'.length, -'.d.ts'.length));

@@ -1,12 +1,10 @@
 import type { SurfaceReader, SurfaceSource } from '../reader.ts';
-import { loadLibrary } from './declaration-program.ts';
 import { compareNodeSurfaces, readNodeSurface } from './node-surface.ts';
 import type { NodeTree } from './type-tree.ts';
 
 /** Packages for the npm client. */
 export const nodeSurfaceReader: SurfaceReader = {
   wants: (path) => /(?:\.[cm]?[jt]sx?|package\.json)$/.test(path) && !/(?:^|\/)node_modules\//.test(path),
-  makeReady: ({ libraryText }) => loadLibrary(libraryText),
   read: async (source, { libraryText }) => readNodeSurface(treeOf(source), libraryText),
   compare: async (old, now, { libraryText }) => compareNodeSurfaces(treeOf(old), treeOf(now), libraryText),
 };
