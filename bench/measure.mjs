@@ -36,7 +36,8 @@ export function usageOf(command) {
   };
 }
 
-function median(numbers) {
+/** The middle one of some numbers. */
+export function median(numbers) {
   const sorted = [...numbers].sort((a, b) => a - b);
   return sorted[Math.floor(sorted.length / 2)];
 }

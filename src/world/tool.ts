@@ -4,6 +4,7 @@ import { access, realpath } from 'node:fs/promises';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { runCommand } from './command.ts';
+import { readStamp } from './file-stamp.ts';
 
 /** A tool as it was found. */
 export type FoundTool = {
@@ -17,7 +18,10 @@ export type FoundTool = {
 
 const patienceMs = 20_000;
 
-/** Looks a tool up on the PATH and asks for its version. @returns null when it is not there. */
+/** What was found, by program and environment: asking takes as long as the program takes to start. */
+const known = new Map<string, Promise<FoundTool>>();
+
+/** Looks a tool up on the PATH and asks for its version, once while its file stays the same. @returns null when it is not there. */
 export async function findTool(
   name: string,
   env: Readonly<Record<string, string>>,
@@ -26,6 +30,19 @@ export async function findTool(
   const program = await findOnPath(name, env['PATH'] ?? '');
   if (program === null) return null;
   const place = await realpath(program);
+  const { inode, sizeBytes, changedNs } = await readStamp(place);
+  const key = JSON.stringify([program, place, [inode, sizeBytes, changedNs].join(), env]);
+  const found = known.get(key) ?? askTool({ name, program, place }, env, signal);
+  known.set(key, found);
+  found.catch(() => known.delete(key));
+  return { ...(await found), name };
+}
+
+async function askTool(
+  { name, program, place }: { readonly name: string; readonly program: string; readonly place: string },
+  env: Readonly<Record<string, string>>,
+  signal: AbortSignal,
+): Promise<FoundTool> {
   const hash = createHash('sha256');
   await pipeline(createReadStream(place), hash);
   const sha256 = hash.digest('hex');

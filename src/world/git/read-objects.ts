@@ -59,9 +59,12 @@ export async function writeFileAt(place: GitPlace, object: string, file: string)
   await writeStream(file, gitChunks(place, ['cat-file', 'blob', object]));
 }
 
-/** Lists of files, the last ones used at the end; a commit never has other files. Long lists would take too much memory. */
-const lists = new Map<string, Promise<ReadonlyMap<string, string>>>();
-const keptLists = 8;
+/** What a commit's tree has below a folder: blob ids of its files and commits of its submodules, by path. */
+type Listing = { readonly files: ReadonlyMap<string, string>; readonly submodules: ReadonlyMap<string, string> };
+
+/** The last ones used at the end; a commit never has other files. Long ones would take too much memory. */
+const listings = new Map<string, Promise<Listing>>();
+const keptListings = 8;
 const longestKept = 20_000;
 
 /** Paths and blob ids of all files of a commit's tree below a folder ('' for all). */
@@ -70,26 +73,36 @@ export async function listFilesAt(
   commit: string,
   folder: string,
 ): Promise<ReadonlyMap<string, string>> {
-  if (!/^[0-9a-f]{40,64}$/.test(commit)) return listAnew(place, commit, folder);
-  const key = [place.folder, commit, folder].join('\0');
-  const list = lists.get(key) ?? listAnew(place, commit, folder);
-  lists.delete(key);
-  lists.set(key, list);
-  for (const oldest of [...lists.keys()].slice(0, -keptLists)) lists.delete(oldest);
-  const drop = () => lists.delete(key);
-  void list.then(({ size }) => size > longestKept && drop(), drop);
-  return list;
+  return (await listAt(place, commit, folder)).files;
 }
 
-async function listAnew(place: GitPlace, commit: string, folder: string): Promise<Map<string, string>> {
+/** Submodules of a commit's tree: path and the commit that each is at. */
+export async function listSubmodulesAt(place: GitPlace, commit: string): Promise<ReadonlyMap<string, string>> {
+  return (await listAt(place, commit, '')).submodules;
+}
+
+async function listAt(place: GitPlace, commit: string, folder: string): Promise<Listing> {
+  if (!/^[0-9a-f]{40,64}$/.test(commit)) return listAnew(place, commit, folder);
+  const key = [place.folder, commit, folder].join('\0');
+  const listing = listings.get(key) ?? listAnew(place, commit, folder);
+  listings.delete(key);
+  listings.set(key, listing);
+  for (const oldest of [...listings.keys()].slice(0, -keptListings)) listings.delete(oldest);
+  const drop = () => listings.delete(key);
+  void listing.then(({ files }) => files.size > longestKept && drop(), drop);
+  return listing;
+}
+
+async function listAnew(place: GitPlace, commit: string, folder: string): Promise<Listing> {
   const scope = folder === '' ? [] : ['--', `${folder}/`];
   const { text } = await git(place, ['ls-tree', '-r', '-z', '--full-tree', commit, ...scope]);
-  return new Map(
-    text.split('\0').flatMap((line) => {
-      const match = /^\d+ blob ([0-9a-f]+)\t([\s\S]+)$/.exec(line);
-      return match === null ? [] : [[match[2] ?? '', match[1] ?? ''] as const];
-    }),
-  );
+  const [files, submodules] = [new Map<string, string>(), new Map<string, string>()];
+  for (const line of text.split('\0')) {
+    const [, type, id = '', path = ''] = /^\d+ (blob|commit) ([0-9a-f]+)\t([\s\S]+)$/.exec(line) ?? [];
+    if (type === 'blob') files.set(path, id);
+    else if (type === 'commit') submodules.set(path, id);
+  }
+  return { files, submodules };
 }
 
 /** Full ids of those names that are commits here. */
@@ -119,15 +132,4 @@ export async function commonAncestor(place: GitPlace, ids: readonly string[]): P
   if (distinct.length < 2) return distinct[0] ?? null;
   const line = await gitLine(place, ['merge-base', '--octopus', ...distinct], { allow: [1] });
   return line === '' ? null : line;
-}
-
-/** Submodules of a commit's tree: path and the commit that each is at. */
-export async function listSubmodulesAt(place: GitPlace, commit: string): Promise<Map<string, string>> {
-  const { text } = await git(place, ['ls-tree', '-r', '-z', '--full-tree', commit]);
-  return new Map(
-    text.split('\0').flatMap((line) => {
-      const match = /^160000 commit ([0-9a-f]+)\t([\s\S]+)$/.exec(line);
-      return match === null ? [] : [[match[2] ?? '', match[1] ?? ''] as const];
-    }),
-  );
 }
