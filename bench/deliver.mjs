@@ -100,8 +100,7 @@ const plainTarget = (speaks) => {
   if (known !== undefined) {
     const { 'content-type': type, authorization } = known.headers;
     const headers = ['-H', `content-type: ${type}`, '-H', `authorization: ${authorization}`];
-    // Behind a slash curl puts the name of the file.
-    return { target: known.url.replace(/\/$/, '/?'), file: known.body, args: ['-X', known.method, ...headers] };
+    return { target: known.url, body: known.body, args: ['-X', known.method, ...headers] };
   }
   const name = `plain-${version++}.bin`;
   if (speaks === 's3')
@@ -133,7 +132,9 @@ const plainTarget = (speaks) => {
   return { target: `${new URL(addresses.oci).origin}${location}?digest=sha256:${smallDigest}`, args };
 };
 const curl = (speaks, file) => {
-  const { target, file: sent = file, args: own } = plainTarget(speaks);
+  const { target, body = null, args: own } = plainTarget(speaks);
+  // Behind a slash `-T` puts the name of the file.
+  const sent = body === null ? ['-T', file] : ['--data-binary', `@${body}`];
   const args = [
     '-sS',
     '--max-time',
@@ -143,8 +144,7 @@ const curl = (speaks, file) => {
     '-w',
     '%{time_total} %{http_code}',
     ...own,
-    '-T',
-    sent,
+    ...sent,
     target,
   ];
   const [seconds, code] = spawnSync('curl', args, { encoding: 'utf8' }).stdout.split(' ');

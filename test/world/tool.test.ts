@@ -15,7 +15,9 @@ function makeTool(folder: string, version: string): void {
 }
 
 const asked = (folder: string) =>
-  existsSync(path.join(folder, 'asked')) ? readFileSync(path.join(folder, 'asked'), 'utf8').trim().split('\n').length : 0;
+  existsSync(path.join(folder, 'asked'))
+    ? readFileSync(path.join(folder, 'asked'), 'utf8').trim().split('\n').length
+    : 0;
 
 it('a tool is asked once while its file and the environment stay the same', async () => {
   const folder = temporaryFolder();

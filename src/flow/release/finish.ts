@@ -311,8 +311,9 @@ async function writeLedger(
 }
 
 async function addMissing(repository: Repository, ledger: RunLedger, message: string): Promise<void> {
-  const there = await ledgerPaths(repository);
-  const files = ledger.files().filter((file) => !there.has(file.path));
+  const noted = ledger.files();
+  const there = await ledgerPaths(repository, noted);
+  const files = noted.filter((file) => !there.has(file.path));
   if (files.length > 0) await addToLedger(repository, files, message);
 }
 

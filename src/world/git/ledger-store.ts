@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/record/event.ts';
 import { isLedgerPath, parseEvent } from '../../core/record/parse-event.ts';
+import { addToTree } from './add-to-tree.ts';
 import { idOf, readObjects } from './object-reader.ts';
 import { withIndex } from './own-index.ts';
 import { remoteMessage } from './remote-words.ts';
@@ -81,11 +82,11 @@ async function listTree(place: GitPlace, tree: string, folders: readonly string[
   );
 }
 
-/** Paths of everything in the local ledger. */
-export async function ledgerPaths({ place }: Repository): Promise<ReadonlySet<string>> {
+/** Those of some files that are in the local ledger, by path. */
+export async function ledgerPaths({ place }: Repository, files: readonly LedgerFile[]): Promise<ReadonlySet<string>> {
   if ((await currentLedger(place)) === null) return new Set();
-  const { text } = await git(place, ['ls-tree', '-r', '-z', '--name-only', ledgerRef]);
-  return new Set(text.split('\0').filter(Boolean));
+  const folders = new Set(files.map(({ path: file }) => file.slice(0, file.lastIndexOf('/'))));
+  return new Set((await listTree(place, ledgerRef, [...folders])).keys());
 }
 
 /** Adds files to the local ledger in one commit. Existing files are never changed. */
@@ -96,15 +97,21 @@ export async function addToLedger(
 ): Promise<void> {
   const { place } = repository;
   const before = await currentLedger(place);
-  await withIndex(repository, async (indexed) => {
-    if (before !== null) await git(indexed, ['read-tree', before]);
-    const ids = await writeBlobs(
-      repository,
-      files.map(({ text }) => text),
-    );
-    const rows = files.map(({ path: file }, index) => `100644 ${ids[index]}\t${file}\n`);
-    await git(indexed, ['update-index', '--add', '--index-info'], { input: rows.join('') });
-    await commitIndex({ indexed, parents: before === null ? [] : [before], message, old: before });
+  const ids = await writeBlobs(
+    repository,
+    files.map(({ text }) => text),
+  );
+  const added = new Map(files.map(({ path: file }, index) => [file, ids[index] ?? '']));
+  const tree = await addToTree(place, before, added);
+  if (tree === null) throw notAdded(files);
+  await commitTree({ place, tree, parents: before === null ? [] : [before], message, old: before });
+}
+
+function notAdded([first]: readonly LedgerFile[]): BevelstoneError {
+  return new BevelstoneError('LEDGER_DAMAGED', {
+    message: `the ledger has no room for ${first?.path ?? 'a record'}`,
+    why: 'a folder of it cannot be read, or a file lies where a folder should be, which Bevelstone never writes',
+    fix: `Look at git log ${ledgerRef}, and go back to a commit before that was added`,
   });
 }
 
@@ -140,8 +147,9 @@ export async function uniteWithRemote(repository: Repository, remote: string): P
     await git(indexed, mine === null ? ['read-tree', '--empty'] : ['read-tree', mine]);
     const rows = added.map(([file, id]) => `100644 ${id}\t${file}\0`).join('');
     await git(indexed, ['update-index', '-z', '--add', '--index-info'], { input: rows });
-    await commitIndex({
-      indexed,
+    await commitTree({
+      place,
+      tree: await gitLine(indexed, ['write-tree']),
       parents: mine === null ? [theirs] : [mine, theirs],
       message: 'unite two ledgers',
       old: mine,
@@ -206,19 +214,20 @@ async function isAncestor(place: GitPlace, name: string, other: string): Promise
   return (await git(place, ['merge-base', '--is-ancestor', name, other], { allow: [1] })).exitCode === 0;
 }
 
-async function commitIndex({
-  indexed,
+async function commitTree({
+  place,
+  tree,
   parents,
   message,
   old,
 }: {
-  readonly indexed: GitPlace;
+  readonly place: GitPlace;
+  readonly tree: string;
   readonly parents: readonly string[];
   readonly message: string;
   readonly old: string | null;
 }): Promise<void> {
-  const tree = await gitLine(indexed, ['write-tree']);
-  const id = await gitLine(indexed, [
+  const id = await gitLine(place, [
     'commit-tree',
     '--no-gpg-sign',
     tree,
@@ -226,7 +235,7 @@ async function commitIndex({
     '-m',
     message,
   ]);
-  await git(indexed, ['update-ref', ledgerRef, id, old ?? '0'.repeat(id.length)]);
+  await git(place, ['update-ref', ledgerRef, id, old ?? '0'.repeat(id.length)]);
 }
 
 function remoteRefused(remote: string, refused: readonly string[], stderr: string): BevelstoneError {
