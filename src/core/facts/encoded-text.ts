@@ -40,11 +40,11 @@ function endOfRun(bytes: Uint8Array, start: number, from: number): number {
 
 const headBytes = 64;
 
-/** Text in base64; null when what is in it is none. */
-export function decodedText(bytes: Uint8Array, { start, end }: Run, most: number): string | null {
+/** The bytes of text in base64; null when what is in it is none. */
+export function decodedText(bytes: Uint8Array, { start, end }: Run, most: number): Buffer | null {
   const encoded = (to: number) => Buffer.from(bytes.buffer, bytes.byteOffset + start, to - start).toString('latin1');
   if (!isText(Buffer.from(encoded(Math.min(end, start + headBytes)), 'base64'))) return null;
-  return Buffer.from(encoded(Math.min(end, start + most)), 'base64').toString('latin1');
+  return Buffer.from(encoded(Math.min(end, start + most)), 'base64');
 }
 
 function isText(bytes: Uint8Array): boolean {

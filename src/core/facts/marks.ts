@@ -1,4 +1,4 @@
-import { quotePattern } from '../text/quote-pattern.ts';
+import { AnchorSearch } from './anchor-search.ts';
 import { base64Runs, decodedText, isUtf16, withoutZeros } from './encoded-text.ts';
 import { placeShapes } from './place-shapes.ts';
 import { secretShapes } from './secret-shapes.ts';
@@ -21,12 +21,11 @@ const maxDecodedRuns = 2000;
 const maxDecodedBytes = 256 << 10;
 
 /**
- * Looks for marks in bytes as they stream by: one expression of all anchors goes over the text, so the patterns run on almost
- * nothing. The end of each chunk is looked at again with the next one, so that a mark across two chunks is found.
+ * Looks for marks in bytes as they stream by: one search for all anchors goes over them, so the patterns run on almost nothing. The end of each chunk is looked at again with the next one, so that a mark across two chunks is found.
  */
 export class MarkScanner {
   readonly found: Mark[] = [];
-  readonly #anchors: RegExp;
+  readonly #anchors: AnchorSearch;
   readonly #shapes = new Map<string, Shape[]>();
   #path = '';
   /** The last chunk of this file: counting its lines waits until there is another. */
@@ -40,7 +39,7 @@ export class MarkScanner {
   constructor(ownPlaces: readonly string[] | null = []) {
     for (const shape of [...secretShapes, ...(ownPlaces === null ? [] : [...placeShapes(ownPlaces), mapShape])])
       this.#shapes.set(shape.anchor, [...(this.#shapes.get(shape.anchor) ?? []), shape]);
-    this.#anchors = new RegExp(oneOf([...this.#shapes.keys()]), 'g');
+    this.#anchors = new AnchorSearch([...this.#shapes.keys()]);
   }
 
   chunk(path: string, chunk: Uint8Array, isFirst: boolean): void {
@@ -54,18 +53,21 @@ export class MarkScanner {
     // A copy: the reader may use the chunk's memory again.
     const bytes = Buffer.concat([again, this.#isUtf16 ? withoutZeros(chunk) : chunk]);
     this.#last = bytes;
-    this.#scan(bytes.toString('latin1'), (offset) => this.#linesBefore + countLines(bytes.subarray(0, offset)));
+    this.#scan(bytes, (offset) => this.#linesBefore + countLines(bytes.subarray(0, offset)));
     this.#scanEncoded(bytes);
   }
 
   /** @param lineAt the line of the file that an offset of the text is on. */
-  #scan(text: string, lineAt: (offset: number) => number, encoding = ''): void {
-    this.#anchors.lastIndex = 0;
-    for (let hit = this.#anchors.exec(text); hit !== null; hit = this.#anchors.exec(text)) {
-      if (this.#countHere >= maxPerFile) return;
-      for (const shape of this.#shapes.get(hit[0]) ?? []) {
-        if (encoding === '' || shape.kind === 'secret') this.#look(text, { at: hit.index, shape, lineAt, encoding });
+  #scan(bytes: Buffer, lineAt: (offset: number) => number, encoding = ''): void {
+    const text = bytes.toString('latin1');
+    for (let from = 0; this.#countHere < maxPerFile; ) {
+      const hit = this.#anchors.next(text, bytes, from);
+      if (hit === null) return;
+      const { at, anchor } = hit;
+      for (const shape of this.#shapes.get(anchor) ?? []) {
+        if (encoding === '' || shape.kind === 'secret') this.#look(text, { at, shape, lineAt, encoding });
       }
+      from = at + anchor.length;
     }
   }
 
@@ -73,10 +75,10 @@ export class MarkScanner {
   #scanEncoded(bytes: Buffer): void {
     for (const run of base64Runs(bytes)) {
       if (this.#decoded >= maxDecodedRuns || this.#countHere >= maxPerFile) return;
-      const text = decodedText(bytes, run, maxDecodedBytes);
-      if (text === null) continue;
+      const decoded = decodedText(bytes, run, maxDecodedBytes);
+      if (decoded === null) continue;
       this.#decoded++;
-      this.#scan(text, () => this.#linesBefore + countLines(bytes.subarray(0, run.start)), ', in base64');
+      this.#scan(decoded, () => this.#linesBefore + countLines(bytes.subarray(0, run.start)), ', in base64');
     }
   }
 
@@ -107,22 +109,6 @@ export class MarkScanner {
     const { kind, severity } = shape;
     this.found.push({ path: this.#path, line, kind, what, ...(severity === undefined ? {} : { severity }) });
   }
-}
-
-/**
- * The pattern of any of these texts, the longest first, as a tree of their beginnings: what begins alike is looked at once, which
- * is several times as fast as one text after the other.
- */
-function oneOf(texts: readonly string[]): string {
-  const byFirst = new Map<string, string[]>();
-  for (const text of texts)
-    if (text !== '') byFirst.set(text.charAt(0), [...(byFirst.get(text.charAt(0)) ?? []), text.slice(1)]);
-  const branches = [...byFirst].map(
-    ([first, rests]) => quotePattern(first) + (rests.join('') === '' ? '' : oneOf(rests)),
-  );
-  const [only = ''] = branches;
-  if (texts.includes('')) return `(?:${branches.join('|')})?`;
-  return branches.length === 1 ? only : `(?:${branches.join('|')})`;
 }
 
 /** What stands before on the same line, as far as it matters. */
