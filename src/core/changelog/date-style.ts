@@ -25,16 +25,19 @@ type DatePattern = { readonly pattern: RegExp; readonly format: (parts: DatePart
 /** The parts of the date that is there, and all headings, which show how single digits are written. */
 type Sample = { readonly groups: Readonly<Record<string, string>>; readonly headings: readonly string[] };
 
+const yearFirst = /(?<!\d)(?<year>\d{4})(?<mark>[-/.])(?<first>\d{1,2})\k<mark>(?<second>\d{1,2})(?!\d)/;
+const yearLast = /(?<!\d)(?<first>\d{1,2})(?<mark>[-/.])(?<second>\d{1,2})\k<mark>(?<year>\d{4})(?!\d)/;
+
 const patterns: readonly DatePattern[] = [
   {
-    pattern: /(?<!\d)(?<year>\d{4})(?<mark>[-/.])(?<first>\d{1,2})\k<mark>(?<second>\d{1,2})(?!\d)/,
+    pattern: yearFirst,
     format: ({ year, month, day }, sample) => {
       const mark = sample.groups['mark'] ?? '-';
       return [year, pad(month, sample, 'first'), pad(day, sample, 'second')].join(mark);
     },
   },
   {
-    pattern: /(?<!\d)(?<first>\d{1,2})(?<mark>[-/.])(?<second>\d{1,2})\k<mark>(?<year>\d{4})(?!\d)/,
+    pattern: yearLast,
     format: ({ year, month, day }, sample) => {
       const isDayFirst = sample.groups['mark'] !== '/' || dayFirst(sample.headings);
       const [first, second] = isDayFirst ? [day, month] : [month, day];
@@ -81,7 +84,9 @@ export function findDate(text: string, headings: readonly string[]): FoundDate |
 }
 
 function pad(value: number, { groups, headings }: Sample, name: string): string {
-  const samples = [groups[name] ?? '', ...headings.flatMap((text) => text.match(/(?<=[-/.])\d(?=[-/.]|\D|$)/g) ?? [])];
+  // Of dates only: the numbers of a version are never padded.
+  const dates = headings.map((text) => (yearFirst.exec(text) ?? yearLast.exec(text))?.groups ?? {});
+  const samples = [groups[name] ?? '', ...dates.flatMap(({ first = '', second = '' }) => [first, second])];
   const isPadded = !samples.some((sample) => sample.length === 1);
   return isPadded ? String(value).padStart(2, '0') : String(value);
 }

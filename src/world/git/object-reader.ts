@@ -13,7 +13,7 @@ type Question = {
 
 const args = ['cat-file', '--batch'] as const;
 /** So long it waits for the next question. */
-const idleMs = 1_000;
+const idleMs = 20_000;
 
 /** One `git cat-file --batch`, kept running: starting git costs more than most of its answers. */
 class ObjectReader {
