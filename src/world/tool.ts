@@ -34,7 +34,9 @@ export async function findTool(
   const key = JSON.stringify([program, place, [inode, sizeBytes, changedNs].join(), env]);
   const found = known.get(key) ?? askTool({ name, program, place }, env, signal);
   known.set(key, found);
-  found.catch(() => known.delete(key));
+  const forget = () => known.delete(key);
+  // One that gave no version may only have been slow.
+  void found.then(({ version }) => version === null && forget(), forget);
   return { ...(await found), name };
 }
 

@@ -21,7 +21,8 @@ const maxDecodedRuns = 2000;
 const maxDecodedBytes = 256 << 10;
 
 /**
- * Looks for marks in bytes as they stream by: one search for all anchors goes over them, so the patterns run on almost nothing. The end of each chunk is looked at again with the next one, so that a mark across two chunks is found.
+ * Looks for marks in bytes as they stream by: one search for all anchors goes over them, so the patterns run on almost nothing.
+ * The end of each chunk is looked at again with the next one, so that a mark across two chunks is found.
  */
 export class MarkScanner {
   readonly found: Mark[] = [];

@@ -84,7 +84,8 @@ async function listTree(place: GitPlace, tree: string, folders: readonly string[
 
 /** Those of some files that are in the local ledger, by path. */
 export async function ledgerPaths({ place }: Repository, files: readonly LedgerFile[]): Promise<ReadonlySet<string>> {
-  if ((await currentLedger(place)) === null) return new Set();
+  // Without a folder git would list all.
+  if (files.length === 0 || (await currentLedger(place)) === null) return new Set();
   const folders = new Set(files.map(({ path: file }) => file.slice(0, file.lastIndexOf('/'))));
   return new Set((await listTree(place, ledgerRef, [...folders])).keys());
 }

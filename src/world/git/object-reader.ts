@@ -25,9 +25,10 @@ class ObjectReader {
   #timer: NodeJS.Timeout | null = null;
   #isOver = false;
 
-  constructor(place: GitPlace) {
-    this.#place = place;
-    this.#running = startGit(place, args, { input: null });
+  constructor({ folder, env }: GitPlace) {
+    // Others ask it too, so it does not listen to the stop signal of whoever asked first.
+    this.#place = { folder, env };
+    this.#running = startGit(this.#place, args, { input: null });
     this.#running.child.stdout?.on('data', (chunk: Buffer) => this.#read(chunk));
     void this.#end();
   }

@@ -125,7 +125,11 @@ export async function remoteOf(place: GitPlace, branch: string | null): Promise<
 /** Name and address of whoever commits, as git knows them; null when it does not. */
 export async function committerName(place: GitPlace): Promise<string | null> {
   const { exitCode, text } = await git(place, ['var', 'GIT_COMMITTER_IDENT'], { allow: [1, 128] });
-  return exitCode === 0 ? text.trim().replace(/ \d+ [+-]\d{4}$/, '') : null;
+  return exitCode === 0 ? withoutTime(text) : null;
+}
+
+function withoutTime(identity: string): string {
+  return identity.trim().replace(/ \d+ [+-]\d{4}$/, '');
 }
 
 const identities = new WeakMap<GitPlace['env'], Map<string, Promise<string>>>();
@@ -134,13 +138,9 @@ const identities = new WeakMap<GitPlace['env'], Map<string, Promise<string>>>();
 export function committerIdentity(place: GitPlace): Promise<string> {
   const known = identities.get(place.env) ?? new Map<string, Promise<string>>();
   identities.set(place.env, known);
-  const identity = known.get(place.folder) ?? askIdentity(place);
+  const identity = known.get(place.folder) ?? gitLine(place, ['var', 'GIT_COMMITTER_IDENT']).then(withoutTime);
   known.set(place.folder, identity);
   return identity;
-}
-
-async function askIdentity(place: GitPlace): Promise<string> {
-  return (await gitLine(place, ['var', 'GIT_COMMITTER_IDENT'])).replace(/ \d+ [+-]\d{4}$/, '');
 }
 
 /** @throws IDENTITY_MISSING when git does not know who commits. */
