@@ -4,6 +4,8 @@ import path from 'node:path';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { addToTree } from '../../src/world/git/add-to-tree.ts';
+import { addToLedger, ledgerRef } from '../../src/world/git/ledger-store.ts';
+import { openRepository } from '../../src/world/git/repository.ts';
 import { TestRepository, temporaryFolder, testEnvironment } from '../builders/repository.ts';
 
 type Asking = { readonly folder: string; readonly commit: string | null; readonly files: ReadonlyMap<string, string> };
@@ -83,4 +85,20 @@ describe('files in a tree', () => {
     expect(await add({ folder: r.folder, commit, files })).toBeNull();
     expect(await add({ folder: r.folder, commit: '5'.repeat(40), files })).toBeNull();
   });
+});
+
+it('a ledger with a file where a folder should be refuses an event, and stays as it is', async () => {
+  const r = new TestRepository({ tidemark: 'no folder\n' });
+  r.git('update-ref', ledgerRef, r.head);
+  const repository = await openRepository(r.folder, testEnvironment());
+  const event = { path: 'tidemark/1.4.0/a.json', text: '{}' };
+
+  await expect(addToLedger(repository, [event], 'Record')).rejects.toMatchObject({ code: 'LEDGER_DAMAGED' });
+  expect(r.git('rev-parse', ledgerRef).trim()).toBe(r.head);
+
+  await addToLedger(repository, [{ ...event, path: 'gauges/0.2.0/a.json' }], 'Record');
+  expect(r.git('ls-tree', '-r', '--name-only', ledgerRef).trim().split('\n')).toEqual([
+    'gauges/0.2.0/a.json',
+    'tidemark',
+  ]);
 });
