@@ -1,69 +1,76 @@
-import { quotePattern } from '../text/quote-pattern.ts';
-
 /** Where one of the anchors was found. */
 export type AnchorHit = { readonly at: number; readonly anchor: string };
 
+/** An anchor, and its bytes from the third one on. */
+type Listed = { readonly anchor: string; readonly rest: Uint8Array };
+
+// What two bytes may be: the first two of an anchor, its second and third.
+const first = 1;
+const later = 2;
+
 /**
- * Finds any of many short texts. An expression of all of them is asked only where two bytes are the beginning of one: on most
- * bytes, one look at a table has to do.
+ * Finds any of many short texts in bytes. Bytes are looked at two at a time, as one number: only where a table says that an
+ * anchor may begin there or one byte before, the anchors themselves are compared.
  */
 export class AnchorSearch {
-  readonly #here: RegExp;
-  /** 1 for each two bytes that an anchor begins with, and for each two that may follow its first one. */
-  readonly #beginnings = new Uint8Array(1 << 16);
-  readonly #seconds = new Uint8Array(1 << 16);
-  readonly #isShort: boolean;
+  /** By the number that two bytes are in this machine's order. */
+  readonly #kinds = new Uint8Array(1 << 16);
+  /** By the first byte and the second: which of the lists has the anchors that begin with them, from 1. */
+  readonly #listOf = new Uint16Array(1 << 16);
+  readonly #lists: Listed[][] = [[]];
 
-  /** @param anchors not empty ones. */
+  /** @param anchors of two characters or more. */
   constructor(anchors: readonly string[]) {
-    this.#here = new RegExp(oneOf(anchors), 'y');
-    this.#isShort = anchors.some(({ length }) => length === 1);
-    for (const anchor of anchors) {
-      allow(this.#beginnings, anchor.charCodeAt(0), anchor.charCodeAt(1));
-      allow(this.#seconds, anchor.charCodeAt(1), anchor.charCodeAt(2));
+    for (const anchor of [...anchors].sort((a, b) => b.length - a.length)) {
+      // What is beyond a byte is in no bytes.
+      if ([...anchor].some((letter) => letter > '\xff')) continue;
+      const bytes = Buffer.from(anchor, 'latin1');
+      const [one = 0, two = 0, three] = bytes;
+      const begin = (one << 8) | two;
+      if (this.#listOf[begin] === 0) this.#listOf[begin] = this.#lists.push([]) - 1;
+      this.#lists[this.#listOf[begin] ?? 0]?.push({ anchor, rest: bytes.subarray(2) });
+      this.#mark(first, one, two);
+      for (let any = 0; any < 256; any++) if (any === (three ?? any)) this.#mark(later, two, any);
     }
   }
 
-  /**
-   * The first anchor from an offset on; where several begin there, the longest.
-   * @param text the bytes, each as a character (latin1).
-   */
-  next(text: string, bytes: Uint8Array, from: number): AnchorHit | null {
-    const [beginnings, seconds] = [this.#beginnings, this.#seconds];
-    const end = bytes.length - (this.#isShort ? 0 : 1);
-    for (let at = from; at < end; at++) {
-      const second = bytes[at + 1] as number;
-      if (beginnings[((bytes[at] as number) << 8) | second] !== 1) continue;
-      if (seconds[(second << 8) | (bytes[at + 2] as number)] !== 1) continue;
-      this.#here.lastIndex = at;
-      const hit = this.#here.exec(text);
-      if (hit !== null) return { at, anchor: hit[0] };
+  #mark(kind: number, one: number, two: number): void {
+    const [pair = 0] = new Uint16Array(Uint8Array.of(one, two).buffer);
+    this.#kinds[pair] = (this.#kinds[pair] ?? 0) | kind;
+  }
+
+  /** The first anchor from an offset on; where several begin there, the longest. */
+  next(bytes: Uint8Array, from: number): AnchorHit | null {
+    if (bytes.length < 2) return null;
+    // Two bytes as one number have to lie at an even address.
+    const odd = bytes.byteOffset & 1;
+    const pairs = new Uint16Array(bytes.buffer, bytes.byteOffset + odd, (bytes.length - odd) >> 1);
+    const kinds = this.#kinds;
+    for (let index = Math.max(0, (from - odd) >> 1); index < pairs.length; index++) {
+      const kind = kinds[pairs[index] as number] as number;
+      if (kind === 0) continue;
+      const at = odd + 2 * index;
+      const hit =
+        ((kind & later) !== 0 && at > from ? this.#at(bytes, at - 1) : null) ??
+        ((kind & first) !== 0 && at >= from ? this.#at(bytes, at) : null);
+      if (hit !== null) return hit;
+    }
+    // Of an anchor of two bytes at the very end, a pair may have the first byte alone.
+    const last = bytes.length - 2;
+    return last >= from ? this.#at(bytes, last) : null;
+  }
+
+  #at(bytes: Uint8Array, at: number): AnchorHit | null {
+    const list = this.#listOf[((bytes[at] as number) << 8) | (bytes[at + 1] as number)] as number;
+    return list === 0 ? null : this.#longest(list, bytes, at);
+  }
+
+  #longest(list: number, bytes: Uint8Array, at: number): AnchorHit | null {
+    for (const { anchor, rest } of this.#lists[list] as readonly Listed[]) {
+      let same = 0;
+      while (same < rest.length && rest[same] === bytes[at + 2 + same]) same++;
+      if (same === rest.length) return { at, anchor };
     }
     return null;
   }
-}
-
-/** Marks two characters in a table of bytes; NaN stands for any, where the text is at its end. */
-function allow(table: Uint8Array, first: number, second: number): void {
-  // What is beyond a byte is in no text of bytes.
-  if (first > 255 || second > 255) return;
-  if (Number.isNaN(first)) table.fill(1);
-  else if (Number.isNaN(second)) table.fill(1, first << 8, (first + 1) << 8);
-  else table[(first << 8) | second] = 1;
-}
-
-/**
- * The pattern of any of these texts, the longest first, as a tree of their beginnings: what begins alike is looked at once, which
- * is several times as fast as one text after the other.
- */
-function oneOf(texts: readonly string[]): string {
-  const byFirst = new Map<string, string[]>();
-  for (const text of texts)
-    if (text !== '') byFirst.set(text.charAt(0), [...(byFirst.get(text.charAt(0)) ?? []), text.slice(1)]);
-  const branches = [...byFirst].map(
-    ([first, rests]) => quotePattern(first) + (rests.join('') === '' ? '' : oneOf(rests)),
-  );
-  const [only = ''] = branches;
-  if (texts.includes('')) return `(?:${branches.join('|')})?`;
-  return branches.length === 1 ? only : `(?:${branches.join('|')})`;
 }

@@ -29,8 +29,9 @@ export class MarkScanner {
   readonly #anchors: AnchorSearch;
   readonly #shapes = new Map<string, Shape[]>();
   #path = '';
-  /** The last chunk of this file: counting its lines waits until there is another. */
+  /** The last chunk of this file: counting its lines waits until there is another. It lies in one of two places in turn. */
   #last: Buffer = Buffer.alloc(0);
+  #places: [Buffer, Buffer] = [Buffer.alloc(0), Buffer.alloc(0)];
   #linesBefore = 1;
   #countHere = 0;
   #isUtf16 = false;
@@ -52,18 +53,29 @@ export class MarkScanner {
     this.#linesBefore += countLines(this.#last.subarray(0, seen));
     const again = this.#last.subarray(seen);
     // A copy: the reader may use the chunk's memory again.
-    const bytes = Buffer.concat([again, this.#isUtf16 ? withoutZeros(chunk) : chunk]);
+    const bytes = this.#joined(again, this.#isUtf16 ? withoutZeros(chunk) : chunk);
     this.#last = bytes;
     this.#scan(bytes, (offset) => this.#linesBefore + countLines(bytes.subarray(0, offset)));
     this.#scanEncoded(bytes);
   }
 
+  #joined(again: Buffer, chunk: Uint8Array): Buffer {
+    const length = again.length + chunk.length;
+    const [used, free] = this.#places;
+    const room = free.length < length ? Buffer.allocUnsafeSlow(length) : free;
+    this.#places = [room, used];
+    room.set(again);
+    room.set(chunk, again.length);
+    return room.subarray(0, length);
+  }
+
   /** @param lineAt the line of the file that an offset of the text is on. */
   #scan(bytes: Buffer, lineAt: (offset: number) => number, encoding = ''): void {
-    const text = bytes.toString('latin1');
+    let text: string | null = null;
     for (let from = 0; this.#countHere < maxPerFile; ) {
-      const hit = this.#anchors.next(text, bytes, from);
+      const hit = this.#anchors.next(bytes, from);
       if (hit === null) return;
+      text ??= bytes.toString('latin1');
       const { at, anchor } = hit;
       for (const shape of this.#shapes.get(anchor) ?? []) {
         if (encoding === '' || shape.kind === 'secret') this.#look(text, { at, shape, lineAt, encoding });
