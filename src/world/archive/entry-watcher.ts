@@ -1,7 +1,7 @@
 import { hash } from 'node:crypto';
 import type { ReadEntry } from '../../core/contents/entry.ts';
 import type { ArchiveBudget } from './budget.ts';
-import { EntryDigest } from './entry-digest.ts';
+import { EntryDigests } from './entry-digest.ts';
 
 /** Somebody who looks at the bytes of entries while they pass. */
 export type EntryWatcher = {
@@ -23,20 +23,30 @@ export type EntrySink = {
 
 /** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
 export class EntryCollector {
-  readonly kept = new Map<string, Buffer>();
-  /** All that came, in order, with their digests. */
-  readonly entries: ReadEntry[] = [];
+  readonly #kept = new Map<string, Buffer>();
+  /** All that came, in order; the digests of files follow at the end. */
+  readonly #entries: (EntryHeader & { sha256?: string | null })[] = [];
   readonly #watcher: EntryWatcher;
   readonly #budget: ArchiveBudget;
+  readonly #digests: EntryDigests;
 
   constructor(watcher: EntryWatcher, budget: ArchiveBudget) {
     [this.#watcher, this.#budget] = [watcher, budget];
+    this.#digests = new EntryDigests(watcher.chunk !== undefined);
+  }
+
+  /** All entries in order with their digests, and the contents that were wanted. */
+  async finish(): Promise<{ readonly entries: readonly ReadEntry[]; readonly kept: ReadonlyMap<string, Buffer> }> {
+    const digests = await this.#digests.finish();
+    let file = 0;
+    for (const entry of this.#entries) if (entry.sha256 === undefined) entry.sha256 = digests[file++] as string;
+    return { entries: this.#entries as ReadEntry[], kept: this.#kept };
   }
 
   /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */
   add(header: EntryHeader): void {
     this.#budget.entry();
-    this.entries.push({ ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) });
+    this.#entries.push({ ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) });
   }
 
   /** A file whose bytes follow. @throws ARCHIVE_TOO_LARGE here and with every piece. */
@@ -45,21 +55,22 @@ export class EntryCollector {
     this.#budget.entry();
     const isWanted = this.#watcher.wants?.(path, sizeBytes) === true && this.#budget.keeps(sizeBytes);
     const parts: Uint8Array[] = [];
-    const digest = new EntryDigest(sizeBytes);
+    const digest = this.#digests.begin(sizeBytes);
     let isFirst = true;
     return {
       write: (chunk) => {
         this.#budget.unpacked(chunk.byteLength);
         // A stream's buffer may be used again once it has been read.
         if (isWanted) parts.push(Buffer.from(chunk));
-        digest.update(chunk);
+        const behind = digest.update(chunk);
         const busy = this.#watcher.chunk?.(path, chunk, isFirst);
         isFirst = false;
-        return busy;
+        return behind === null ? busy : behind.then(() => busy);
       },
       end: () => {
-        if (isWanted) this.kept.set(path, Buffer.concat(parts));
-        this.entries.push({ ...header, sha256: digest.end() });
+        if (isWanted) this.#kept.set(path, Buffer.concat(parts));
+        digest.end();
+        this.#entries.push({ ...header });
       },
     };
   }

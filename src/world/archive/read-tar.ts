@@ -111,9 +111,7 @@ class TarReader {
       this.#body = null;
     }
     if (this.#body !== null || this.#partial !== null) throw new TarError('unexpected end of file');
-    const { kept } = this.#collector;
-    const entries = this.#collector.entries;
-    return { entries, kept, comment: this.#global['comment'] ?? null, control: new Map() };
+    return { ...(await this.#collector.finish()), comment: this.#global['comment'] ?? null, control: new Map() };
   }
 
   /** Behind the end only padding may stand: some readers go on there. */

@@ -10,5 +10,5 @@ export const readTextFile: ContainerReader = async (file, watcher, budget) => {
   const { size } = await stat(file);
   const header = { path: path.basename(file), type: 'file', sizeBytes: size, mode: 0o644, linkname: null } as const;
   await collector.file({ ...header, mtime: null, owner: null }, createReadStream(file));
-  return { entries: collector.entries, kept: collector.kept, comment: null, control: new Map() };
+  return { ...(await collector.finish()), comment: null, control: new Map() };
 };

@@ -44,13 +44,13 @@ export const readZip: ContainerReader = async (file, watcher, budget) => {
     const reader = new MemberReader({ window: new FileWindow(handle, end.start), file, collector });
     for (const index of order) await reader.read(records[index] as ZipRecord);
     await reader.finish(end.start);
-    const read = collector.entries;
+    const { entries: read, kept } = await collector.finish();
     const entries = read.map((_, index) => index);
     for (const [place, index] of order.entries()) entries[index] = place;
     const comment = end.comment.toString('utf8');
     return {
       entries: entries.flatMap((place) => read[place] ?? []),
-      kept: collector.kept,
+      kept,
       comment: comment === '' ? null : comment,
       control: new Map(),
     };
