@@ -36,19 +36,19 @@ export type DependencyFiles = {
 /** Whether a file's text is wanted for finding dependencies. */
 export function isDependencyFile(file: string): boolean {
   return (
-    !/(?:^|\/)node_modules\//.test(file) && (formatOf(file) !== null || isCompanion(file) || manifestOf(file) !== null)
+    !(file.includes('node_modules/') && /(?:^|\/)node_modules\//.test(file)) &&
+    (formatOf(file) !== null || isCompanion(file) || manifestOf(file) !== null)
   );
 }
 
+const listedManifests = manifestFiles.map((format) => ({ format, ending: format.file.replace('{package}', '') }));
+
 function manifestOf(file: string) {
   const name = file.slice(file.lastIndexOf('/') + 1);
-  return (
-    manifestFiles.find(
-      (format) =>
-        format.file === name ||
-        (format.file.includes('{package}') && name.endsWith(format.file.replace('{package}', ''))),
-    ) ?? null
+  const listed = listedManifests.find(({ format, ending }) =>
+    ending === format.file ? name === ending : name.endsWith(ending),
   );
+  return listed?.format ?? null;
 }
 
 /** Reads the manifests among some texts. A broken one is reported and skipped: an SBOM must not fail because of an example. */

@@ -61,9 +61,14 @@ const formats: readonly Format[] = [
 const companions =
   /^(?:go\.sum|Gemfile|Pipfile|composer\.json|conanfile\.txt|Directory\.Packages\.props|[\w.-]*requirements[\w.-]*\.in)$/;
 
+// One question instead of one for each format: it is asked for every file of a tree.
+const anyFormat = new RegExp(formats.map(({ name }) => name.source).join('|'));
+
 /** What reads a file of this name; null for any other. */
 export function formatOf(path: string): Format | null {
-  return formats.find(({ name }) => name.test(baseName(path)) || name.test(path)) ?? null;
+  const file = baseName(path);
+  if (!anyFormat.test(file) && (file === path || !anyFormat.test(path))) return null;
+  return formats.find(({ name }) => name.test(file) || name.test(path)) ?? null;
 }
 
 /** Whether a file is looked up beside a lockfile. */
@@ -75,9 +80,9 @@ export function isCompanion(path: string): boolean {
 export function isUnknownLockfile(path: string): boolean {
   const name = baseName(path);
   return (
-    formatOf(path) === null &&
     /(?:^|[._-])lock(?:file)?(?:\.(?:json|ya?ml|toml|txt))?$|\.lockb$/i.test(name) &&
-    !/^\./.test(name)
+    !name.startsWith('.') &&
+    formatOf(path) === null
   );
 }
 
