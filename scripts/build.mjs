@@ -3,6 +3,7 @@
 import { createHash } from 'node:crypto';
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
 import { bundledPackages, formatBundled, formatNotices } from './notices.mjs';
 
@@ -75,6 +76,13 @@ const { metafile } = await build({
   plugins: [lazySegmenter],
   logLevel: 'warning',
 });
+// Help is printed as it is laid out here: the commands and their options need not be loaded for it.
+const [program] = Object.entries(metafile.outputs).find(([, made]) => made.entryPoint === 'src/cli/program.ts');
+const { helpTexts } = await import(pathToFileURL(path.resolve(root, program)).href);
+for (const { words, width, text } of await helpTexts(version)) {
+  mkdirSync(path.join(outdir, 'help', String(width)), { recursive: true });
+  writeFileSync(path.join(outdir, 'help', String(width), `${['bevelstone', ...words].join('-')}.txt`), text);
+}
 const used = Object.values(metafile.outputs).flatMap(({ inputs }) =>
   Object.keys(inputs).filter((input) => inputs[input].bytesInOutput > 0),
 );

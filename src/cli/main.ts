@@ -1,12 +1,20 @@
 #!/usr/bin/env node
-// Answers --version before anything else is loaded.
+// Answers --version and most of --help before anything else is loaded.
+import { preparedHelp } from '../world/prepared-help.ts';
+
+const { stdin, stdout, stderr, env } = process;
 const version = process.env['BEVELSTONE_PROGRAM_VERSION'] ?? '0.0.0';
-if (process.argv.length === 3 && process.argv[2] === '--version') {
-  process.stdout.write(`${version}\n`);
+const args = process.argv.slice(2);
+const help = args.at(-1) === '--help' ? preparedHelp(args.slice(0, -1), stdout.columns) : null;
+const answer = args.length === 1 && args[0] === '--version' ? `${version}\n` : help;
+if (answer !== null) {
+  stdout.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EPIPE') throw error;
+  });
+  stdout.write(answer);
 } else {
   const { runProgram } = await import('./program.ts');
-  const { stdin, stdout, stderr, env } = process;
-  await runProgram(process.argv.slice(2), {
+  await runProgram(args, {
     stdin,
     stdout,
     stderr,
@@ -22,5 +30,3 @@ if (process.argv.length === 3 && process.argv[2] === '--version') {
     },
   });
 }
-
-export {};

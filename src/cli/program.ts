@@ -187,9 +187,10 @@ class Chosen {
 }
 
 /** Parses the arguments. @returns null when the parser has answered already: help, version. */
-async function choose(args: readonly string[], host: Host): Promise<Chosen | null> {
+async function choose(args: readonly string[], { version, stdout }: Host): Promise<Chosen | null> {
   try {
-    const raw = await makeParser(args, await loadNamed(args), host).parseAsync([...args]);
+    const look = { version, columns: stdout.columns };
+    const raw = await makeParser(args, await loadNamed(args), look).parseAsync([...args]);
     const isAnswered = args.some((arg) => ['--help', '--version', '-h'].includes(arg));
     if (raw._.length > 0 || isAnswered) return null;
     const { status } = await import('./command/status.ts');
@@ -200,15 +201,44 @@ async function choose(args: readonly string[], host: Host): Promise<Chosen | nul
   }
 }
 
-function makeParser(args: readonly string[], commands: LoadedCommands, host: Host): Argv {
+/** What help shows besides the commands, and how wide it may be. */
+type Look = { readonly version: string; readonly columns: number | undefined };
+
+/** A help text for a terminal of some width. */
+type LaidOut = { readonly words: readonly string[]; readonly width: number; readonly text: string };
+
+/**
+ * The help texts of the program, of its commands and of their groups, for a pipe and for wide terminals.
+ * @public for the build, which keeps them beside the program.
+ */
+export async function helpTexts(version: string): Promise<LaidOut[]> {
+  const names = commandList.map(({ name }) => name);
+  const all = new Set(['', ...names.map((name) => name.split(' ')[0] ?? ''), ...names]);
+  const texts: LaidOut[] = [];
+  for (const columns of [80, 100])
+    for (const name of all) {
+      const words = name.split(' ').filter(Boolean);
+      const args = [...words, '--help'];
+      await makeParser(args, await loadNamed(args), { version, columns }).parseAsync(
+        args,
+        {},
+        (_error, _argv, output) => {
+          texts.push({ words, width: columns, text: `${output}\n` });
+        },
+      );
+    }
+  return texts;
+}
+
+function makeParser(args: readonly string[], commands: LoadedCommands, { version, columns = 80 }: Look): Argv {
   let parser: Argv = commonOptions(yargs([...args]))
     .scriptName('bevelstone')
     .usage('$0 COMMAND\n\nFrom git history to a package that a stranger can install.')
-    .version(host.version)
+    .version(version)
     .help()
     .strict()
     .parserConfiguration({ 'camel-case-expansion': true, 'duplicate-arguments-array': true })
-    .wrap(Math.min(100, host.stdout.columns ?? 80))
+    .wrap(Math.min(100, columns))
     .epilogue('To see it all once: bevelstone demo\nFor one command: bevelstone COMMAND --help')
     .exitProcess(false)
     .fail((message, error) => {
