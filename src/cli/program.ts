@@ -153,7 +153,8 @@ class Session {
   async #printJson(ok: boolean, result: unknown, error: unknown): Promise<void> {
     const envelope = { schema: 'bevelstone/1', command: this.command, ok, result, warnings: this.warnings, error };
     const { stdout } = this.#host;
-    for (const piece of jsonPieces(envelope, (text) => this.#safe(text))) {
+    const safe = this.secrets.size === 0 ? null : (text: string) => this.#safe(text);
+    for (const piece of jsonPieces(envelope, safe)) {
       if (!stdout.write(piece)) await once(stdout, 'drain').catch(ignoreClosedPipe);
       // Whoever read it, such as `head`, has what they wanted.
       if (stdout.destroyed) return;

@@ -1,3 +1,6 @@
+/** Applied to every text before it is escaped; null to leave all as they are. */
+type Safe = ((text: string) => string) | null;
+
 /** A long list whose elements are turned into JSON one by one, so that they never lie in memory all at once. */
 export class LazyList<Element> {
   readonly #elements: Iterable<Element>;
@@ -7,18 +10,15 @@ export class LazyList<Element> {
     [this.#elements, this.#toJson] = [elements, toJson];
   }
 
-  *texts(safe: (text: string) => string): Generator<string> {
+  *texts(safe: Safe): Generator<string> {
     for (const element of this.#elements) yield write(this.#toJson(element), safe) ?? 'null';
   }
 }
 
 const pieceLength = 1 << 16;
 
-/**
- * The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included, without a control character.
- * @param safe is applied to every text before it is escaped.
- */
-export function* jsonPieces(value: unknown, safe: (text: string) => string = (text) => text): Generator<string> {
+/** The JSON text of a value in pieces of some 64 KiB; what JSON.stringify gives, lazy lists included, without a control character. */
+export function* jsonPieces(value: unknown, safe: Safe = null): Generator<string> {
   let piece = '';
   for (const part of parts(value, safe)) {
     piece += part;
@@ -40,17 +40,19 @@ function escaped(json: string): string {
   );
 }
 
-function* parts(value: unknown, safe: (text: string) => string): Generator<string> {
+function* parts(value: unknown, safe: Safe): Generator<string> {
   if (value instanceof LazyList) {
     yield* joined('[', value.texts(safe), ']');
-  } else if (Array.isArray(value) && value.some(isNested)) {
+  } else if (!isNested(value) || nodesIn(value, mostNodes) > 0) {
+    yield write(value, safe) ?? 'null';
+  } else if (Array.isArray(value)) {
     yield '[';
     for (const [index, element] of value.entries()) {
       if (index > 0) yield ',';
       yield* parts(element, safe);
     }
     yield ']';
-  } else if (isNested(value) && !Array.isArray(value)) {
+  } else {
     let separator = '{';
     for (const [key, field] of Object.entries(value as object)) {
       if (field === undefined) continue;
@@ -59,12 +61,26 @@ function* parts(value: unknown, safe: (text: string) => string): Generator<strin
       separator = ',';
     }
     yield separator === '{' ? '{}' : '}';
-  } else {
-    yield write(value, safe) ?? 'null';
   }
 }
 
-function write(value: unknown, safe: (text: string) => string): string | undefined {
+/** A value with fewer parts becomes text in one go. */
+const mostNodes = 200;
+
+/** What is left of a number of parts that a value may have: 0 or less when it has more, or a lazy list in it. */
+function nodesIn(value: unknown, most: number): number {
+  if (!isNested(value)) return most - 1;
+  if (value instanceof LazyList) return 0;
+  let left = most - 1;
+  for (const key in value as object) {
+    if (left <= 0) return 0;
+    left = nodesIn((value as Readonly<Record<string, unknown>>)[key], left);
+  }
+  return left;
+}
+
+function write(value: unknown, safe: Safe): string | undefined {
+  if (safe === null) return JSON.stringify(value);
   return JSON.stringify(value, (_key, inner: unknown) => (typeof inner === 'string' ? safe(inner) : inner));
 }
 

@@ -103,6 +103,10 @@ const shapes: Readonly<Record<LedgerEvent['type'], Shape>> = {
   replanned: { artifact: artifactSchema },
 };
 
+const schemas: Readonly<Record<string, Schema>> = Object.fromEntries(
+  Object.entries(shapes).map(([type, shape]) => [type, object({ ...common, ...shape })]),
+);
+
 /** An event as a journal has it: without what the ledger adds, and with free texts that are not shortened yet. */
 export const newEventSchema: Schema = union(
   Object.fromEntries(
@@ -125,8 +129,9 @@ export function parseEvent(text: string, path: string): ParsedEvent {
   if (value === null) return { type: 'damaged', why: 'it is not a JSON object' };
   const { type } = value;
   if (typeof type !== 'string' || type.length > 40) return { type: 'damaged', why: 'it has no `type`' };
-  if (!Object.hasOwn(shapes, type)) return { type: 'unknown', kind: type };
-  const problem = problemIn(value, object({ ...common, ...shapes[type as LedgerEvent['type']] }));
+  const schema = Object.hasOwn(schemas, type) ? schemas[type] : undefined;
+  if (schema === undefined) return { type: 'unknown', kind: type };
+  const problem = problemIn(value, schema);
   if (problem !== null) return { type: 'damaged', why: problem };
   const event = value as unknown as LedgerEvent;
   if (event.type === 'planned' && !haveOwnNames(event.artifacts))

@@ -22,6 +22,18 @@ export function jsonOrNull(text: string): unknown {
 }
 
 function isDeep(text: string): boolean {
+  return hasManyBrackets(text) && isNestedDeep(text);
+}
+
+/** Most texts have fewer of them than may be nested; looking for one letter is several times as fast as looking at each. */
+function hasManyBrackets(text: string): boolean {
+  let left = maxNesting;
+  for (const bracket of ['{', '['])
+    for (let at = text.indexOf(bracket); at !== -1; at = text.indexOf(bracket, at + 1)) if (--left < 0) return true;
+  return false;
+}
+
+function isNestedDeep(text: string): boolean {
   let depth = 0;
   for (let at = 0; at < text.length; at++) {
     const code = text.charCodeAt(at);
