@@ -1,5 +1,5 @@
 import type { Entry } from '../../core/contents/entry.ts';
-import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
+import { BevelstoneError, isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { Form } from '../../core/name/form.ts';
 import { type ContentsList, entriesIn, parseContentsList } from '../../core/record/contents-list.ts';
@@ -7,7 +7,7 @@ import { whyUnreadable } from '../../core/record/parse-record.ts';
 import { areTwins } from '../../core/record/release-record.ts';
 import { compareVersions, isVersion } from '../../core/version/version.ts';
 import { ledgerRef } from '../../world/git/ledger-store.ts';
-import { readFilesAt } from '../../world/git/read-objects.ts';
+import { eachBlobAt, readFilesAt } from '../../world/git/read-objects.ts';
 import type { Repository } from '../../world/git/repository.ts';
 import type { Context } from '../context.ts';
 import { localReleases } from './ledger.ts';
@@ -53,17 +53,52 @@ export function artifactsOnRecord(
 }
 
 /** The contents list of a release, from the ledger. @throws LEDGER_DAMAGED when it is not there, or another. */
-export async function readContentsList(
+export async function readContentsList({ place }: Repository, release: LedgerRelease): Promise<ContentsList> {
+  const inside = contentsPath(release);
+  return parseContents(release, (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null);
+}
+
+/**
+ * The contents lists that name a digest, of those of some releases that can be read. Others are gone through one by one, so that
+ * memory does not grow with the number of releases.
+ */
+export async function contentsListsWith(
   { place }: Repository,
-  { package: name, version, contents: digest }: LedgerRelease,
-): Promise<ContentsList> {
-  const inside = `${name}/${version}/contents-${digest}.json`;
-  const text = (await readFilesAt(place, ledgerRef, [inside])).get(inside) ?? null;
-  const isRecorded = text !== null && contentsFile(text).sha256 === digest;
+  releases: readonly LedgerRelease[],
+  digest: string,
+): Promise<ReadonlyMap<LedgerRelease, ContentsList>> {
+  const byPath = new Map(releases.map((release) => [contentsPath(release), release]));
+  const found = new Map<LedgerRelease, ContentsList>();
+  await eachBlobAt(place, ledgerRef, [...byPath.keys()], (inside, bytes) => {
+    const release = byPath.get(inside);
+    if (release === undefined || !bytes.includes(digest, 0, 'latin1')) return;
+    const list = contentsOrNull(release, bytes.toString('utf8'));
+    if (list !== null) found.set(release, list);
+  });
+  return found;
+}
+
+function contentsOrNull(release: LedgerRelease, text: string): ContentsList | null {
+  try {
+    return parseContents(release, text);
+  } catch (error) {
+    if (isBevelstoneError(error, 'LEDGER_DAMAGED')) return null;
+    throw error;
+  }
+}
+
+function contentsPath({ package: name, version, contents: digest }: LedgerRelease): string {
+  return `${name}/${version}/contents-${digest}.json`;
+}
+
+/** @param text null where there is none. @throws LEDGER_DAMAGED */
+function parseContents(release: LedgerRelease, text: string | null): ContentsList {
+  const isRecorded = text !== null && contentsFile(text).sha256 === release.contents;
   const parsed = isRecorded ? parseContentsList(text) : null;
   if (parsed?.type === 'record') return parsed.record;
+  const inside = contentsPath(release);
   throw new BevelstoneError('LEDGER_DAMAGED', {
-    message: `the contents list of ${name} ${version} in the ledger is not usable`,
+    message: `the contents list of ${release.package} ${release.version} in the ledger is not usable`,
     why:
       text === null
         ? `there is no ${inside}`

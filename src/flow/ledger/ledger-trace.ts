@@ -5,7 +5,6 @@ import { parseMessage } from '../../core/history/message-grammar.ts';
 import { parseReferences } from '../../core/history/reference.ts';
 import { normalFolder, packagesByPath } from '../../core/history/touch.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
-import type { ContentsList } from '../../core/record/contents-list.ts';
 import { compareVersions } from '../../core/version/version.ts';
 import { hashFile } from '../../world/file-bytes.ts';
 import { exists } from '../../world/files.ts';
@@ -13,7 +12,7 @@ import { type Repository, resolveCommit } from '../../world/git/repository.ts';
 import { git } from '../../world/git/run-git.ts';
 import type { Context } from '../context.ts';
 import { inPlace, partialsOn, type RecordedPartial } from '../deploy/deploy-list.ts';
-import { readContentsList } from '../ledger-record/last-artifact.ts';
+import { contentsListsWith } from '../ledger-record/last-artifact.ts';
 import { readLedger } from '../ledger-record/ledger.ts';
 import { plainSurvey, surveyWorkspace } from '../survey/survey.ts';
 import { openContext, readWorkspace } from '../workspace/workspace.ts';
@@ -101,14 +100,11 @@ async function traceDigest(
   digest: string,
 ): Promise<TraceMatch[]> {
   const found: TraceMatch[] = [];
+  const lists = await contentsListsWith(repository, known, digest);
   for (const release of oldestFirst(known)) {
     const whole = release.artifacts.find(({ sha256 }) => sha256 === digest);
     if (whole !== undefined) found.push({ ...matchOf(release), artifact: whole.file });
-    const list = await readContentsList(repository, release).catch((error: unknown): ContentsList => {
-      if (isBevelstoneError(error, 'LEDGER_DAMAGED')) return { artifacts: [] };
-      throw error;
-    });
-    for (const artifact of list.artifacts)
+    for (const artifact of lists.get(release)?.artifacts ?? [])
       for (const entry of artifact.entries) {
         if (entry.sha256 !== digest) continue;
         found.push({ ...matchOf(release), artifact: artifact.file, entry: entry.path, origin: entry.origin });

@@ -1,9 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { LedgerEvent } from '../../core/record/event.ts';
-import { isLedgerPath, parseEvent } from '../../core/record/parse-event.ts';
+import { isLedgerPath, type ParsedEvent, parseEvent } from '../../core/record/parse-event.ts';
 import { addToTree } from './add-to-tree.ts';
-import { idOf, readObjects } from './object-reader.ts';
+import { eachObject, idOf } from './object-reader.ts';
 import { withIndex } from './own-index.ts';
 import { remoteMessage } from './remote-words.ts';
 import type { Repository } from './repository.ts';
@@ -40,26 +40,24 @@ export async function readEvents(
   const files = [...(await listTree(place, ledgerRef, folders ?? []))].filter(
     ([file]) => !/\/contents-[^/]+$/.test(file),
   );
-  const objects = await readObjects(
-    place,
-    files.map(([, id]) => id),
-  );
   const events: LedgerEvent[] = [];
   const damaged: { file: string; why: string }[] = [];
   const unknown = new Set<string>();
-  for (const [index, [file]] of files.entries()) {
-    const bytes = objects[index]?.bytes ?? null;
-    const parsed =
-      bytes === null
-        ? ({ type: 'damaged', why: 'git does not have it' } as const)
-        : bytes.length > maxEventBytes
-          ? ({ type: 'damaged', why: `it has ${bytes.length} bytes` } as const)
-          : parseEvent(bytes.toString('utf8'), file);
+  const ids = files.map(([, id]) => id);
+  await eachObject(place, ids, (object, index) => {
+    const [file = ''] = files[index] ?? [];
+    const parsed = readEvent(object?.bytes ?? null, file);
     if (parsed.type === 'event') events.push(parsed.event);
     else if (parsed.type === 'damaged') damaged.push({ file, why: parsed.why });
     else unknown.add(parsed.kind);
-  }
+  });
   return { events, damaged, unknown: [...unknown] };
+}
+
+function readEvent(bytes: Buffer | null, file: string): ParsedEvent {
+  if (bytes === null) return { type: 'damaged', why: 'git does not have it' };
+  if (bytes.length > maxEventBytes) return { type: 'damaged', why: `it has ${bytes.length} bytes` };
+  return parseEvent(bytes.toString('utf8'), file);
 }
 
 /** Files of a tree by path with the ids of their blobs; links and submodules have no place in a ledger. */

@@ -4,10 +4,10 @@ import { type GitPlace, gitFailed, type RunningGit, startGit } from './run-git.t
 export type GitObject = { readonly id: string; readonly type: string; readonly bytes: Buffer };
 
 type Question = {
-  readonly answers: (GitObject | null)[];
+  readonly take: (answer: GitObject | null) => void;
   /** How many answers it still waits for. */
   left: number;
-  readonly resolve: (answers: (GitObject | null)[]) => void;
+  readonly resolve: () => void;
   readonly reject: (error: Error) => void;
 };
 
@@ -38,11 +38,12 @@ class ObjectReader {
     return this.#isOver;
   }
 
-  ask(names: readonly string[]): Promise<(GitObject | null)[]> {
+  /** @param take gets one answer after the other, and throws nothing. */
+  ask(names: readonly string[], take: Question['take']): Promise<void> {
     if (this.#timer !== null) clearTimeout(this.#timer);
     this.#hold(true);
     return new Promise((resolve, reject) => {
-      this.#questions.push({ answers: [], left: names.length, resolve, reject });
+      this.#questions.push({ take, left: names.length, resolve, reject });
       this.#running.child.stdin?.write(`${names.join('\n')}\n`);
     });
   }
@@ -88,11 +89,11 @@ class ObjectReader {
   #answer(answer: GitObject | null): void {
     const [question] = this.#questions;
     if (question === undefined) return;
-    question.answers.push(answer);
+    question.take(answer);
     question.left--;
     if (question.left > 0) return;
     this.#questions.shift();
-    question.resolve(question.answers);
+    question.resolve();
     if (this.#questions.length > 0) return;
     this.#hold(false);
     this.#timer = setTimeout(() => {
@@ -118,18 +119,41 @@ const readers = new WeakMap<GitPlace['env'], Map<string, ObjectReader>>();
  * @throws like git()
  */
 export async function readObjects(place: GitPlace, names: readonly string[]): Promise<(GitObject | null)[]> {
+  const objects: (GitObject | null)[] = [];
+  await eachObject(place, names, (object) => void objects.push(object));
+  return objects;
+}
+
+/**
+ * The same one by one, as they come.
+ * @param take gets one for each name, in the order of the names, and throws nothing.
+ * @throws like git()
+ */
+export async function eachObject(
+  place: GitPlace,
+  names: readonly string[],
+  take: (object: GitObject | null, index: number) => void,
+): Promise<void> {
   place.signal?.throwIfAborted();
   // A name with a line break can't be asked for this way.
-  const asked = names.filter((name) => !name.includes('\n'));
-  if (asked.length === 0) return names.map(() => null);
+  const isAsked = (name: string | undefined) => name?.includes('\n') === false;
+  const asked = names.filter(isAsked);
+  let next = 0;
+  const passOver = () => {
+    while (next < names.length && !isAsked(names[next])) take(null, next++);
+  };
+  passOver();
+  if (asked.length === 0) return;
   const byFolder = readers.get(place.env) ?? new Map<string, ObjectReader>();
   readers.set(place.env, byFolder);
   const known = byFolder.get(place.folder);
   const reader = known === undefined || known.isOver ? new ObjectReader(place) : known;
   byFolder.set(place.folder, reader);
   try {
-    const answers = (await reader.ask(asked)).values();
-    return names.map((name) => (name.includes('\n') ? null : (answers.next().value ?? null)));
+    await reader.ask(asked, (object) => {
+      take(object, next++);
+      passOver();
+    });
   } finally {
     place.signal?.throwIfAborted();
   }

@@ -1,5 +1,5 @@
 import { writeStream } from '../files.ts';
-import { readObjects } from './object-reader.ts';
+import { eachObject, readObjects } from './object-reader.ts';
 import { type GitPlace, git, gitChunks, gitLine } from './run-git.ts';
 
 /** Texts of files at a commit, null where there is none. */
@@ -21,20 +21,26 @@ export async function readBlobsAt(
   commit: string,
   paths: readonly string[],
 ): Promise<Map<string, Buffer | null>> {
+  const found = new Map<string, Buffer | null>(paths.map((path) => [path, null]));
+  await eachBlobAt(place, commit, paths, (path, bytes) => void found.set(path, bytes));
+  return found;
+}
+
+/** The same one by one, as they come. @param take gets those that are there, and throws nothing. */
+export async function eachBlobAt(
+  place: GitPlace,
+  commit: string,
+  paths: readonly string[],
+  take: (path: string, bytes: Buffer) => void,
+): Promise<void> {
   // A path with a line break can't be asked for this way, and no manifest has one.
   const writable = paths.filter((path) => !path.includes('\n'));
   const ids = writable.length < worthAList ? null : await idsAt(place, commit, new Set(writable));
   const asked = ids === null ? writable : writable.filter((path) => ids.has(path));
-  const objects = await readObjects(
-    place,
-    asked.map((path) => ids?.get(path) ?? `${commit}:${path}`),
-  );
-  const found = new Map<string, Buffer | null>(paths.map((path) => [path, null]));
-  for (const [index, path] of asked.entries()) {
-    const object = objects[index] ?? null;
-    if (object?.type === 'blob') found.set(path, object.bytes);
-  }
-  return found;
+  const names = asked.map((path) => ids?.get(path) ?? `${commit}:${path}`);
+  await eachObject(place, names, (object, index) => {
+    if (object?.type === 'blob') take(asked[index] ?? '', object.bytes);
+  });
 }
 
 /** Blob ids of those of the paths that are files at a commit. One git process; memory for those that are wanted. */
