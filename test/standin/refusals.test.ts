@@ -41,7 +41,6 @@ describe('an index for Python', () => {
       description: null,
       fileName,
       sha256: digest('sha256', bytes),
-      md5: digest('md5', bytes),
     }) as [string, string][];
     change(fields);
     const form = encodeForm(

@@ -12,7 +12,6 @@ import { withSlash } from '../../core/protocol/traits.ts';
 import { type Connection, webOf } from '../../store/connection.ts';
 import type { Access, ListedParcel, NameState, Parcel, Presence, Subject } from '../../store/parcel.ts';
 import { callText, expectDone, openAddress, refused, unexpectedAnswer, type Web } from '../../store/web.ts';
-import { hashFile } from '../../world/file-bytes.ts';
 import { sentBytes } from '../../world/sent-file.ts';
 import { type Destination, makeDestination, type Sending, type Withdrawal } from '../destination.ts';
 import { accessByEmptyForm } from '../empty-form.ts';
@@ -65,7 +64,6 @@ async function deliver(index: Index, parcel: Parcel, { moved }: Sending): Promis
       description: parcel.readme,
       fileName: parcel.fileName,
       sha256: parcel.sha256,
-      md5: await hashFile(parcel.file, 'md5'),
     }),
     { field: 'content', fileName: parcel.fileName, contentType: 'application/octet-stream' },
     randomBytes(15).toString('hex'),

@@ -154,7 +154,6 @@ export type UploadInput = {
   readonly description: string | null;
   readonly fileName: string;
   readonly sha256: string;
-  readonly md5: string;
 };
 
 /** Fields that the form calls otherwise than the metadata ("Upload API"; "Core metadata specifications"). */
@@ -165,13 +164,7 @@ const renamed: Readonly<Record<string, string>> = {
 };
 
 /** The texts of an upload form; the file itself is its field `content`. */
-export function uploadFields({
-  fields,
-  description,
-  fileName,
-  sha256,
-  md5,
-}: UploadInput): (readonly [string, string])[] {
+export function uploadFields({ fields, description, fileName, sha256 }: UploadInput): (readonly [string, string])[] {
   const isWheel = fileName.endsWith('.whl');
   const metadata = Object.entries(fields).flatMap(([name, values]) => {
     const lower = name.toLowerCase();
@@ -187,7 +180,7 @@ export function uploadFields({
     ['pyversion', isWheel ? (fileName.split('-').at(-3) ?? 'py3') : 'source'],
     ...metadata,
     ...(text === null || text === '' ? [] : [['description', text] as const]),
-    ['md5_digest', md5],
+    // One digest has to be there; an MD5 would cost another pass over the file before a byte of it is sent.
     ['sha256_digest', sha256],
   ];
 }
