@@ -16,6 +16,7 @@ import {
   stat,
   symlink,
   unlink,
+  writeFile,
 } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -218,6 +219,15 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
     await rename(temporary, file);
   } catch (error) {
     await rm(temporary, { force: true }).catch(() => {});
+    throw unwritable(error, file);
+  }
+}
+
+/** Writes a file where it lies and does not wait for the disk: only in a folder that is thrown away. @throws FILE_UNWRITABLE */
+export async function writeInPlace(file: string, content: string | Uint8Array): Promise<void> {
+  try {
+    await writeFile(file, content);
+  } catch (error) {
     throw unwritable(error, file);
   }
 }

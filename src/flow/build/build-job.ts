@@ -34,6 +34,8 @@ export type BuildJob = {
   readonly checkout: string;
   readonly folder: string;
   readonly out: string;
+  /** Writes over a file of the checkout; whatever is written there before the steps goes through it. */
+  readonly write: (file: string, text: string) => Promise<void>;
   readonly dependencies: BuiltDependencies;
   /** Given when the run is stopped, or when another package failed. */
   readonly signal: AbortSignal;

@@ -8,7 +8,6 @@ import { some } from '../../core/text/some.ts';
 import type { Stream } from '../../core/version/stream.ts';
 import { makeLink } from '../../world/files.ts';
 import { commitTime, uncommittedPaths } from '../../world/git/repository.ts';
-import type { Checkout } from '../../world/git/worktree.ts';
 import { makeOwnFolder } from '../../world/leftovers.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import { hostPlatform, processorCount } from '../../world/platform.ts';
@@ -20,7 +19,7 @@ import type { Package } from '../workspace/workspace.ts';
 import type { BuildJob } from './build-job.ts';
 import { type BuiltRelease, buildPackage, listPackage, type ReleaseSelection } from './build-package.ts';
 import { type BuildDifference, compareReleases } from './build-twice.ts';
-import { Checkouts } from './checkouts.ts';
+import { Checkouts, type HeldCheckout } from './checkouts.ts';
 import { runInOrder } from './schedule.ts';
 
 /** Where a build was sent for other machines. */
@@ -237,10 +236,11 @@ async function runOne<Done>(run: Run, one: One<Done>): Promise<Done> {
   signal.throwIfAborted();
   const what = `${options.list ? 'list' : name === '' ? 'build' : 'build again'} ${item.name} ${version}`;
   context.report({ type: 'started', what });
-  let checkout: Checkout | null = null;
+  let held: HeldCheckout | null = null;
   let isDone = false;
   try {
-    checkout = await checkouts.take();
+    held = await checkouts.take();
+    const { checkout, rewrites } = held;
     const result = await work({
       what,
       context,
@@ -257,6 +257,7 @@ async function runOne<Done>(run: Run, one: One<Done>): Promise<Done> {
       checkout: checkout.folder,
       folder: await placeInside(checkout.folder, item.folder, `\`folder\` of ${item.name}`),
       out: checkout.out,
+      write: (file, text) => rewrites.write(file, text),
       dependencies: { folder: links, folders: new Map(folders) },
       signal,
     });
@@ -276,7 +277,7 @@ async function runOne<Done>(run: Run, one: One<Done>): Promise<Done> {
     });
     throw error;
   } finally {
-    if (checkout !== null) await checkouts.giveBack(checkout, item, isDone);
+    if (held !== null) await checkouts.giveBack(held, item, isDone);
   }
 }
 

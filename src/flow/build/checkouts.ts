@@ -1,13 +1,20 @@
 import { some } from '../../core/text/some.ts';
 import { fillOutsideFiles } from '../../world/git/outside-files.ts';
-import { type Checkout, checkOut, copyWorkingFolder, restoreCheckout } from '../../world/git/worktree.ts';
+import { type Checkout, checkOut, copyWorkingFolder, emptyOut } from '../../world/git/worktree.ts';
+import { Rewrites } from '../../world/rewrites.ts';
 import { type Context, warn } from '../context.ts';
 import type { Survey } from '../survey/survey.ts';
 import { withoutCredentials } from '../workspace/credential-variables.ts';
 import type { Package } from '../workspace/workspace.ts';
 
-/** A package's checkout, and whether all that is in it came from git itself. */
-type Held = { readonly checkout: Checkout; readonly isPlain: boolean };
+/** A package's checkout. */
+export type HeldCheckout = {
+  readonly checkout: Checkout;
+  /** What this program wrote into it. */
+  readonly rewrites: Rewrites;
+  /** Whether all that is in it came from git itself. */
+  readonly isPlain: boolean;
+};
 
 /**
  * The checkouts of a build: one for every package that is at work. One in which nothing but this program wrote is put back as
@@ -20,8 +27,7 @@ export class Checkouts {
   readonly #warned: Set<string>;
   readonly #name: string;
   readonly #isUncommitted: boolean;
-  readonly #idle: Held[] = [];
-  readonly #held = new Map<Checkout, Held>();
+  readonly #idle: HeldCheckout[] = [];
 
   /** @param name part of the folders' names, so that two builds have paths of different length. */
   constructor({
@@ -43,20 +49,18 @@ export class Checkouts {
   }
 
   /** A checkout of the commit that nothing was done in. */
-  async take(): Promise<Checkout> {
-    const held = this.#idle.pop() ?? (await this.#make());
-    this.#held.set(held.checkout, held);
-    return held.checkout;
+  async take(): Promise<HeldCheckout> {
+    return this.#idle.pop() ?? (await this.#make());
   }
 
   /** @param isDone whether the package's work came to its end. */
-  async giveBack(checkout: Checkout, { config }: Package, isDone: boolean): Promise<void> {
-    const held = this.#held.get(checkout);
-    this.#held.delete(checkout);
+  async giveBack(held: HeldCheckout, { config }: Package, isDone: boolean): Promise<void> {
+    const { checkout, rewrites, isPlain } = held;
     const isOurs = config.build.length === 0 && config.patches.length === 0 && config.inputs.length === 0;
-    if (held?.isPlain !== true || !isDone || !isOurs) return checkout.remove();
+    if (!isPlain || !isDone || !isOurs) return checkout.remove();
     try {
-      await restoreCheckout(this.#survey.workspace.repository.place, checkout);
+      await rewrites.undo();
+      await emptyOut(checkout);
       this.#idle.push(held);
     } catch {
       // The package is built; the next one gets a new checkout, and hears of what is wrong with the disk.
@@ -69,10 +73,12 @@ export class Checkouts {
     for (const { checkout } of this.#idle.splice(0)) await checkout.remove();
   }
 
-  async #make(): Promise<Held> {
+  async #make(): Promise<HeldCheckout> {
+    const rewrites = new Rewrites();
     const { repository, config } = this.#survey.workspace;
     const { commit } = this.#survey;
-    if (this.#isUncommitted) return { checkout: await copyWorkingFolder(repository, this.#name), isPlain: false };
+    if (this.#isUncommitted)
+      return { checkout: await copyWorkingFolder(repository, this.#name), rewrites, isPlain: false };
     // Filters that .gitattributes names may run while git checks out.
     const place = { ...repository.place, env: withoutCredentials(this.#context.env, config) };
     const checkout = await checkOut({ ...repository, place }, commit, this.#name);
@@ -86,7 +92,7 @@ export class Checkouts {
         );
       if (largeFiles.length > 0)
         this.#once(`large files that this machine has not fetched are pointers still: ${some(largeFiles)}`);
-      return { checkout, isPlain: !isAny };
+      return { checkout, rewrites, isPlain: !isAny };
     } catch (error) {
       await checkout.remove();
       throw error;

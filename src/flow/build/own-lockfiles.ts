@@ -4,7 +4,7 @@ import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
 import { ownLockfile } from '../../core/manifest/lockfile/formats.ts';
 import type { OwnPackage } from '../../core/manifest/lockfile/own-entry.ts';
 import type { Ecosystem } from '../../core/name/ecosystem.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readTextIfThere } from '../../world/files.ts';
 import { placeInside } from '../../world/place-inside.ts';
 import type { Package } from '../workspace/workspace.ts';
 import { manifestVersion, placesIn, rangesOf, type StampJob } from './stamp.ts';
@@ -26,11 +26,8 @@ export async function lockStamped(job: StampJob, files: ReadonlySet<string>): Pr
     if ([...(await sourcesOf({ pkg, checkout }, files))].some((place) => own.has(place)))
       changed.push(changedManifest(pkg, job));
   try {
-    return await updateLockfiles(
-      checkout,
-      files,
-      changed.flatMap((manifest) => manifest ?? []),
-    );
+    const manifests = changed.flatMap((manifest) => manifest ?? []);
+    return await updateLockfiles(job, files, manifests);
   } catch (error) {
     if (isBevelstoneError(error, 'LOCKFILE_UNKNOWN', 'LOCKFILE_PINS')) return [];
     throw error;
@@ -69,7 +66,7 @@ export function changedManifest(
  * @throws LOCKFILE_UNKNOWN, LOCKFILE_PINS.
  */
 export async function updateLockfiles(
-  checkout: string,
+  { checkout, write }: Pick<StampJob, 'checkout' | 'write'>,
   files: ReadonlySet<string>,
   manifests: readonly ChangedManifest[],
 ): Promise<string[]> {
@@ -87,7 +84,7 @@ export async function updateLockfiles(
     const text = (await readTextIfThere(place)) ?? '';
     const updated = lockfile.update(text, own, file);
     if (updated === text) continue;
-    await writeWhole(place, updated);
+    await write(place, updated);
     changed.push(file);
   }
   return changed;

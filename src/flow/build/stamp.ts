@@ -7,7 +7,7 @@ import { noMatch, stampByRule } from '../../core/manifest/stamp-rule.ts';
 import { stampHeader } from '../../core/manifest/version-header.ts';
 import type { VersionPlace } from '../../core/manifest/version-place/place.ts';
 import { spell } from '../../core/version/spelling.ts';
-import { readTextIfThere, writeWhole } from '../../world/files.ts';
+import { readTextIfThere } from '../../world/files.ts';
 import { placeInside, readInside } from '../../world/place-inside.ts';
 import type { Survey } from '../survey/survey.ts';
 import type { Package } from '../workspace/workspace.ts';
@@ -23,14 +23,14 @@ export async function stampCheckout(job: BuildJob, files: ReadonlySet<string>): 
   const stamped = await stampOwn(job, files, 'built');
   for (const rule of job.pkg.config.stamp) {
     const { text, changed, file } = await applyRule(job, rule);
-    if (changed !== text) await writeWhole(file, changed);
+    if (changed !== text) await job.write(file, changed);
     stamped.add(path.posix.join(job.pkg.folder, rule.file));
   }
   return stamped;
 }
 
 /** What writing a version down needs to know. */
-export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' | 'folder' | 'checkout'>;
+export type StampJob = Pick<BuildJob, 'pkg' | 'version' | 'versions' | 'survey' | 'folder' | 'checkout' | 'write'>;
 
 /**
  * Writes the version down where the repository keeps it: the same places, and the files of `stamp` whose rule finds its place
@@ -48,7 +48,7 @@ export async function recordVersion(
     // A commit cannot hold its own id, and a placeholder that is gone could not be filled in again.
     if (rule.write.includes('{commit}') || !isRepeatable(applied.changed, rule, job)) onlyBuilt.push(rule.file);
     else if (applied.changed !== applied.text) {
-      await writeWhole(applied.file, applied.changed);
+      await job.write(applied.file, applied.changed);
       changed.add(path.posix.join(job.pkg.folder, rule.file));
     }
   }
@@ -129,12 +129,12 @@ async function edit({
   const text = (await readTextIfThere(place)) ?? '';
   const changed = change(text);
   if (changed === text) return;
-  await writeWhole(place, changed);
+  await job.write(place, changed);
   stamped.add(file);
 }
 
 async function stampManifest(
-  { pkg, version, versions, survey, folder }: StampJob,
+  { pkg, version, versions, survey, folder, write }: StampJob,
   { use, isStatic }: { readonly use: 'built' | 'recorded'; readonly isStatic: boolean },
 ): Promise<string | null> {
   if (pkg.format === null || pkg.manifestPath === null) return null;
@@ -147,7 +147,7 @@ async function stampManifest(
   const spelt = manifestVersion(pkg, version, survey);
   const stamp = { version: spelt, isStatic, ranges };
   const stamped = pkg.format.stamp(text, stamp, pkg.manifestPath);
-  if (stamped !== text) await writeWhole(file, stamped);
+  if (stamped !== text) await write(file, stamped);
   // A template that is filled in later carries no version yet.
   return stamped.includes(spelt) ? inside : null;
 }

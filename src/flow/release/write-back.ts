@@ -2,7 +2,7 @@ import path from 'node:path';
 import { BevelstoneError } from '../../core/error/bevelstone-error.ts';
 import type { Opened } from '../../core/record/run-data.ts';
 import { globMatcher } from '../../core/text/glob.ts';
-import { removeFile } from '../../world/files.ts';
+import { removeFile, writeWhole } from '../../world/files.ts';
 import { listFilesAt } from '../../world/git/read-objects.ts';
 import { makeCommitObject, type ObjectCommit } from '../../world/git/release-commit.ts';
 import { checkOut } from '../../world/git/worktree.ts';
@@ -48,7 +48,7 @@ export async function makeReleaseCommit(
     for (const each of releasing) {
       const inside = (file: string) => path.posix.join(each.pkg.folder, file);
       const folder = await placeInside(checkout.folder, each.pkg.folder, `\`folder\` of ${each.pkg.name}`);
-      const job = { ...each, versions, survey, folder, checkout: checkout.folder };
+      const job = { ...each, versions, survey, folder, checkout: checkout.folder, write: writeWhole };
       const recorded = await recordVersion(job, files);
       for (const file of recorded.changed) written.add(file);
       for (const file of recorded.onlyBuilt)
@@ -79,7 +79,8 @@ export async function makeReleaseCommit(
     const members = await raiseMembers(search);
     for (const { file } of members) written.add(file);
     const manifests = [...releasedManifests(search), ...members];
-    for (const file of await updateLockfiles(checkout.folder, files, manifests)) written.add(file);
+    for (const file of await updateLockfiles({ checkout: checkout.folder, write: writeWhole }, files, manifests))
+      written.add(file);
     const makes = await runMakes(context, { survey, checkout: checkout.folder, opened });
     const takes = (file: string) => written.has(file) || makes.some((fits) => fits(file));
     const message = messageOf(config['write-back'].message, releasing);

@@ -46,14 +46,8 @@ const pruned = new Set<string>();
 /** The system's attributes must not matter either. */
 const asEverywhere = { env: { GIT_ATTR_NOSYSTEM: '1' }, hasUsualModes: true };
 
-/**
- * Puts a checkout back as it was: tracked files by git, without anything else, and nothing in the folder beside it. Only for one
- * in which no other program was at work: git believes what its index says of files.
- */
-export async function restoreCheckout({ env }: GitPlace, { folder, out }: Checkout): Promise<void> {
-  const place = { folder, env };
-  await git(place, [...neutral, 'reset', '--hard', '--quiet'], asEverywhere);
-  await git(place, ['clean', '-ffdxq']);
+/** Empties the folder beside a checkout. */
+export async function emptyOut({ out }: Checkout): Promise<void> {
   await removeFolder(out);
   await makeUsualFolder(out);
 }
