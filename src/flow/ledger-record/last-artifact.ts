@@ -69,7 +69,7 @@ export async function contentsListsWith(
 ): Promise<ReadonlyMap<LedgerRelease, ContentsList>> {
   const byPath = new Map(releases.map((release) => [contentsPath(release), release]));
   const found = new Map<LedgerRelease, ContentsList>();
-  await eachBlobAt(place, ledgerRef, [...byPath.keys()], (inside, bytes) => {
+  await eachBlobAt(place, { commit: ledgerRef, paths: [...byPath.keys()] }, (inside, bytes) => {
     const release = byPath.get(inside);
     if (release === undefined || !bytes.includes(digest, 0, 'latin1')) return;
     const list = contentsOrNull(release, bytes.toString('utf8'));

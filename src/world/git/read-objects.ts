@@ -22,15 +22,14 @@ export async function readBlobsAt(
   paths: readonly string[],
 ): Promise<Map<string, Buffer | null>> {
   const found = new Map<string, Buffer | null>(paths.map((path) => [path, null]));
-  await eachBlobAt(place, commit, paths, (path, bytes) => void found.set(path, bytes));
+  await eachBlobAt(place, { commit, paths }, (path, bytes) => void found.set(path, bytes));
   return found;
 }
 
 /** The same one by one, as they come. @param take gets those that are there, and throws nothing. */
 export async function eachBlobAt(
   place: GitPlace,
-  commit: string,
-  paths: readonly string[],
+  { commit, paths }: { readonly commit: string; readonly paths: readonly string[] },
   take: (path: string, bytes: Buffer) => void,
 ): Promise<void> {
   // A path with a line break can't be asked for this way, and no manifest has one.
