@@ -1,20 +1,92 @@
 import { randomBytes } from 'node:crypto';
 import type { Commit, Person } from '../../core/history/commit.ts';
 import { keepYoungHeapSmall } from '../heap.ts';
-import { type GitPlace, gitChunks } from './run-git.ts';
+import { processorCount } from '../platform.ts';
+import { type GitPlace, gitChunks, gitLine } from './run-git.ts';
 
 const maxSubject = 1000;
 const maxBody = 1 << 20;
 const longHistory = 2000;
 const fields = ['%H', '%P', '%an', '%ae', '%B'].join('%x00');
 
+/** From so many commits on, the rest of a history is counted, and read by two gits when at least as many are left. */
+const worthTwo = 5000;
+
 /**
- * Commits reachable from `head` and not from those of `exclude` that are here, each with its changed paths. They come in the order
- * that takes git least time, and in batches: one at a time would cost more than reading them.
+ * Commits reachable from `head` and not from those of `exclude` that are here, each with its changed paths. They come in an order
+ * that takes little time, and in batches: one at a time would cost more than reading them.
  */
 export function readHistory(place: GitPlace, head: string, exclude: readonly string[]): AsyncGenerator<Commit[]> {
-  const range = [head, '--ignore-missing', ...exclude.map((id) => `^${id}`)];
-  return readLog(place, ['-c', ...range, '--'], undefined);
+  return readInHalves(place, [head, '--ignore-missing', ...exclude.map((id) => `^${id}`), '--'], worthTwo);
+}
+
+/**
+ * Commits of a range. git uses one core, and takes longer for a long history than reading what it prints; so a second git begins
+ * in the middle of what is left, and the two are read by turns.
+ * @param least how many commits are many.
+ */
+export async function* readInHalves(
+  place: GitPlace,
+  range: readonly string[],
+  least: number,
+): AsyncGenerator<Commit[]> {
+  const first = readLog(place, ['-c', ...range]);
+  let isCounted = false;
+  let total = 0;
+  let count = 0;
+  try {
+    for (;;) {
+      const { value, done } = await first.next();
+      if (done === true) return;
+      yield value;
+      count += value.length;
+      if (count >= least && !isCounted && processorCount() > 1) {
+        isCounted = true;
+        void countCommits(place, range).then((found) => {
+          total = found;
+        });
+      }
+      if (total - count < least) continue;
+      const half = Math.ceil((total - count) / 2);
+      return yield* byTurns(upTo(first, half), readLog(place, [`--skip=${count + half}`, '-c', ...range]));
+    }
+  } finally {
+    await first.return(undefined);
+  }
+}
+
+/** How many commits a range has; 0 where that is not known: then one git reads all. */
+async function countCommits(place: GitPlace, range: readonly string[]): Promise<number> {
+  return gitLine(place, ['rev-list', '--count', ...range]).then(Number, () => 0);
+}
+
+/** The next commits, not more than so many. */
+async function* upTo(batches: AsyncGenerator<Commit[]>, most: number): AsyncGenerator<Commit[]> {
+  for (let left = most; left > 0; ) {
+    const { value, done } = await batches.next();
+    if (done === true) return;
+    yield value.slice(0, left);
+    left -= value.length;
+  }
+  await batches.return(undefined);
+}
+
+/** Takes from each of two as it has something. */
+async function* byTurns(one: AsyncGenerator<Commit[]>, other: AsyncGenerator<Commit[]>): AsyncGenerator<Commit[]> {
+  const ask = async (from: AsyncGenerator<Commit[]>) => ({ from, next: await from.next() });
+  const asked = new Map([one, other].map((from) => [from, ask(from)]));
+  try {
+    while (asked.size > 0) {
+      const { from, next } = await Promise.race(asked.values());
+      asked.delete(from);
+      if (next.done === true) continue;
+      asked.set(from, ask(from));
+      yield next.value;
+    }
+  } finally {
+    for (const waiting of asked.values()) waiting.catch(() => {});
+    await Promise.all([one.return(undefined), other.return(undefined)]);
+  }
 }
 
 /** Just these commits. */
@@ -22,7 +94,7 @@ export function readCommits(place: GitPlace, ids: readonly string[]): AsyncGener
   return readLog(place, ['--no-walk=unsorted', '-c', '--stdin'], `${ids.join('\n')}\n`);
 }
 
-async function* readLog(place: GitPlace, args: readonly string[], input: string | undefined): AsyncGenerator<Commit[]> {
+async function* readLog(place: GitPlace, args: readonly string[], input?: string): AsyncGenerator<Commit[]> {
   // A path may hold any byte but NUL, so only an unpredictable text marks a new commit.
   const mark = Buffer.from(randomBytes(12).toString('hex'));
   const format = `--format=tformat:${mark.toString()}%x00${fields}`;
