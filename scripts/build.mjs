@@ -20,27 +20,42 @@ function sourceDigest() {
 }
 
 /**
- * The parser's text layout makes an Intl.Segmenter when it is loaded, which reads 10 ms worth of language data. Only help
- * needs it, so it is made when it is first used. A build without the expected text fails: then the parser has changed.
+ * What libraries make when they are loaded, and what it is replaced by, so that it is made when it is first used: text layout reads
+ * 10 ms worth of language data for its segmenter, and 20 ms worth for the set of all emoji.
  */
-const lazySegmenter = {
-  name: 'lazy-segmenter',
+const slowToLoad = [
+  [
+    'const segmenter = new Intl.Segmenter();',
+    'let madeSegmenter; const segmenter = { segment: (text) => (madeSegmenter ??= new Intl.Segmenter()).segment(text) };',
+  ],
+  [
+    'const rgiEmojiRegex = /^\\p{RGI_Emoji}$/v;',
+    'let madeEmoji; const rgiEmojiRegex = { test: (text) => (madeEmoji ??= /^\\p{RGI_Emoji}$/v).test(text) };',
+  ],
+];
+
+/** A build in which a text is not found, or is left over, fails: then the library has changed. */
+const lazyTextLayout = {
+  name: 'lazy-text-layout',
   setup({ onLoad, onEnd }) {
-    let patched = 0;
+    const patched = new Set();
     onLoad({ filter: /node_modules[\\/](?:string-width|wrap-ansi|cliui|slice-ansi)[\\/].*\.js$/ }, ({ path }) => {
-      const made = 'const segmenter = new Intl.Segmenter();';
-      const lazy = 'let made; const segmenter = { segment: (text) => (made ??= new Intl.Segmenter()).segment(text) };';
-      const text = readFileSync(path, 'utf8');
-      const contents = text.replace(made, lazy);
-      if (contents !== text) patched++;
-      const left = contents.replace(lazy, '');
-      if (left.includes('new Intl.Segmenter'))
-        return { errors: [{ text: `${path} makes an Intl.Segmenter in another way` }] };
+      let contents = readFileSync(path, 'utf8');
+      let rest = contents;
+      for (const [made, lazy] of slowToLoad) {
+        if (contents.includes(made)) patched.add(made);
+        contents = contents.replace(made, () => lazy);
+        rest = rest.replace(made, '');
+      }
+      if (/new Intl\.Segmenter|= \/.*RGI_Emoji/.test(rest))
+        return { errors: [{ text: `${path} makes a segmenter or a set of emoji in another way` }] };
       return { contents, loader: 'js' };
     });
-    onEnd(() =>
-      patched > 0 ? undefined : { errors: [{ text: 'no file makes an Intl.Segmenter: remove this plugin' }] },
-    );
+    onEnd(() => ({
+      errors: slowToLoad
+        .filter(([made]) => !patched.has(made))
+        .map(([made]) => ({ text: `no file has "${made}": remove it from this list` })),
+    }));
   },
 };
 
@@ -73,7 +88,7 @@ const { metafile } = await build({
   banner: {
     js: "import{createRequire as __bevelstoneRequire}from'node:module';const require=__bevelstoneRequire(import.meta.url);",
   },
-  plugins: [lazySegmenter],
+  plugins: [lazyTextLayout],
   logLevel: 'warning',
 });
 // Help is printed as it is laid out here: the commands and their options need not be loaded for it.
