@@ -4,21 +4,25 @@ const script = `
 const { parentPort } = require('node:worker_threads');
 const { hash } = require('node:crypto');
 parentPort.on('message', ({ bytes, ends }) => {
-  parentPort.postMessage(ends.map((end, index) => hash('sha256', bytes.subarray(ends[index - 1] ?? 0, end))));
+  const digests = ends.map((end, index) => hash('sha256', bytes.subarray(ends[index - 1] ?? 0, end)));
+  parentPort.postMessage({ digests, bytes }, [bytes.buffer]);
 });
 `;
 
-type Waiting = { readonly done: (digests: readonly string[]) => void; readonly failed: (error: unknown) => void };
+/** Digests, and the memory that the bytes came in, to be used again: the other thread would free it late. */
+type Digested = { readonly digests: readonly string[]; readonly bytes: Uint8Array };
+
+type Waiting = { readonly done: (digested: Digested) => void; readonly failed: (error: unknown) => void };
 
 /** One thread for all archives that are read; it does not keep the program from ending. */
 let running: { readonly worker: Worker; readonly waiting: Waiting[] } | null = null;
 
 /**
  * SHA-256 of pieces of some bytes, in hexadecimal, taken on another thread.
- * @param bytes become that thread's. @param ends where each piece ends and the next one begins.
+ * @param bytes are that thread's until it answers. @param ends where each piece ends and the next one begins.
  * @throws what the system says when a thread cannot run.
  */
-export function digestBatch(bytes: Uint8Array, ends: readonly number[]): Promise<readonly string[]> {
+export function digestBatch(bytes: Uint8Array, ends: readonly number[]): Promise<Digested> {
   running ??= start();
   const { worker, waiting } = running;
   if (waiting.length === 0) worker.ref();
@@ -32,8 +36,8 @@ function start(): NonNullable<typeof running> {
   const worker = new Worker(script, { eval: true });
   const waiting: Waiting[] = [];
   worker.unref();
-  worker.on('message', (digests: readonly string[]) => {
-    waiting.shift()?.done(digests);
+  worker.on('message', (digested: Digested) => {
+    waiting.shift()?.done(digested);
     if (waiting.length === 0) worker.unref();
   });
   worker.once('error', (error) => {

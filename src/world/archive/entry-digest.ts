@@ -2,7 +2,7 @@ import { createHash, type Hash, hash } from 'node:crypto';
 import { digestBatch } from './entry-digest-thread.ts';
 
 const batchBytes = 1 << 20;
-const maxInFlight = 8;
+const maxInFlight = 4;
 /** A smaller archive is digested before another thread has started. */
 const worthAThread = 4 << 20;
 
@@ -12,6 +12,9 @@ export type DigestedEntry = {
   readonly update: (chunk: Uint8Array) => Promise<void> | null;
   readonly end: () => void;
 };
+
+/** Memory of batches that were digested. */
+const spare: Uint8Array[] = [];
 
 /** A batch being filled: whole entries, one behind the other. */
 type Batch = { readonly bytes: Uint8Array; used: number; readonly ends: number[]; readonly indexes: number[] };
@@ -68,7 +71,7 @@ export class EntryDigests {
 
   #sent(index: number, sizeBytes: number): DigestedEntry {
     if (this.#batch !== null && this.#batch.used + sizeBytes > batchBytes) this.#send();
-    this.#batch ??= { bytes: new Uint8Array(batchBytes), used: 0, ends: [], indexes: [] };
+    this.#batch ??= { bytes: spare.pop() ?? new Uint8Array(batchBytes), used: 0, ends: [], indexes: [] };
     const batch = this.#batch;
     const start = batch.used;
     /** Has the entry when it has more bytes than its header said. */
@@ -94,12 +97,13 @@ export class EntryDigests {
 
   #send(): void {
     if (this.#batch === null) return;
-    const { bytes, used, ends, indexes } = this.#batch;
+    const { bytes, ends, indexes } = this.#batch;
     this.#batch = null;
-    const task = digestBatch(bytes.subarray(0, used), ends)
+    const task = digestBatch(bytes, ends)
       .then(
-        (digests) => {
-          for (const [at, index] of indexes.entries()) this.#digests[index] = digests[at] as string;
+        (digested) => {
+          for (const [at, index] of indexes.entries()) this.#digests[index] = digested.digests[at] as string;
+          spare.push(digested.bytes);
         },
         (error: unknown) => {
           this.#failure ??= { error };
