@@ -21,7 +21,7 @@ function sourceDigest() {
 
 /**
  * What libraries make when they are loaded, and what it is replaced by, so that it is made when it is first used: text layout reads
- * 10 ms worth of language data for its segmenter, and 20 ms worth for the set of all emoji.
+ * 10 ms worth of language data for its segmenter, and as much again for the set of all emoji.
  */
 const slowToLoad = [
   [

@@ -1,14 +1,13 @@
-import { readFile } from 'node:fs/promises';
-import { isMissing, removeFile, writeInPlace } from './files.ts';
+import { readBytesIfThere, removeFile, writeInPlace } from './files.ts';
 
 /** Writes files over and remembers what they were, so that a temporary folder in which nothing else was written can be put back. */
 export class Rewrites {
   /** By path; null where there was no file. */
-  readonly #before = new Map<string, Buffer | null>();
+  readonly #before = new Map<string, Uint8Array | null>();
 
   /** The file keeps its mode. @throws FILE_UNWRITABLE, and what the system says where something else than a file is. */
   async write(file: string, content: string): Promise<void> {
-    if (!this.#before.has(file)) this.#before.set(file, await bytesIfThere(file));
+    if (!this.#before.has(file)) this.#before.set(file, await readBytesIfThere(file));
     await writeInPlace(file, content);
   }
 
@@ -19,14 +18,5 @@ export class Rewrites {
       else await writeInPlace(file, before);
     }
     this.#before.clear();
-  }
-}
-
-async function bytesIfThere(file: string): Promise<Buffer | null> {
-  try {
-    return await readFile(file);
-  } catch (error) {
-    if (isMissing(error)) return null;
-    throw error;
   }
 }

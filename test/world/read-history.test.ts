@@ -4,6 +4,7 @@ import path from 'node:path';
 import { expect, it } from 'vitest';
 import { readInHalves } from '../../src/world/git/read-history.ts';
 import { gitLine } from '../../src/world/git/run-git.ts';
+import { processorCount } from '../../src/world/platform.ts';
 import { TestRepository, testEnvironment } from '../builders/repository.ts';
 
 const [commits, never] = [1500, Number.POSITIVE_INFINITY];
@@ -44,7 +45,8 @@ it('reads a long history by two gits, every commit once', async () => {
     ['HEAD', '^HEAD~900', '--'],
   ]) {
     const [whole, halves] = [await slowly(r, range, never), await slowly(r, range, 50)];
-    expect([whole.isSplit, halves.isSplit]).toEqual([false, true]);
+    // With one core a second git would only take turns with the first.
+    expect([whole.isSplit, halves.isSplit]).toEqual([false, processorCount() > 1]);
     expect(halves.found).toEqual(whole.found);
   }
   expect((await slowly(r, ['HEAD', '^HEAD~20', '--'], 50)).isSplit).toBe(false);
