@@ -18,7 +18,7 @@ const cases = [
   { commits: 100_000, packages: 1, tags: 1_000, unreleased: 200, limit: 2.3 },
   { commits: 100_000, packages: 50, tags: 1_000, unreleased: 200, limit: 2.3 },
 ];
-const remembered = '.git/bevelstone/history-cache.jsonl';
+const remembered = '.git/bevelstone/history-cache';
 const node = [process.execPath, program].join(' ');
 
 const results = [];

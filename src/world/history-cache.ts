@@ -1,8 +1,8 @@
-import { appendFile, type FileHandle, mkdir, open, rename, rm } from 'node:fs/promises';
+import { appendFile, mkdir, rename, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { exists, freshName, readTextIfThere, removeStale } from './files.ts';
+import { exists, freshName, readBytesIfThere, removeStale } from './files.ts';
 
-const fileName = 'history-cache.jsonl';
+const fileName = 'history-cache';
 
 /**
  * The file in which a survey remembers the commits that it read. It may be removed at any time, and whatever goes wrong with it
@@ -18,74 +18,31 @@ export class HistoryCacheFile {
     this.#file = path.join(commonFolder, 'bevelstone', fileName);
   }
 
-  /** Null where there is none, or where parents of commits are not what the commits say (gitrepository-layout(5), `info/grafts`). */
-  async read(): Promise<string | null> {
+  /** Null where there is none, and where parents of commits are not what the commits say (gitrepository-layout(5), `info/grafts`). */
+  async read(): Promise<Uint8Array | null> {
     try {
       if (await exists(path.join(this.#commonFolder, 'info', 'grafts'))) return null;
-      return await readTextIfThere(this.#file);
+      return await readBytesIfThere(this.#file);
     } catch {
       return null;
     }
   }
 
   /** Adds to the file in one write, so that of two surveys at the same time each adds all of its own. */
-  async append(text: string): Promise<void> {
-    await appendFile(this.#file, text).catch(() => {});
+  async append(bytes: Uint8Array): Promise<void> {
+    await appendFile(this.#file, bytes).catch(() => {});
   }
 
-  /** A new file, which replaces the old one when it is complete. */
-  begin(): NewHistoryCache {
-    return new NewHistoryCache(this.#file);
-  }
-}
-
-/** A file that is being written under a name of its own. */
-export class NewHistoryCache {
-  readonly #final: string;
-  readonly #fresh: string;
-  #handle: Promise<FileHandle | null> | null = null;
-
-  constructor(final: string) {
-    this.#final = final;
-    this.#fresh = freshName(final);
-  }
-
-  async write(text: string): Promise<void> {
+  /** Writes the file anew, under a name of its own until it is complete. */
+  async replace(pieces: Iterable<Uint8Array>): Promise<void> {
+    const fresh = freshName(this.#file);
     try {
-      await (await this.#open())?.write(text);
+      await mkdir(path.dirname(this.#file), { recursive: true });
+      await removeStale(this.#file);
+      await writeFile(fresh, pieces, { flag: 'wx' });
+      await rename(fresh, this.#file);
     } catch {
-      await this.discard();
+      await rm(fresh, { force: true }).catch(() => {});
     }
-  }
-
-  /** Puts it in the place of the old one. */
-  async settle(): Promise<void> {
-    const handle = await this.#handle;
-    if (handle === null) return;
-    try {
-      await handle.close();
-      await rename(this.#fresh, this.#final);
-      this.#handle = null;
-    } catch {
-      await this.discard();
-    }
-  }
-
-  /** Leaves nothing of it, unless it has its place already. */
-  async discard(): Promise<void> {
-    if (this.#handle === null) return;
-    const handle = await this.#handle;
-    this.#handle = Promise.resolve(null);
-    await handle?.close().catch(() => {});
-    await rm(this.#fresh, { force: true }).catch(() => {});
-  }
-
-  #open(): Promise<FileHandle | null> {
-    this.#handle ??= (async () => {
-      await mkdir(path.dirname(this.#final), { recursive: true });
-      await removeStale(this.#final);
-      return open(this.#fresh, 'wx');
-    })().catch(() => null);
-    return this.#handle;
   }
 }

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import path from 'node:path';
 import { expect, it } from 'vitest';
-import { readInHalves } from '../../src/world/git/read-history.ts';
+import { readHistory, readInHalves } from '../../src/world/git/read-history.ts';
 import { gitLine } from '../../src/world/git/run-git.ts';
 import { processorCount } from '../../src/world/platform.ts';
 import { TestRepository, testEnvironment } from '../builders/repository.ts';
@@ -62,4 +62,17 @@ it('ends both when the reader has enough', async () => {
     await gitLine(place, ['rev-list', '--count', 'HEAD']);
   }
   expect(seen).toBeGreaterThan(1000);
+});
+
+it.each([
+  ['a letter of two units would be cut in half', `${'x'.repeat(999)}🌊🌊`, 'x'.repeat(999)],
+  ['it ends between two letters', `${'x'.repeat(998)}🌊🌊`, `${'x'.repeat(998)}🌊`],
+])('keeps the beginning of a long subject: %s', async (_, subject, kept) => {
+  const r = new TestRepository({ 'tide.txt': 'ebb' });
+  const id = r.commit(`${subject}\n\nbody`, { paths: ['tide.txt'] });
+  const place = { folder: r.folder, env: testEnvironment() };
+  const found = [];
+  for await (const batch of readHistory(place, id, [])) found.push(...batch);
+  const { message, cut } = found.find((commit) => commit.id === id) ?? {};
+  expect([message, cut]).toEqual([`${kept}\n\nbody`, true]);
 });

@@ -121,7 +121,8 @@ function speltElsewhere({ name, ecosystem, next, spellings }: SurveyedPackage): 
 
 const changeColumns = ['commit', 'weight', 'counted as', 'summary'];
 
-function renderChanges({ name, changes, isShifted }: SurveyedPackage, screen: Screen): string {
+function renderChanges({ name, changes: list, isShifted }: SurveyedPackage, screen: Screen): string {
+  const changes = [...list];
   const head = `  ${screen.colours.bold(cleanText(name))}`;
   if (changes.length === 0) return `${head}  ${sign('nothing', screen)} no changes`;
   const rows = changes.map(({ commit, why, item }) => [

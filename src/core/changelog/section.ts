@@ -1,5 +1,5 @@
+import type { Change } from '../history/change.ts';
 import type { Person } from '../history/commit.ts';
-import type { Change } from '../history/count-changes.ts';
 
 /** One line of release notes. All texts are untrusted until they are rendered. */
 export type NoteItem = {

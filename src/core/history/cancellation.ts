@@ -34,7 +34,7 @@ export function cancelReverts({
   readonly released: ReleasedCommits;
 }): Fates {
   const fates = new Map<number, Fate>();
-  for (const revert of walk.touching) {
+  for (const revert of walk.referring()) {
     const { reverts } = revert.meaning.references;
     if (reverts.length === 0) continue;
     for (const owner of revert.touched) {

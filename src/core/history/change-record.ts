@@ -1,5 +1,5 @@
 import { shiftBelowOne, type Weight } from '../version/weight.ts';
-import type { Change } from './count-changes.ts';
+import type { Change } from './change.ts';
 
 /** A change as programs read it: in `release.json`, and in the answers of `survey` and `ledger show`. */
 export type ChangeRecord = {

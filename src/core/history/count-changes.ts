@@ -1,30 +1,26 @@
-import { heaviest, type Weight } from '../version/weight.ts';
+import type { Weight } from '../version/weight.ts';
 import { cancelReverts, type Fate, type Fates, type InRange, type ReleasedCommits } from './cancellation.ts';
+import type { Change, ChangeList } from './change.ts';
 import type { Person } from './commit.ts';
 import { isReached } from './graph.ts';
 import type { Item } from './meaning.ts';
 import type { References } from './reference.ts';
+import { Tally } from './tally.ts';
 import type { TouchingCommit, Walk } from './walk.ts';
 
-/** What one commit means for one package. */
-export type Change = {
-  readonly item: Item;
-  readonly commit: string;
-  /** Whether it counts towards the next version, and why or why not. */
-  readonly counted: boolean;
-  readonly why: string;
-  readonly author: Person;
-  readonly references: References;
-  /** A commit without a recognisable kind. */
-  readonly unmarked: boolean;
-  /** A labelled stream's last release does not hold it. */
-  readonly sinceSeries: boolean;
-  /** Takes back something that a labelled stream's last release holds. */
-  readonly takesFromSeries: boolean;
+/** All changes of one package since its last release, with what they come to and what there is to warn of. */
+export type PackageChanges = {
+  readonly changes: ChangeList;
+  readonly tally: Tally;
+  readonly warnings: readonly string[];
 };
 
-/** All changes of one package since its last release, newest first, with what there is to warn of. */
-export type PackageChanges = { readonly changes: readonly Change[]; readonly warnings: readonly string[] };
+/** Changes with what they come to. */
+export function withTally(changes: readonly Change[], warnings: readonly string[]): PackageChanges {
+  const tally = new Tally();
+  for (const [at, change] of changes.entries()) tally.add(change, change.commit !== changes[at - 1]?.commit);
+  return { changes, tally, warnings };
+}
 
 /** Where a package's range begins: the commits of its last release, of the last of a series, of other releases. */
 export type RangeStart = {
@@ -49,18 +45,48 @@ export type Counting = {
 export function countChanges(counting: Counting): PackageChanges[] {
   const { walk, starts } = counting;
   const count = startCount(counting);
-  const elsewhere = starts.map((start) => containingVersions(walk, start));
-  const results = starts.map(() => ({ changes: [] as Change[], warnings: [] as string[] }));
-  for (const commit of walk.touching) {
+  const results = starts.map((_, owner) => ({
+    changes: new CountedChanges(count, owner),
+    tally: new Tally(),
+    warnings: [] as string[],
+  }));
+  for (const commit of walk.touching()) {
     for (const owner of commit.touched) {
       const result = results[owner];
       if (result === undefined || !count.inRange(commit.index, owner)) continue;
-      const { changes, warnings } = changesOf(count, { commit, owner, also: elsewhere[owner]?.get(commit.index) });
-      for (const change of changes) result.changes.push(change);
+      const { changes, warnings } = changesOf(count, commit, owner);
+      result.changes.add(commit.index, changes.length);
+      for (const [at, change] of changes.entries()) result.tally.add(change, at === 0);
       for (const warning of warnings) result.warnings.push(warning);
     }
   }
   return results;
+}
+
+/** The changes of one package by the places of their commits: a walk can be too long to keep them all. */
+class CountedChanges implements ChangeList {
+  readonly #count: Count;
+  readonly #owner: number;
+  readonly #commits: number[] = [];
+  length = 0;
+
+  constructor(count: Count, owner: number) {
+    this.#count = count;
+    this.#owner = owner;
+  }
+
+  /** @param length how many changes the commit is. */
+  add(commit: number, length: number): void {
+    this.#commits.push(commit);
+    this.length += length;
+  }
+
+  *[Symbol.iterator](): Generator<Change> {
+    for (const index of this.#commits) {
+      const commit = this.#count.walk.touchingAt(index);
+      if (commit !== null) yield* changesOf(this.#count, commit, this.#owner).changes;
+    }
+  }
 }
 
 /** What is counted, with what of the graph is already released. */
@@ -69,6 +95,8 @@ type Count = Counting & {
   readonly fates: Fates;
   /** What the last release of the series holds, by package. */
   readonly series: ReturnType<Walk['graph']['carry']>;
+  /** By package: other versions that hold a commit. */
+  readonly elsewhere: readonly ReadonlyMap<number, string>[];
 };
 
 function startCount(counting: Counting): Count {
@@ -79,35 +107,81 @@ function startCount(counting: Counting): Count {
   const series = walk.graph.carry(starts.map((start) => startOf(start.lastInSeries)));
   const inRange: InRange = (index, owner) => !isReached(last, index, owner);
   const fates = cancelReverts({ walk, owners: starts.length, inRange, released });
-  return { ...counting, inRange, fates, series };
+  return { ...counting, inRange, fates, series, elsewhere: starts.map((start) => containingVersions(walk, start)) };
 }
 
-type CountedCommit = {
-  readonly commit: TouchingCommit;
-  readonly owner: number;
-  /** Another version that holds the commit. */
-  readonly also: string | undefined;
-};
-
-function changesOf(count: Count, { commit, owner, also }: CountedCommit): PackageChanges {
-  const { walk, series } = count;
-  const id = walk.graph.idOf(commit.index);
+function changesOf(
+  count: Count,
+  commit: TouchingCommit,
+  owner: number,
+): { readonly changes: readonly Change[]; readonly warnings: readonly string[] } {
+  const { walk, series, elsewhere } = count;
   const { counted, why, items, warning, fate } = judge(count, commit, owner);
+  const also = elsewhere[owner]?.get(commit.index);
   const sinceSeries = !isReached(series, commit.index, owner);
   const takesFromSeries = sinceSeries && isHeldBySeries(count, fate, owner);
-  const changes = items.map((item) => ({
-    item,
-    commit: id,
+  const made: CountedCommit = {
+    walk,
+    commit,
     counted,
     why: also === undefined ? why : `${why}; also in ${also}`,
-    author: commit.author,
-    references: commit.meaning.references,
     unmarked: counted && commit.meaning.how === 'unmarked' && fate === undefined,
     sinceSeries,
     takesFromSeries,
-  }));
-  const lost = `${id.slice(0, 7)} takes back what the last prerelease holds: something public may go away`;
+  };
+  const changes = items.map((item) => new CountedChange(item, made));
+  if (warning === null && !takesFromSeries) return { changes, warnings: [] };
+  const lost = `${walk.graph.idOf(commit.index).slice(0, 7)} takes back what the last prerelease holds: something public may go away`;
   return { changes, warnings: [...(warning === null ? [] : [warning]), ...(takesFromSeries ? [lost] : [])] };
+}
+
+/** What all changes of one commit have in common. */
+type CountedCommit = Omit<Change, 'item' | 'commit' | 'author' | 'references'> & {
+  readonly walk: Walk;
+  readonly commit: TouchingCommit;
+};
+
+/** A change that looks for what it says where it is asked: most questions need only a part of it. */
+class CountedChange implements Change {
+  readonly item: Item;
+  readonly #made: CountedCommit;
+
+  constructor(item: Item, made: CountedCommit) {
+    this.item = item;
+    this.#made = made;
+  }
+
+  get counted(): boolean {
+    return this.#made.counted;
+  }
+
+  get why(): string {
+    return this.#made.why;
+  }
+
+  get unmarked(): boolean {
+    return this.#made.unmarked;
+  }
+
+  get sinceSeries(): boolean {
+    return this.#made.sinceSeries;
+  }
+
+  get takesFromSeries(): boolean {
+    return this.#made.takesFromSeries;
+  }
+
+  get commit(): string {
+    return this.#made.walk.graph.idOf(this.#made.commit.index);
+  }
+
+  get author(): Person {
+    return this.#made.commit.author;
+  }
+
+  get references(): References {
+    return this.#made.commit.meaning.references;
+  }
 }
 
 function isHeldBySeries({ walk, series }: Count, fate: Fate | undefined, owner: number): boolean {
@@ -163,23 +237,6 @@ function pickedFrom({ walk, inRange, released, fates, starts }: Count, commit: T
     if (source?.touched.includes(owner) && source.index !== commit.index && fate === undefined) return id;
   }
   return null;
-}
-
-/** How many commits count, or of how many there is a change at all. */
-export function countCommits({ changes }: PackageChanges, countedOnly: boolean): number {
-  // The changes of one commit stand together.
-  let [count, before] = [0, ''];
-  for (const { counted, commit } of changes) {
-    if ((countedOnly && !counted) || commit === before) continue;
-    count++;
-    before = commit;
-  }
-  return count;
-}
-
-/** The heaviest counted weight (step 13). */
-export function ownWeight({ changes }: PackageChanges): Weight {
-  return heaviest(changes.filter(({ counted }) => counted).map(({ item }) => item.weight));
 }
 
 function summaryItem({ meaning }: TouchingCommit, weight: Weight): Item {

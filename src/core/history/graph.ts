@@ -41,6 +41,31 @@ export class Graph {
     return index;
   }
 
+  /** Adds commits that another graph packed, one after the other. */
+  addPacked({ idBytes, ids, parentCounts, parentIds }: PackedGraph): void {
+    const before = this.size;
+    this.#ids.append(ids, idBytes);
+    let end = this.#parentIds.size;
+    this.#parentIds.append(parentIds, idBytes);
+    while (this.size + 2 > this.#parentStarts.length) this.#parentStarts = grown(this.#parentStarts);
+    for (let index = before; index < this.size; index++) {
+      end += parentCounts[index - before] ?? 0;
+      this.#parentStarts[index + 1] = end;
+    }
+    if (this.size * 2 > this.#slots.length) this.#rehash();
+    else this.#fillSlots(before);
+  }
+
+  /** The ids and parents of some commits, by their places. */
+  pack(from: number, to: number): PackedGraph {
+    const parentCounts = new Int32Array(to - from);
+    const [start, end] = [this.#parentStarts[from] ?? 0, this.#parentStarts[to] ?? 0];
+    for (let index = from; index < to; index++)
+      parentCounts[index - from] = (this.#parentStarts[index + 1] ?? 0) - (this.#parentStarts[index] ?? 0);
+    const { idBytes } = this.#ids;
+    return { idBytes, ids: this.#ids.slice(from, to), parentCounts, parentIds: this.#parentIds.slice(start, end) };
+  }
+
   /**
    * Keeps the commits reachable from one and not from another, in topological order. Of two with one id the last is kept.
    * @param without null for none, or for one that was not added.
@@ -73,7 +98,8 @@ export class Graph {
     this.#parentStarts = starts;
     this.#parents = parents;
     this.#chains = null;
-    this.#fillSlots();
+    this.#slots.fill(0);
+    this.#fillSlots(0);
     return order;
   }
 
@@ -244,15 +270,27 @@ export class Graph {
   }
 
   #rehash(): void {
-    this.#slots = new Int32Array(this.#slots.length * 2);
-    this.#fillSlots();
+    let length = this.#slots.length * 2;
+    while (this.size * 2 > length) length *= 2;
+    this.#slots = new Int32Array(length);
+    this.#fillSlots(0);
   }
 
-  #fillSlots(): void {
-    this.#slots.fill(0);
-    for (let index = 0; index < this.size; index++) this.#slots[this.#slotAt(this.#ids, index)] = index + 1;
+  /** Gives slots to all commits from one on. */
+  #fillSlots(from: number): void {
+    for (let index = from; index < this.size; index++) this.#slots[this.#slotAt(this.#ids, index)] = index + 1;
   }
 }
+
+/** Commits with their parents as bytes. */
+export type PackedGraph = {
+  /** Bytes of one object id. */
+  readonly idBytes: number;
+  readonly ids: Uint8Array;
+  /** How many parents each commit has, and the ids of all, commit after commit. */
+  readonly parentCounts: Int32Array;
+  readonly parentIds: Uint8Array;
+};
 
 /** Object ids of one length, as bytes one after the other. */
 class IdTable {
@@ -260,16 +298,37 @@ class IdTable {
   #idBytes = 20;
   size = 0;
 
+  get idBytes(): number {
+    return this.#idBytes;
+  }
+
   push(id: string): number {
     if (this.size === 0) this.#idBytes = id.length / 2;
     const index = this.size++;
-    if (this.size * this.#idBytes > this.#bytes.length) {
-      const larger = Buffer.alloc(this.#bytes.length * 2);
-      this.#bytes.copy(larger);
-      this.#bytes = larger;
-    }
+    this.#reserve();
     this.#bytes.write(id, index * this.#idBytes, 'hex');
     return index;
+  }
+
+  append(ids: Uint8Array, idBytes: number): void {
+    this.#idBytes = idBytes;
+    const start = this.size * idBytes;
+    this.size += ids.length / idBytes;
+    this.#reserve();
+    this.#bytes.set(ids, start);
+  }
+
+  /** The bytes of some of them. */
+  slice(from: number, to: number): Uint8Array {
+    return this.#bytes.subarray(from * this.#idBytes, to * this.#idBytes);
+  }
+
+  #reserve(): void {
+    const needed = this.size * this.#idBytes;
+    if (needed <= this.#bytes.length) return;
+    const larger = Buffer.alloc(Math.max(needed, this.#bytes.length * 2));
+    this.#bytes.copy(larger);
+    this.#bytes = larger;
   }
 
   /** Keeps those of these places, in this order. */

@@ -172,15 +172,10 @@ function weigh(item: Omit<Item, 'weight'>, rules: MeaningRules): Item {
   return {
     kind,
     scope,
-    summary: detach(summary),
+    summary,
     breaking: note,
     weight: note === null ? own : heaviest([own, breaking]),
   };
-}
-
-/** A copy of its own: a part of a text would keep the whole of it, a commit's message, in memory. */
-function detach(text: string): string {
-  return Buffer.from(text).toString();
 }
 
 function kindWeight(kind: string, { weights }: MeaningRules): Weight {

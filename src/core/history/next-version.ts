@@ -7,7 +7,7 @@ import { counterOf, fitsStream, type Stream } from '../version/stream.ts';
 import type { VersionTag } from '../version/tag-pattern.ts';
 import { bump, compareVersions, coreOf, formatCore, highestVersion, isNormal, isVersion } from '../version/version.ts';
 import { heaviest, shiftBelowOne, type Weight } from '../version/weight.ts';
-import { countCommits, ownWeight, type PackageChanges } from './count-changes.ts';
+import { type PackageChanges, withTally } from './count-changes.ts';
 import { type DependencyEdge, inducedWeight, namesPrerelease, orderByDependency } from './dependency.ts';
 import { type Floor, floorsAbove, ownFloors } from './floor.ts';
 import { reasonOfRelease, reasonOfRest } from './reason.ts';
@@ -115,7 +115,7 @@ export function nextVersions(packages: readonly PackageFacts[], rules: VersionRu
           next: null,
           weight: 'none',
           isShifted,
-          reasons: [reasonOfRest(sinceSeries(facts), facts.lastInSeries ?? facts.last)],
+          reasons: [reasonOfRest(sinceSeries(facts).tally, facts.lastInSeries ?? facts.last)],
           because: null,
         };
       const because = unit.isSelected ? rules.overrides.because : null;
@@ -155,7 +155,7 @@ function makeUnits(packages: readonly PackageFacts[], rules: VersionRules): Unit
       rules.groups.some(
         (group) => group.some((index) => packages[index] === facts) && group.some((index) => packages[index]?.last),
       );
-    return groupHasLast ? 'none' : ownWeight(facts.changes);
+    return groupHasLast ? 'none' : facts.changes.tally.weight;
   }
 }
 
@@ -207,7 +207,7 @@ function decide(unit: Unit, packages: readonly PackageFacts[], rules: VersionRul
   if (isOffLine(members, stream)) return { next: null, problem: null };
   const begun = beginning(unit, members, rules);
   if (begun !== null) return begun;
-  const commits = Math.max(...members.map(({ changes }) => countCommits(changes, false)));
+  const commits = Math.max(...members.map(({ changes }) => changes.tally.commits));
   const core = unit.last === null ? firstCore(members, rules, commits) : bumped(unit.last, effective(unit, rules));
   if (stream.type === 'preview') {
     if (commits === 0 && !unit.forced && !rules.dirty) return { next: null, problem: null };
@@ -237,7 +237,7 @@ function beginning(unit: Unit, members: readonly PackageFacts[], { stream }: Ver
   if (stream.type !== 'maintained' || stream.begin === null) return null;
   if (unit.last !== null && semver.satisfies(unit.last, stream.only)) return null;
   const { begin } = stream;
-  const hasChanges = members.some(({ changes }) => countCommits(changes, false) > 0);
+  const hasChanges = members.some(({ changes }) => changes.tally.commits > 0);
   if (!unit.forced && (unit.last === null ? !hasChanges : unit.weight === 'none')) return { next: null, problem: null };
   if (unit.last === null || compareVersions(begin, unit.last) > 0)
     return { next: begin, problem: elsewhereProblem(begin, members, stream) };
@@ -312,12 +312,7 @@ function decideLabelled({
   readonly stream: Stream & { type: 'labelled' };
 }): Answer {
   const inSeries = highestVersion(members.flatMap(({ lastInSeries }) => lastInSeries ?? []));
-  const isNew = members.some(({ changes }) =>
-    changes.changes.some(
-      ({ counted, sinceSeries, item, takesFromSeries }) =>
-        takesFromSeries || (counted && sinceSeries && item.weight !== 'none'),
-    ),
-  );
+  const isNew = members.some(({ changes }) => changes.tally.isNewToSeries);
   if (!unit.forced && (inSeries === null ? own === null : !isNew)) return { next: null, problem: null };
   const core = own ?? (inSeries === null ? null : formatCore(coreOf(inSeries)));
   if (core === null) return { next: null, problem: null };
@@ -331,7 +326,7 @@ function decideLabelled({
       .map(({ version }) => counterOf(version, stream.identifier) ?? 0),
   );
   const following = 1 + Math.max(0, ...counters);
-  const commits = Math.max(...members.map(({ changes }) => countCommits(changes, true)));
+  const commits = Math.max(...members.map(({ changes }) => changes.tally.countedCommits));
   const counter = stream.count === 'commits' ? Math.max(commits, following) : following;
   return {
     next: `${highest}-${stream.identifier}.${counter}`,
@@ -387,7 +382,8 @@ function isOffLine(members: readonly PackageFacts[], stream: Stream): boolean {
 /** What came since the last of a series, or since the last release where there is no series. */
 function sinceSeries({ changes, lastInSeries }: PackageFacts): PackageChanges {
   if (lastInSeries === null) return changes;
-  return { ...changes, changes: changes.changes.filter((change) => change.sinceSeries) };
+  const since = [...changes.changes].filter((change) => change.sinceSeries);
+  return withTally(since, changes.warnings);
 }
 
 /** The version of a first release (step 15), null when nothing was ever committed for it. */
@@ -433,7 +429,7 @@ function reasonsFor({
   const { overrides } = rules;
   const written = meantVersion(facts.manifestVersion);
   const firstReason = written === null ? 'no tag yet' : `no tag yet, the manifest says ${written}`;
-  const own = reasonOfRelease(facts.changes);
+  const own = reasonOfRelease(facts.changes.tally);
   const others = unit.members.filter((member) => member !== index).map((member) => packages[member]?.name);
   const reasons = [
     ...(unit.last === null ? [firstReason] : []),
@@ -447,7 +443,7 @@ function reasonsFor({
     ...(overrides.because !== null && unit.isSelected ? [overrides.because] : []),
   ];
   if (reasons.length > 0) return reasons;
-  return others.length > 0 ? [`together with ${others.join(', ')}`] : [reasonOfRest(facts.changes, facts.last)];
+  return others.length > 0 ? [`together with ${others.join(', ')}`] : [reasonOfRest(facts.changes.tally, facts.last)];
 }
 
 function manyProblems(shown: readonly Unit[], { exactly }: Overrides): Problem[] {
@@ -511,7 +507,7 @@ function unmarkedProblems(packages: readonly PackageFacts[], rules: VersionRules
   if (rules.unmarked !== 'refuse') return [];
   return shown.flatMap(({ members }) =>
     members.flatMap((member) =>
-      (packages[member]?.changes.changes ?? [])
+      [...(packages[member]?.changes.changes ?? [])]
         .filter(({ unmarked }) => unmarked)
         .map(({ commit, item: { summary } }) => ({
           code: 'COMMIT_UNMARKED' as const,

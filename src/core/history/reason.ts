@@ -1,4 +1,4 @@
-import type { Change, PackageChanges } from './count-changes.ts';
+import type { Tally } from './tally.ts';
 
 const words: Readonly<Record<string, readonly [string, string]>> = {
   feat: ['feature', 'features'],
@@ -7,41 +7,29 @@ const words: Readonly<Record<string, readonly [string, string]>> = {
 };
 
 /** Why a package is released, in a few words: `1 breaking change, 2 features, 1 fix`. */
-export function reasonOfRelease({ changes }: PackageChanges): string {
-  const counted = changes.filter(({ counted, item }) => counted && item.weight !== 'none');
-  const breaking = counted.filter(isBreaking);
-  const groups = new Map<string, number>();
-  for (const change of counted.filter((change) => !isBreaking(change))) {
-    const kind = change.item.kind ?? 'unmarked';
-    groups.set(kind, (groups.get(kind) ?? 0) + 1);
-  }
-  const order = [...groups.keys()].sort((a, b) => rank(a) - rank(b) || (a < b ? -1 : 1));
-  const parts = order.map((kind) =>
-    countWords(groups.get(kind) ?? 0, words[kind] ?? [`${kind} change`, `${kind} changes`]),
-  );
+export function reasonOfRelease({ breaking, weighing }: Tally): string {
+  const groups = [...weighing].sort(([a], [b]) => rank(a) - rank(b) || (a < b ? -1 : 1));
   return [
-    ...(breaking.length > 0 ? [countWords(breaking.length, ['breaking change', 'breaking changes'])] : []),
-    ...parts,
+    ...(breaking > 0 ? [countWords(breaking, ['breaking change', 'breaking changes'])] : []),
+    ...groups.map(([kind, count]) => countWords(count, words[kind] ?? [`${kind} change`, `${kind} changes`])),
   ].join(', ');
 }
 
 /** Why a package is not released, in a few words: `only docs and tests changed`. */
-export function reasonOfRest({ changes }: PackageChanges, last: string | null): string {
-  if (changes.length === 0) return last === null ? 'nothing committed yet' : `no changes since ${last}`;
-  if (changes.every(({ counted }) => !counted)) {
-    if (changes.some(({ why }) => why.startsWith('cancelled'))) return 'every change was taken back';
-    return changes.every(({ why }) => why === 'records a release') ? `no changes since ${last}` : 'no change counts';
+export function reasonOfRest(
+  { changes, countedCommits, hasCancelled, onlyRecords, kinds }: Tally,
+  last: string | null,
+): string {
+  if (changes === 0) return last === null ? 'nothing committed yet' : `no changes since ${last}`;
+  if (countedCommits === 0) {
+    if (hasCancelled) return 'every change was taken back';
+    return onlyRecords ? `no changes since ${last}` : 'no change counts';
   }
-  const kinds = new Set(
-    changes
-      .filter(({ counted }) => counted)
-      .map(({ item: { kind } }) => (kind === 'test' ? 'tests' : (kind ?? 'unmarked commits'))),
+  const named = [...kinds].map((kind) => (kind === 'test' ? 'tests' : (kind ?? 'unmarked commits')));
+  return `only ${listWords([...new Set(named)].sort())} changed`.replace(
+    'unmarked commits changed',
+    'unmarked commits',
   );
-  return `only ${listWords([...kinds].sort())} changed`.replace('unmarked commits changed', 'unmarked commits');
-}
-
-function isBreaking({ item }: Change): boolean {
-  return item.breaking !== null;
 }
 
 function rank(kind: string): number {

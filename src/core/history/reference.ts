@@ -13,13 +13,14 @@ export type References = {
 /** A commit that is taken back; of a merge also the parent whose side stays. */
 export type Reverted = { readonly commit: string; readonly keeps: string | null };
 
-const none: References = { pickedFrom: [], reverts: [], releases: [], issues: [], coAuthors: [] };
+/** Of a message that refers to nothing. */
+export const noReferences: References = { pickedFrom: [], reverts: [], releases: [], issues: [], coAuthors: [] };
 
 /** Reads the references of a message (docs/design/versions.md, steps 8, 11 and 12). Ids are lower case, maybe short. */
 export function parseReferences(text: string, message: Message): References {
   const hasId = /cherry picked from commit|This reverts commit/i.test(text) || message.header?.kind === 'revert';
   // Most messages refer to nothing; they share one answer.
-  if (!hasId && message.footers.length === 0 && !text.includes('#')) return none;
+  if (!hasId && message.footers.length === 0 && !text.includes('#')) return noReferences;
   return {
     pickedFrom: [...text.matchAll(/^\(cherry picked from commit ([0-9a-f]{7,64})\)/gim)].map(([, id = '']) =>
       id.toLowerCase(),

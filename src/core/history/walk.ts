@@ -1,7 +1,8 @@
 import type { Commit, Person } from './commit.ts';
-import { Graph } from './graph.ts';
+import { Graph, type PackedGraph } from './graph.ts';
 import type { Meaning } from './meaning.ts';
 import { type ReadCommit, type ReadingRules, readCommit } from './read-commit.ts';
+import { type NamedCounts, type PackedSayings, Sayings } from './sayings.ts';
 
 /** A commit of the walk that touches at least one package. */
 export type TouchingCommit = {
@@ -21,16 +22,16 @@ export type OtherCommit = {
   readonly isMerge: boolean;
 };
 
-/** What a walk needs to know to read commits, and what it keeps of them. */
+/** What a walk needs to know to read commits, and what it gives of them. */
 export type WalkRules = ReadingRules & { readonly keepOthers: boolean };
+
+/** Commits of a walk as bytes, in the order in which they were put: what the next survey need not read from git again. */
+export type PackedCommits = { readonly graph: PackedGraph; readonly sayings: PackedSayings };
 
 /** What history says, read once, commit by commit: the graph of all, the meaning of those that touch a package. */
 export class Walk {
   readonly graph = new Graph();
-  #notes: Placed<{ readonly index: number; readonly text: string }>[] = [];
-  #touching: Placed<TouchingCommit>[] = [];
-  #others: Placed<OtherCommit>[] = [];
-  readonly #owners = new Map<string, readonly number[]>();
+  readonly #sayings = new Sayings();
   readonly #rules: WalkRules;
 
   constructor(rules: WalkRules) {
@@ -38,104 +39,119 @@ export class Walk {
   }
 
   /** Reads a commit and puts it at the end. @throws AMEND_AMBIGUOUS */
-  add(commit: Commit): ReadCommit {
-    const read = readCommit(commit, this.#rules);
-    this.put(read);
-    return read;
+  add(commit: Commit): void {
+    this.put(readCommit(commit, this.#rules));
   }
 
-  /** Puts a commit that was read, now or earlier, at the end. */
-  put({ id, parents, author, touched, meaning, subject, isCut, record }: ReadCommit): void {
-    const index = this.graph.add(id, parents);
-    if (isCut) this.#note(index, `the message of ${id.slice(0, 7)} is very long; only its beginning was read`);
-    if (meaning === null) {
-      if (this.#rules.keepOthers) this.#others.push({ index, id, subject, isMerge: parents.length > 1 });
-      return;
-    }
-    if (record !== null && record.extra !== null)
-      this.#note(
-        index,
-        `${id.slice(0, 7)} records a release and also changes ${record.extra}, so it counts like every commit`,
-      );
-    const isRecord = record !== null && record.extra === null;
-    this.#touching.push({ index, author, touched: this.#share(touched), meaning, isRecord });
+  /** Puts a commit that was read at the end. */
+  put(read: ReadCommit): void {
+    this.graph.add(read.id, read.parents);
+    this.#sayings.add(read);
+  }
+
+  /** Puts commits that an earlier walk packed at the end: its parts in the order in which they were packed, before any other commit. */
+  putPacked({ graph, sayings }: PackedCommits): void {
+    this.graph.addPacked(graph);
+    this.#sayings.put(sayings);
+  }
+
+  /** Commits from one place up to another, for a later walk. @param before what the parts before this one name. */
+  pack(from: number, to: number, before: NamedCounts): PackedCommits {
+    return { graph: this.graph.pack(from, to), sayings: this.#sayings.pack(from, to, before) };
+  }
+
+  /** How many people, lists of packages and kinds the commits name. */
+  get named(): NamedCounts {
+    return this.#sayings.named;
   }
 
   /**
    * Ends the walk: what was put counts as far as it is reachable from one commit and not from another, in topological order.
    * @param without null for none.
-   * @returns the place that each commit had among those put.
    */
-  arrange(head: string, without: string | null): Int32Array {
-    const { size } = this.graph;
-    const order = this.graph.arrange(head, without);
-    const indexes = new Int32Array(size).fill(-1);
-    for (let index = 0; index < order.length; index++) indexes[order[index] ?? 0] = index;
-    this.#touching = arranged(this.#touching, indexes);
-    this.#others = arranged(this.#others, indexes);
-    this.#notes = arranged(this.#notes, indexes);
-    return order;
+  arrange(head: string, without: string | null): void {
+    this.#sayings.arrange(this.graph.arrange(head, without));
   }
 
-  /** In topological order, children first. */
-  get touching(): readonly TouchingCommit[] {
-    return this.#touching;
+  /** In topological order, children first; each is made when it is asked for. */
+  *touching(): Generator<TouchingCommit> {
+    for (let index = 0; index < this.graph.size; index++)
+      if (this.#sayings.touchesAny(index)) yield new PackedCommit(index, this.#sayings);
+  }
+
+  /** Of the touching commits at least those that refer to something. */
+  *referring(): Generator<TouchingCommit> {
+    for (let index = 0; index < this.graph.size; index++)
+      if (this.#sayings.mayRefer(index)) yield new PackedCommit(index, this.#sayings);
   }
 
   /** Commits that touch no package, where they are wanted. */
   get others(): readonly OtherCommit[] {
-    return this.#others;
+    if (!this.#rules.keepOthers) return [];
+    const others: OtherCommit[] = [];
+    for (let index = 0; index < this.graph.size; index++) {
+      if (this.#sayings.touchesAny(index)) continue;
+      const [id, subject] = [this.graph.idOf(index), this.#sayings.subject(index)];
+      others.push({ index, id, subject, isMerge: this.graph.parentIds(index).length > 1 });
+    }
+    return others;
   }
 
+  /** What is worth saying of how commits were read. */
   get notes(): string[] {
-    return this.#notes.map(({ text }) => text);
+    const notes: string[] = [];
+    for (let index = 0; index < this.graph.size; index++) {
+      if (!this.#sayings.hasNote(index)) continue;
+      const { isCut, extra } = this.#sayings.note(index);
+      const short = this.graph.idOf(index).slice(0, 7);
+      if (isCut) notes.push(`the message of ${short} is very long; only its beginning was read`);
+      if (extra !== null)
+        notes.push(`${short} records a release and also changes ${extra}, so it counts like every commit`);
+    }
+    return notes;
   }
 
   touchingAt(index: number): TouchingCommit | null {
-    let [low, high] = [0, this.touching.length - 1];
-    while (low <= high) {
-      const middle = (low + high) >> 1;
-      const found = this.touching[middle];
-      if (found === undefined || found.index === index) return found ?? null;
-      if (found.index < index) low = middle + 1;
-      else high = middle - 1;
-    }
-    return null;
+    return index < this.graph.size && this.#sayings.touchesAny(index) ? new PackedCommit(index, this.#sayings) : null;
   }
 
   /** Ids that messages refer to and the walk does not hold: git has to say what they are. */
   openReferences(): string[] {
-    const ids = this.touching.flatMap(({ meaning: { references } }) => [
-      ...references.pickedFrom,
-      ...references.reverts.map(({ commit }) => commit),
-    ]);
-    return [...new Set(ids)].filter((id) => this.graph.indexOfPrefix(id) === null);
-  }
-
-  #note(index: number, text: string): void {
-    this.#notes.push({ index, text });
-  }
-
-  /** One list per combination of packages, however many commits touch it. */
-  #share(touched: readonly number[]): readonly number[] {
-    const key = touched.join();
-    const known = this.#owners.get(key) ?? touched;
-    this.#owners.set(key, known);
-    return known;
+    const open = new Set<string>();
+    for (const { meaning } of this.referring()) {
+      const { pickedFrom, reverts } = meaning.references;
+      for (const id of [...pickedFrom, ...reverts.map(({ commit }) => commit)])
+        if (this.graph.indexOfPrefix(id) === null) open.add(id);
+    }
+    return [...open];
   }
 }
 
-/** Something of a commit, whose index changes once: when the walk is arranged. */
-type Placed<Held extends { readonly index: number }> = Omit<Held, 'index'> & { index: number };
+/** A commit whose parts are taken from a walk when somebody asks for them. */
+class PackedCommit implements TouchingCommit {
+  readonly index: number;
+  readonly #sayings: Sayings;
+  #meaning: Meaning | null = null;
 
-/** What is kept, by the new indexes. */
-function arranged<Held extends { index: number }>(held: readonly Held[], indexes: Int32Array): Held[] {
-  const byIndex = new Array<Held | undefined>(indexes.length);
-  for (const one of held) {
-    const index = indexes[one.index] ?? -1;
-    if (index < 0) continue;
-    one.index = index;
-    byIndex[index] = one;
+  constructor(index: number, sayings: Sayings) {
+    this.index = index;
+    this.#sayings = sayings;
   }
-  return byIndex.filter((one) => one !== undefined);
+
+  get author(): Person {
+    return this.#sayings.author(this.index);
+  }
+
+  get touched(): readonly number[] {
+    return this.#sayings.touched(this.index);
+  }
+
+  get meaning(): Meaning {
+    this.#meaning ??= this.#sayings.meaning(this.index);
+    return this.#meaning;
+  }
+
+  get isRecord(): boolean {
+    return this.#sayings.isRecord(this.index);
+  }
 }

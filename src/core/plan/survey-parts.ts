@@ -1,6 +1,7 @@
 import type { PackageConfig } from '../config/config.ts';
 import { ecosystemDefinitions } from '../ecosystem/definitions.ts';
-import type { Change, PackageChanges } from '../history/count-changes.ts';
+import type { ChangeList } from '../history/change.ts';
+import type { PackageChanges } from '../history/count-changes.ts';
 import { type DependencyEdge, leavesPrerelease } from '../history/dependency.ts';
 import type { NextVersion } from '../history/next-version.ts';
 import type { PackageManifest } from '../manifest/package-manifest.ts';
@@ -144,7 +145,7 @@ export type SurveyedPackage<Package extends ListedPackage = ListedPackage> = {
   /** What the maintainer says why (`--because`); null without. */
   readonly because: string | null;
   readonly spellings: Spellings;
-  readonly changes: readonly Change[];
+  readonly changes: ChangeList;
   /** The version that the surveyed commit itself is tagged with. */
   readonly here: VersionTag | null;
 };

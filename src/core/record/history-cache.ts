@@ -1,8 +1,6 @@
 import { createHash } from 'node:crypto';
-import type { Person } from '../history/commit.ts';
-import type { Item, Meaning } from '../history/meaning.ts';
-import type { ReadCommit } from '../history/read-commit.ts';
-import { weights } from '../version/weight.ts';
+import { areRowsSound, type NamedCounts, type NamedValues, rowWidth } from '../history/sayings.ts';
+import type { PackedCommits } from '../history/walk.ts';
 import { format } from './parse-record.ts';
 
 /**
@@ -13,193 +11,163 @@ export type HistoryCache = {
   /** Null when nothing was left out. */
   readonly end: string | null;
   readonly tips: readonly string[];
-  readonly commits: readonly ReadCommit[];
+  readonly parts: readonly PackedCommits[];
   /** How many surveys added to it. */
   readonly sections: number;
 };
 
-const hows: readonly Meaning['how'][] = ['amended', 'ignored', 'pattern', 'conventional', 'unmarked'];
-
-/** What all that is remembered of a commit depends on: the program to the byte, packages and configuration. In hexadecimal. */
+/** What all that is remembered of a commit depends on: the program to the byte, packages, configuration, and the order of bytes here. */
 export function historyCacheKey(build: string, facts: unknown): string {
+  const [first = 0] = new Uint8Array(Uint16Array.of(1).buffer);
   return createHash('sha256')
-    .update(`${build}\0${JSON.stringify(facts)}`)
+    .update(`${build}\0${first}\0${JSON.stringify(facts)}`)
     .digest('hex');
 }
 
 /** The first line of a cache. */
-export function formatCacheStart(key: string, end: string | null): string {
-  return toLine({ schema: format, key, end });
+export function formatCacheStart(key: string, end: string | null): Buffer {
+  return sealed({ schema: format, key, end }, []);
 }
 
-/** Writes what one survey read, in lines. People and lists of packages are written once and named by their places. */
-export class CacheSection {
-  readonly #people = new Table<Person>();
-  readonly #lists = new Table<readonly number[]>();
-  #count = 0;
-
-  /** A line with some commits. */
-  commits(reads: readonly ReadCommit[]): string {
-    this.#count += reads.length;
-    const rows = reads.map((read) => this.#row(read));
-    return toLine({ people: this.#people.takeFresh(), lists: this.#lists.takeFresh(), rows });
-  }
-
-  /**
-   * The last line, without which none of the lines before it counts.
-   * @param base the tips that were known before: with their commits nothing behind the new tip is missing.
-   */
-  finish(tip: string, base: readonly string[]): string {
-    return toLine({ tip, base, count: this.#count });
-  }
-
-  #row({ id, parents, author, touched, meaning, subject, isCut, record }: ReadCommit): Row {
-    const person = this.#people.placeOf(author, author);
-    const list = this.#lists.placeOf(touched.join(), touched);
-    const said = meaning === null ? subject : meaningRow(meaning);
-    const row: Row = [id, parents, person, list, said];
-    return isCut || record !== null ? [...row, isCut, record] : row;
-  }
-}
-
-/** A commit: id, parents, place of its author and of its packages, subject or meaning; then what few commits have. */
-type Row =
-  | readonly [string, readonly string[], number, number, string | MeaningRow]
-  | readonly [string, readonly string[], number, number, string | MeaningRow, boolean, ReadCommit['record']];
-
-type ItemRow = readonly [
-  kind: string | null,
-  scope: string | null,
-  summary: string,
-  breaking: string | null,
-  weight: number,
-];
-
-type MeaningRow = readonly [how: number, weight: number, items: readonly ItemRow[], references?: Meaning['references']];
-
-function meaningRow({ how, weight, items, references }: Meaning): MeaningRow {
-  const rows = items.map(
-    (item): ItemRow => [item.kind, item.scope, item.summary, item.breaking, weights.indexOf(item.weight)],
-  );
-  const row = [hows.indexOf(how), weights.indexOf(weight), rows] as const;
-  return Object.values(references).every(({ length }) => length === 0) ? row : [...row, references];
-}
-
-/** Values by the order in which they were first named. */
-class Table<Value> {
-  readonly #places = new Map<unknown, number>();
-  #fresh: Value[] = [];
-
-  placeOf(key: unknown, value: Value): number {
-    const known = this.#places.get(key);
-    if (known !== undefined) return known;
-    this.#places.set(key, this.#places.size);
-    this.#fresh.push(value);
-    return this.#places.size - 1;
-  }
-
-  /** Those that were not taken before. */
-  takeFresh(): Value[] {
-    const fresh = this.#fresh;
-    this.#fresh = [];
-    return fresh;
-  }
+/** Some of the commits of one survey. */
+export function formatCachePart({ graph, sayings }: PackedCommits): Buffer {
+  const bytes = [graph.ids, bytesOf(graph.parentCounts), graph.parentIds, bytesOf(sayings.rows), sayings.texts];
+  const { fresh, before } = sayings;
+  const head: PartHead = { idBytes: graph.idBytes, lengths: bytes.map(({ length }) => length), fresh, before };
+  return sealed(head, bytes);
 }
 
 /**
- * Reads a cache; what stands behind a damaged line is not used.
- * @returns null for one with another key, or that is no cache.
+ * What ends the parts of one survey; without it none of them counts.
+ * @param base the tips that were known before: with their commits nothing behind the new tip is missing.
+ * @param count how many commits the parts have.
  */
-export function parseHistoryCache(text: string, key: string): HistoryCache | null {
-  const lines = text.split('\n');
-  const start = fromLine(lines[0] ?? '') as { schema?: unknown; key?: unknown; end?: unknown } | null;
-  if (start === null || start.schema !== format || start.key !== key) return null;
-  const tips: string[] = [];
-  const commits: ReadCommit[] = [];
-  let sections = 0;
-  let section = new SectionReader();
-  for (const one of lines.slice(1)) {
-    const value = fromLine(one);
-    if (value === null) break;
-    if (!('tip' in value)) {
-      if (!section.add(value as CommitsLine)) break;
-      continue;
-    }
-    const { tip, base, count } = value as { tip: string; base: readonly string[]; count: number };
-    // Another survey began with a cache that this one is not.
-    if (count !== section.commits.length || !base.every((id) => tips.includes(id))) break;
-    tips.push(tip);
-    for (const commit of section.commits) commits.push(commit);
-    sections++;
-    section = new SectionReader();
-  }
-  return sections === 0 ? null : { end: (start.end as string | null) ?? null, tips, commits, sections };
+export function formatCacheTip(tip: string, base: readonly string[], count: number): Buffer {
+  return sealed({ tip, base, count }, []);
 }
 
-type CommitsLine = {
-  readonly people: readonly Person[];
-  readonly lists: readonly (readonly number[])[];
-  readonly rows: readonly Row[];
+type PartHead = {
+  readonly idBytes: number;
+  /** Of what follows: ids, numbers of parents, ids of parents, rows, texts. */
+  readonly lengths: readonly number[];
+  readonly fresh: NamedValues;
+  readonly before: NamedCounts;
 };
 
-const noReferences: Meaning['references'] = { pickedFrom: [], reverts: [], releases: [], issues: [], coAuthors: [] };
-
-class SectionReader {
-  readonly commits: ReadCommit[] = [];
-  readonly #people: Person[] = [];
-  readonly #lists: (readonly number[])[] = [];
-
-  /** @returns false when a row names what no line has. */
-  add({ people, lists, rows }: CommitsLine): boolean {
-    for (const one of people) this.#people.push(one);
-    for (const one of lists) this.#lists.push(one);
-    for (const row of rows) {
-      const read = this.#read(row);
-      if (read === null) return false;
-      this.commits.push(read);
+/**
+ * Reads a cache; what stands behind a damaged part is not used.
+ * @returns null for one with another key, or that is no cache.
+ */
+export function parseHistoryCache(bytes: Uint8Array, key: string): HistoryCache | null {
+  const reader = new Reader(bytes);
+  const start = reader.next()?.head as { schema?: unknown; key?: unknown; end?: unknown } | undefined;
+  if (start === undefined || start.schema !== format || start.key !== key) return null;
+  const tips: string[] = [];
+  const parts: PackedCommits[] = [];
+  let sections = 0;
+  let open: PackedCommits[] = [];
+  let named: NamedCounts = { people: 0, lists: 0, kinds: 0 };
+  for (let one = reader.next(); one !== null; one = reader.next()) {
+    if (!('tip' in one.head)) {
+      const part = toPart(one.head as PartHead, one.bytes);
+      if (part === null || !areSame(part.sayings.before, named)) break;
+      named = after(part.sayings);
+      open.push(part);
+      continue;
     }
-    return true;
+    const { tip, base, count } = one.head as { tip: string; base: readonly string[]; count: number };
+    const found = open.reduce((sum, { graph }) => sum + graph.parentCounts.length, 0);
+    // Another survey began with a cache that this one is not.
+    if (count !== found || !base.every((id) => tips.includes(id))) break;
+    tips.push(tip);
+    for (const part of open) parts.push(part);
+    sections++;
+    open = [];
   }
-
-  #read([id, parents, person, list, said, isCut = false, record = null]: Row): ReadCommit | null {
-    const [author, touched] = [this.#people[person], this.#lists[list]];
-    if (author === undefined || touched === undefined) return null;
-    if (typeof said === 'string') return { id, parents, author, touched, meaning: null, subject: said, isCut, record };
-    return { id, parents, author, touched, meaning: readMeaningRow(said), subject: '', isCut, record };
-  }
+  return sections === 0 ? null : { end: (start.end as string | null) ?? null, tips, parts, sections };
 }
 
-function readMeaningRow([how, weight, items, references = noReferences]: MeaningRow): Meaning {
+/** A part as it was packed; null for one that cannot have been. */
+function toPart({ idBytes, lengths, fresh, before }: PartHead, bytes: Uint8Array): PackedCommits | null {
+  let end = 0;
+  const [ids, counts, parentIds, rows, texts] = lengths.map((length) => {
+    end += length;
+    return bytes.subarray(end - length, end);
+  });
+  if (ids === undefined || counts === undefined || parentIds === undefined) return null;
+  if (rows === undefined || texts === undefined || end !== bytes.length) return null;
+  const graph = { idBytes, ids, parentCounts: numbersOf(counts), parentIds };
+  const sayings = { rows: numbersOf(rows), texts, fresh, before };
+  const { length } = graph.parentCounts;
+  const parents = graph.parentCounts.reduce((sum, count) => sum + count, 0);
+  const isWhole =
+    counts.length === length * 4 &&
+    ids.length === length * idBytes &&
+    parentIds.length === parents * idBytes &&
+    rows.length === length * rowWidth * 4;
+  return isWhole && areRowsSound(sayings) ? { graph, sayings } : null;
+}
+
+function after({ fresh, before }: PackedCommits['sayings']): NamedCounts {
   return {
-    how: hows[how] ?? 'unmarked',
-    weight: weights[weight] ?? 'none',
-    items: items.map(
-      ([kind, scope, summary, breaking, own]): Item => ({
-        kind,
-        scope,
-        summary,
-        breaking,
-        weight: weights[own] ?? 'none',
-      }),
-    ),
-    references,
+    people: before.people + fresh.people.length,
+    lists: before.lists + fresh.lists.length,
+    kinds: before.kinds + fresh.kinds.length,
   };
 }
 
-/** A value with its checksum: a disk, or a process that was killed, may leave anything. */
-function toLine(value: unknown): string {
-  const text = JSON.stringify(value);
-  return `${checksum(text)} ${text}\n`;
+function areSame(one: NamedCounts, other: NamedCounts): boolean {
+  return one.people === other.people && one.lists === other.lists && one.kinds === other.kinds;
 }
 
-function fromLine(line: string): object | null {
-  const text = line.slice(digits + 1);
-  return line.slice(0, digits) === checksum(text) ? (JSON.parse(text) as object) : null;
+function bytesOf({ buffer, byteOffset, byteLength }: Int32Array): Uint8Array {
+  return new Uint8Array(buffer, byteOffset, byteLength);
 }
 
-/** So many digits of a digest tell a damaged line. */
+/** A copy, since numbers must lie at a multiple of their size. */
+function numbersOf(bytes: Uint8Array): Int32Array {
+  const numbers = new Int32Array(Math.floor(bytes.length / 4));
+  bytesOf(numbers).set(bytes.subarray(0, numbers.byteLength));
+  return numbers;
+}
+
+/** So many digits of a digest tell what a disk, or a process that was killed, left damaged. */
 const digits = 16;
+const lengthDigits = 10;
 
-function checksum(text: string): string {
-  return createHash('sha256').update(text).digest('hex').slice(0, digits);
+/** A line with a checksum of all that follows it, the length of the JSON and of the bytes, and the JSON; then the bytes. */
+function sealed(head: object, bytes: readonly Uint8Array[]): Buffer {
+  const text = Buffer.from(JSON.stringify(head));
+  const length = bytes.reduce((sum, one) => sum + one.length, 0);
+  const lengths = [text.length, length].map((one) => String(one).padStart(lengthDigits, '0')).join(' ');
+  const rest = Buffer.concat([Buffer.from(`${lengths} `), text, Buffer.from('\n'), ...bytes]);
+  return Buffer.concat([Buffer.from(checksum(rest)), rest]);
+}
+
+class Reader {
+  readonly #bytes: Buffer;
+  #at = 0;
+
+  constructor({ buffer, byteOffset, length }: Uint8Array) {
+    this.#bytes = Buffer.from(buffer, byteOffset, length);
+  }
+
+  /** Null at the end, and at what is damaged. */
+  next(): { readonly head: object; readonly bytes: Uint8Array } | null {
+    const bytes = this.#bytes.subarray(this.#at);
+    const [at, second] = [digits, digits + lengthDigits + 1];
+    const start = second + lengthDigits + 1;
+    const headLength = Number(bytes.toString('latin1', at, at + lengthDigits));
+    const end = start + headLength + 1 + Number(bytes.toString('latin1', second, second + lengthDigits));
+    if (!(end <= bytes.length)) return null;
+    if (bytes.toString('latin1', 0, digits) !== checksum(bytes.subarray(at, end))) return null;
+    this.#at += end;
+    const head = JSON.parse(bytes.toString('utf8', start, start + headLength)) as object;
+    return { head, bytes: bytes.subarray(start + headLength + 1, end) };
+  }
+}
+
+/** SHA-1 takes half the time of SHA-256, and nobody has to be kept from writing another: the file is as trusted as its repository. */
+function checksum(bytes: Uint8Array): string {
+  return createHash('sha1').update(bytes).digest('hex').slice(0, digits);
 }

@@ -80,7 +80,7 @@ export async function notesForRelease({
 
 /** The changes that count for a surveyed package, as a record holds them. */
 export function countedChanges({ changes, isShifted }: SurveyedPackage): ChangeRecord[] {
-  return changes.filter(({ counted }) => counted).map((change) => toChangeRecord(change, isShifted));
+  return [...changes].filter(({ counted }) => counted).map((change) => toChangeRecord(change, isShifted));
 }
 
 function toRelease(

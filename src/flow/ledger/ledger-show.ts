@@ -2,7 +2,7 @@ import { compareEntries, type EntryComparison } from '../../core/contents/compar
 import { commonFolder, type Entry } from '../../core/contents/entry.ts';
 import { formDefinitions } from '../../core/form/definitions.ts';
 import { withSurface } from '../../core/form/surfaced.ts';
-import type { Change } from '../../core/history/count-changes.ts';
+import type { Change } from '../../core/history/change.ts';
 import type { LedgerRelease } from '../../core/ledger/fold.ts';
 import type { ManifestDependency } from '../../core/manifest/package-manifest.ts';
 import type { Form } from '../../core/name/form.ts';
@@ -56,7 +56,7 @@ export async function showRelease(context: Context, text: string, against: strin
   const survey = await surveyOfRelease(context, release, other);
   const surveyed = survey.packages.find(({ name }) => name === release.package) ?? null;
   const comparison = other === null ? null : await compare(context, release, other);
-  return { release, changes: surveyed?.changes ?? [], survey, surveyed, against: comparison };
+  return { release, changes: [...(surveyed?.changes ?? [])], survey, surveyed, against: comparison };
 }
 
 async function compare(context: Context, release: LedgerRelease, other: LedgerRelease): Promise<ReleaseComparison> {

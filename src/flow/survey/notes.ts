@@ -99,7 +99,7 @@ export function notesOf(
   { at, intro, contributors, range }: NotesParts,
 ): ReleaseNotes {
   const isSeries = stream.type === 'labelled' && pkg.lastInSeries !== null;
-  const changes = pkg.changes.filter(({ sinceSeries }) => !isSeries || sinceSeries);
+  const changes = [...pkg.changes].filter(({ sinceSeries }) => !isSeries || sinceSeries);
   const follows = pkg.reasons
     .filter((reason) => reason.startsWith('follows '))
     .map((reason) => reason.replace('follows ', 'Needs '));

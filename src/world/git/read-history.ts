@@ -170,10 +170,16 @@ function parseRecord({
       bytes.toString('utf8', nameEnd + 1, emailEnd),
       people,
     ),
-    message: (isLong ? text.slice(0, maxSubject) + (line === -1 ? '' : text.slice(line)) : text).trimEnd(),
+    message: (isLong ? beginning(text, maxSubject) + (line === -1 ? '' : text.slice(line)) : text).trimEnd(),
     cut: isLong || isCut,
     paths: parsePaths(bytes, textEnd + 1, end),
   };
+}
+
+/** Not more than so many units of a text, without half a letter at its end. */
+function beginning(text: string, most: number): string {
+  const isHalf = /[\ud800-\udbff]/.test(text[most - 1] ?? '');
+  return text.slice(0, isHalf ? most - 1 : most);
 }
 
 function parsePaths(bytes: Buffer, start: number, end: number): string[] {

@@ -10,7 +10,7 @@ import {
   splitItem,
 } from '../../../src/core/changelog/section.ts';
 import { renderTemplate } from '../../../src/core/changelog/template.ts';
-import type { Change } from '../../../src/core/history/count-changes.ts';
+import type { Change } from '../../../src/core/history/change.ts';
 import type { Weight } from '../../../src/core/version/weight.ts';
 
 const titles = { feat: 'Added', fix: 'Fixed', perf: 'Faster' };

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it, test } from 'vitest';
 import type { Commit } from '../../../src/core/history/commit.ts';
-import { type Counting, countChanges, ownWeight } from '../../../src/core/history/count-changes.ts';
+import { type Counting, countChanges } from '../../../src/core/history/count-changes.ts';
 import { Amendments } from '../../../src/core/history/meaning.ts';
 import { packagesByPath } from '../../../src/core/history/touch.ts';
 import { Walk } from '../../../src/core/history/walk.ts';
@@ -90,7 +90,9 @@ test('what counts on random histories with merges and reverts is what recursion 
       const counted = countChanges({ walk: walk(specs), starts, released: new Map(), revertWeight: null });
 
       for (const owner of [0, 1]) {
-        const found = (counted[owner]?.changes ?? []).filter((change) => change.counted).map(({ commit }) => commit);
+        const found = [...(counted[owner]?.changes ?? [])]
+          .filter((change) => change.counted)
+          .map(({ commit }) => commit);
         const expected = [...naive(specs, owner, lasts[owner] ?? 0)].map(idOf);
         expect(new Set(found)).toEqual(new Set(expected));
       }
@@ -116,7 +118,7 @@ describe('a revert of something released', () => {
       released: known,
       revertWeight,
     });
-    return { weight: counted === undefined ? null : ownWeight(counted), warnings: counted?.warnings ?? [] };
+    return { weight: counted?.tally.weight ?? null, warnings: counted?.warnings ?? [] };
   };
 
   it.each([

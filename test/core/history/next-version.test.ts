@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
+import type { Change } from '../../../src/core/history/change.ts';
 import { subjectOf } from '../../../src/core/history/commit.ts';
-import type { Change } from '../../../src/core/history/count-changes.ts';
+import { withTally } from '../../../src/core/history/count-changes.ts';
 import type { DependencyEdge } from '../../../src/core/history/dependency.ts';
 import { nextVersions, type PackageFacts, type VersionRules } from '../../../src/core/history/next-version.ts';
 import type { Weight } from '../../../src/core/version/weight.ts';
@@ -27,7 +28,7 @@ const facts = (name: string, last: string | null, changes: readonly Change[], mo
   manifestVersion: null,
   floors: [],
   tagAdvice: null,
-  changes: { changes, warnings: [] },
+  changes: withTally(changes, []),
   ...more,
 });
 

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { withTally } from '../../../src/core/history/count-changes.ts';
 import type { ManifestDependency } from '../../../src/core/manifest/package-manifest.ts';
 import {
   dependencyEdges,
@@ -40,7 +41,7 @@ function history(name: string, facts: Facts = {}): PackageHistory<ListedPackage>
     },
     tags: [],
     release: { last: last === undefined ? null : tagOf(last), lastInSeries: null, elsewhere: [] },
-    counted: { changes: [], warnings: [] },
+    counted: withTally([], []),
     here: null,
   };
 }
