@@ -42,15 +42,44 @@ export function formatMode(mode: number): string {
  * @param metadata JSON of the form's own metadata with sorted keys, '' when it has none beside its entries.
  */
 export function contentDigest(entries: readonly Entry[], metadata: string): string {
-  const lines = entries.map(({ path, mode, type, sha256 }) => `${path} ${formatMode(mode)} ${type} ${sha256 ?? '-'}\n`);
   const hash = createHash('sha256');
-  for (const line of lines.sort(compareBytes)) hash.update(line);
-  return hash.update(metadata).digest('hex');
+  let lines = '';
+  for (const entry of [...entries].sort(compareLines)) {
+    lines += lineOf(entry);
+    if (lines.length < piece) continue;
+    hash.update(lines);
+    lines = '';
+  }
+  return hash.update(lines).update(metadata).digest('hex');
+}
+
+const piece = 1 << 14;
+
+function lineOf({ path, mode, type, sha256 }: Entry): string {
+  return `${path} ${formatMode(mode)} ${type} ${sha256 ?? '-'}\n`;
+}
+
+/** The order of the lines, which are made only where the paths do not decide on it. */
+function compareLines(a: Entry, b: Entry): number {
+  const order = compareBytes(a.path, b.path);
+  const isPart = a.path.startsWith(b.path) || b.path.startsWith(a.path);
+  return isPart ? compareBytes(lineOf(a), lineOf(b)) : order;
 }
 
 /** Order of texts by their UTF-8 bytes, the same on every machine and in every locale. */
 export function compareBytes(a: string, b: string): number {
-  return Buffer.compare(Buffer.from(a), Buffer.from(b));
+  const length = Math.min(a.length, b.length);
+  for (let at = 0; at < length; at++) {
+    const [one, other] = [a.charCodeAt(at), b.charCodeAt(at)];
+    if (one !== other) return inBytes(one) < inBytes(other) ? -1 : 1;
+  }
+  return Math.sign(a.length - b.length);
+}
+
+/** UTF-8 orders letters of two units, which are surrogates here, behind all others. */
+function inBytes(unit: number): number {
+  if (unit < 0xd800) return unit;
+  return unit < 0xe000 ? unit + 0x2000 : unit - 0x800;
 }
 
 /** The one folder that everything is in, with `/` behind; '' when there is none. */

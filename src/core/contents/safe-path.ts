@@ -1,5 +1,9 @@
+/** Names of letters and digits, none of which begins with a dot: what most paths are. */
+const plain = /^(?:[\w+@~-][\w+@~.-]*\/)*[\w+@~-][\w+@~.-]*$/;
+
 /** Why a path inside an archive can't be trusted, or null when it can. */
 export function unsafeReason(path: string): string | null {
+  if (plain.test(path)) return null;
   if (path === '') return 'it is empty';
   if (/[\u0000-\u001f\u007f]/.test(path)) return 'it holds control characters';
   if (path.startsWith('/') || /^[A-Za-z]:/.test(path)) return 'it is absolute';

@@ -27,6 +27,34 @@ export function insidePath(path: string, prefix: string): string {
 }
 
 /** Entries that are files. */
-export function filesIn({ entries }: Pick<Artifact, 'entries'>): readonly ReadEntry[] {
-  return entries.filter(({ type }) => type === 'file');
+export const filesIn = onceForEntries((entries) => entries.filter(({ type }) => type === 'file'));
+
+/** The paths of all entries, to look one up. */
+export const pathsIn = onceForEntries((entries): ReadonlySet<string> => new Set(entries.map(({ path }) => path)));
+
+/** The paths of all folders, without `/` behind: those with an entry of their own, and those in which something lies. */
+export const foldersIn = onceForEntries((entries): ReadonlySet<string> => {
+  const folders = new Set<string>();
+  let before = '';
+  for (const { path, type } of entries) {
+    if (type === 'folder') folders.add(path.replace(/\/+$/, ''));
+    const parent = path.slice(0, Math.max(0, path.lastIndexOf('/')));
+    // Neighbours mostly lie in one folder.
+    if (parent === before) continue;
+    before = parent;
+    for (let at = path.indexOf('/'); at !== -1; at = path.indexOf('/', at + 1)) folders.add(path.slice(0, at));
+  }
+  return folders;
+});
+
+/** Many rules ask the same of all entries, of which there can be a million. */
+function onceForEntries<Answer>(
+  make: (entries: readonly ReadEntry[]) => Answer,
+): (artifact: Pick<Artifact, 'entries'>) => Answer {
+  const answers = new WeakMap<readonly ReadEntry[], { readonly answer: Answer }>();
+  return ({ entries }) => {
+    const known = answers.get(entries) ?? { answer: make(entries) };
+    answers.set(entries, known);
+    return known.answer;
+  };
 }

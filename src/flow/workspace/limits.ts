@@ -1,5 +1,5 @@
 import { isBevelstoneError } from '../../core/error/bevelstone-error.ts';
-import type { Context } from '../context.ts';
+import { type Context, warn } from '../context.ts';
 import { openContext, readConfig } from './workspace.ts';
 
 /**
@@ -12,5 +12,7 @@ export async function useLimitsOf(context: Context): Promise<void> {
     await readConfig(context, { repository, commit: 'HEAD', source: 'working-folder' });
   } catch (error) {
     if (!isBevelstoneError(error)) throw error;
+    if (error.code === 'CONFIG_INVALID')
+      warn(context, 'bevelstone.yaml has mistakes, so the usual limits apply; see: bevelstone config check');
   }
 }

@@ -24,8 +24,9 @@ export type EntrySink = {
 /** Takes entries as they come: digests them, keeps what is wanted, shows the rest to the watcher. */
 export class EntryCollector {
   readonly #kept = new Map<string, Buffer>();
-  /** All that came, in order; the digests of files follow at the end. */
-  readonly #entries: (EntryHeader & { sha256?: string | null })[] = [];
+  /** All that came, in order; the digests of files follow at the end, and are '' until then. */
+  readonly #entries: { -readonly [Key in keyof ReadEntry]: ReadEntry[Key] }[] = [];
+  #owner: string | null = null;
   readonly #watcher: EntryWatcher;
   readonly #budget: ArchiveBudget;
   readonly #digests: EntryDigests;
@@ -39,14 +40,14 @@ export class EntryCollector {
   async finish(): Promise<{ readonly entries: readonly ReadEntry[]; readonly kept: ReadonlyMap<string, Buffer> }> {
     const digests = await this.#digests.finish();
     let file = 0;
-    for (const entry of this.#entries) if (entry.sha256 === undefined) entry.sha256 = digests[file++] as string;
-    return { entries: this.#entries as ReadEntry[], kept: this.#kept };
+    for (const entry of this.#entries) if (entry.sha256 === '') entry.sha256 = digests[file++] as string;
+    return { entries: this.#entries, kept: this.#kept };
   }
 
   /** A link, folder or special file. @throws ARCHIVE_TOO_LARGE */
   add(header: EntryHeader): void {
     this.#budget.entry();
-    this.#entries.push({ ...header, sha256: header.linkname === null ? null : hash('sha256', header.linkname) });
+    this.#push(header, header.linkname === null ? null : hash('sha256', header.linkname));
   }
 
   /** A file whose bytes follow. @throws ARCHIVE_TOO_LARGE here and with every piece. */
@@ -70,9 +71,15 @@ export class EntryCollector {
       end: () => {
         if (isWanted) this.#kept.set(path, Buffer.concat(parts));
         digest.end();
-        this.#entries.push({ ...header });
+        this.#push(header, '');
       },
     };
+  }
+
+  #push({ path, type, sizeBytes, mode, linkname, mtime, owner }: EntryHeader, sha256: string | null): void {
+    // Most neighbours have the same owner, and a text for each would take as much memory as the paths.
+    if (owner !== this.#owner) this.#owner = owner;
+    this.#entries.push({ path, type, sizeBytes, mode, linkname, sha256, mtime, owner: this.#owner });
   }
 
   /** A file with its bytes. @throws ARCHIVE_TOO_LARGE */

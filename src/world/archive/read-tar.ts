@@ -75,6 +75,7 @@ class TarReader {
   #padding = 0;
   #pax: PaxValues = {};
   #global: PaxValues = {};
+  #hasPax = false;
   #isEnded = false;
 
   constructor(collector: EntryCollector, budget: ArchiveBudget, rename: (path: string) => string | null) {
@@ -123,24 +124,27 @@ class TarReader {
   /** Takes a header, or the part of one that the chunk has. @returns how many bytes were taken. */
   #header(chunk: Buffer, at: number): number {
     const before = this.#partial;
-    const missing = blockBytes - (before?.length ?? 0);
-    const part = chunk.subarray(at, at + missing);
-    const block: Buffer = before === null ? part : Buffer.concat([before, part]);
-    if (block.length < blockBytes) {
-      // The chunk's own bytes may be used again once it has been read.
-      this.#partial = Buffer.from(block);
-      return part.length;
+    if (before === null && chunk.length - at >= blockBytes) {
+      this.#decode(chunk, at);
+      return blockBytes;
     }
-    this.#partial = null;
-    const header = decodeTarHeader(block);
-    if (header === null) this.#isEnded = true;
-    else this.#begin(header);
+    const part = chunk.subarray(at, at + blockBytes - (before?.length ?? 0));
+    // The chunk's own bytes may be used again once it has been read.
+    const block = Buffer.concat([before ?? Buffer.alloc(0), part]);
+    this.#partial = block.length < blockBytes ? block : null;
+    if (this.#partial === null) this.#decode(block, 0);
     return part.length;
   }
 
+  #decode(bytes: Buffer, at: number): void {
+    const header = decodeTarHeader(bytes, at);
+    if (header === null) this.#isEnded = true;
+    else this.#begin(header);
+  }
+
   #begin(header: TarHeader): void {
-    const isExtended = /[xgLK]/.test(header.typeflag);
-    const whole = isExtended ? header : withPax(header, { ...this.#global, ...this.#pax });
+    const isExtended = 'xgLK'.includes(header.typeflag);
+    const whole = isExtended || !this.#hasPax ? header : withPax(header, { ...this.#global, ...this.#pax });
     const sizeBytes = isExtended || isFile(whole) ? whole.sizeBytes : 0;
     this.#padding = (blockBytes - (sizeBytes % blockBytes)) % blockBytes;
     this.#body = isExtended ? this.#extended(header) : this.#entry(whole, sizeBytes);
@@ -159,6 +163,7 @@ class TarReader {
       },
       end: () => {
         const body = Buffer.concat(parts);
+        this.#hasPax = true;
         if (typeflag === 'g') this.#global = { ...this.#global, ...forAll(decodePax(body)) };
         else if (typeflag === 'x') this.#pax = { ...this.#pax, ...decodePax(body) };
         else this.#pax = { ...this.#pax, [typeflag === 'L' ? 'path' : 'linkpath']: text(body, 0, body.length) };

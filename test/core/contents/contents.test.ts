@@ -1,6 +1,8 @@
+import { createHash } from 'node:crypto';
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import type { FileRuleConfig } from '../../../src/core/config/config.ts';
-import { contentDigest, type Entry } from '../../../src/core/contents/entry.ts';
+import { compareBytes, contentDigest, type Entry } from '../../../src/core/contents/entry.ts';
 import { joinPath } from '../../../src/core/contents/inner-path.ts';
 import { linkLeaves, unsafeReason } from '../../../src/core/contents/safe-path.ts';
 import { type Candidate, selectByRules } from '../../../src/core/contents/select.ts';
@@ -118,12 +120,31 @@ describe('an npm package without rules', () => {
 });
 
 describe('paths', () => {
-  it.each(['/etc/x', '../x', 'a/../x', 'a//x', './x', 'C:/x', 'a\\x', 'a\u0000x', ''])('%j is unsafe', (path) => {
-    expect(unsafeReason(path)).not.toBeNull();
-  });
+  it.each(['/etc/x', '../x', 'a/../x', 'a//x', './x', 'C:/x', 'a\\x', 'a\u0000x', '', 'a/.', 'a/..', 'a/./x'])(
+    '%j is unsafe',
+    (path) => {
+      expect(unsafeReason(path)).not.toBeNull();
+    },
+  );
 
   it.each(['x', 'a/b.c', 'a/..b', 'päckage/x', 'a b/c'])('%j is safe', (path) => {
     expect(unsafeReason(path)).toBeNull();
+  });
+
+  it('are safe when each of their parts is a name', () => {
+    const part = fc.constantFrom('', '.', '..', '.a', 'a.', 'a', 'ä', 'C:', 'a b', '-', '~', '...');
+    fc.assert(
+      fc.property(fc.array(part, { minLength: 1, maxLength: 4 }), (parts) => {
+        const isSafe = parts.every((name) => !['', '.', '..'].includes(name)) && parts[0] !== 'C:';
+        const endsInSlash = parts.length > 1 && parts.at(-1) === '' && isSafeBut(parts);
+        expect(unsafeReason(parts.join('/')) === null).toBe(isSafe || endsInSlash);
+      }),
+    );
+    /** A `/` at the end marks a folder. */
+    function isSafeBut(parts: readonly string[]): boolean {
+      const names = parts.slice(0, -1);
+      return names.every((name) => !['', '.', '..'].includes(name)) && names[0] !== 'C:';
+    }
   });
 
   it.each([
@@ -136,6 +157,41 @@ describe('paths', () => {
   ])('a link at %s to %s (hard: %s) leaves: %s', (path, target, isHard, leaves) => {
     expect(linkLeaves(path, target, isHard)).toBe(leaves);
   });
+});
+
+const letters = fc.string({ unit: fc.constantFrom('a', 'b', ' ', '/', 'é', '\ud7ff', '\ue000', '\uffff', '🌊', '\0') });
+
+it('orders texts by their bytes', () => {
+  fc.assert(
+    fc.property(letters, letters, (a, b) => {
+      expect(compareBytes(a, b)).toBe(Buffer.compare(Buffer.from(a), Buffer.from(b)));
+    }),
+    { numRuns: 1000 },
+  );
+});
+
+it('digests the lines of all entries in the order of their bytes', () => {
+  const entries = fc.array(
+    fc.record({
+      path: letters,
+      type: fc.constantFrom('file' as const, 'symlink' as const),
+      sizeBytes: fc.constant(1),
+      mode: fc.constantFrom(0o644, 0o755),
+      linkname: fc.constant(null),
+      sha256: fc.constantFrom('00', '01', null),
+    }),
+    { maxLength: 300 },
+  );
+  fc.assert(
+    fc.property(entries, (list) => {
+      const lines = list.map(
+        ({ path, mode, type, sha256 }) => `${path} 0${mode.toString(8)} ${type} ${sha256 ?? '-'}\n`,
+      );
+      const sorted = lines.map((line) => Buffer.from(line)).sort(Buffer.compare);
+      const expected = createHash('sha256').update(Buffer.concat(sorted)).update('{}').digest('hex');
+      expect(contentDigest(list, '{}')).toBe(expected);
+    }),
+  );
 });
 
 it('has one content digest whatever the order of entries, and another for any change', () => {

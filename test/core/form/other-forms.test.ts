@@ -5,8 +5,8 @@ import { formatControl, parseControl } from '../../../src/core/form/deb/control.
 import { formatJarManifest, moduleNameOf, parseJarManifest } from '../../../src/core/form/jar/jar-manifest.ts';
 import { planArtifact } from '../../../src/core/form/plan-artifact.ts';
 import { platformUse } from '../../../src/core/form/platform-use.ts';
-import { encodeTarComment } from '../../../src/core/form/tar-header.ts';
-import { decodePax, decodeTarHeader } from '../../../src/core/form/tar-reader.ts';
+import { encodeTarComment, encodeTarHeader } from '../../../src/core/form/tar-header.ts';
+import { decodePax, decodeTarHeader, TarError } from '../../../src/core/form/tar-reader.ts';
 import { encodeDosTime, encodeLocalHeader } from '../../../src/core/form/zip-header.ts';
 import { nuspecFormat } from '../../../src/core/manifest/nuspec.ts';
 import { pomFormat } from '../../../src/core/manifest/pom-xml.ts';
@@ -410,6 +410,50 @@ describe('headers', () => {
       '504b0304140000080800' + '2abc7f5c' + '01000000' + '04000000' + '05000000' + '02000000' + 'c3a4',
     );
     expect(() => encodeDosTime(0)).toThrow(expect.objectContaining({ code: 'FORM_FIELD_TOO_LARGE' }));
+  });
+
+  it('a tar header is read wherever it begins, and no byte of it may be another', () => {
+    const member = {
+      path: 'tides/height.txt',
+      type: 'file',
+      mode: 0o644,
+      sizeBytes: 5,
+      linkname: '',
+      mtime: 1_775_000_000,
+    };
+    const header = encodeTarHeader(member as Parameters<typeof encodeTarHeader>[0]);
+    // The two bytes behind the digits of the checksum say nothing.
+    const said = fc.nat(511).filter((byte) => byte !== 154 && byte !== 155);
+    fc.assert(
+      fc.property(fc.nat(600), said, fc.integer({ min: 1, max: 255 }), (at, byte, flip) => {
+        const bytes = Buffer.concat([Buffer.alloc(at, 7), header, Buffer.alloc(9, 7)]);
+        expect(decodeTarHeader(bytes, at)).toMatchObject({
+          name: member.path,
+          sizeBytes: 5,
+          mode: 0o644,
+          owner: '0:0',
+        });
+        bytes[at + byte] = (bytes[at + byte] ?? 0) ^ flip;
+        expect(() => decodeTarHeader(bytes, at)).toThrow(TarError);
+      }),
+      { numRuns: 300 },
+    );
+  });
+
+  it.each([
+    ['digits to the end', '00000000644', 0o644],
+    ['a NUL behind', '644\0', 0o644],
+    ['a space behind', '644 \0', 0o644],
+    ['spaces before', '   644 \0', 0o644],
+    ['nothing', '\0', 0],
+    ['only spaces', '       \0', 0],
+  ])('a number of a tar header has %s', (_, text, mode) => {
+    const header = Buffer.alloc(512);
+    header.write('a');
+    header.write(text.slice(-8), 100);
+    const sum = header.reduce((all, byte) => all + byte, 8 * 0x20);
+    header.write(`${sum.toString(8).padStart(6, '0')}\0 `, 148);
+    expect(decodeTarHeader(header)?.mode).toBe(mode);
   });
 
   it('a tar comment is the one that git reads', () => {

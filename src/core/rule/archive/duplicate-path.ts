@@ -1,4 +1,4 @@
-import type { Artifact } from '../../form/artifact.ts';
+import { type Artifact, foldersIn, pathsIn } from '../../form/artifact.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -13,22 +13,26 @@ export const duplicatePath: Rule = {
   check: (artifact) => [...twice(artifact), ...asFolders(artifact)],
 };
 
-function twice({ entries }: Artifact): RawFinding[] {
+function twice(artifact: Artifact): RawFinding[] {
+  const { entries } = artifact;
+  if (pathsIn(artifact).size === entries.length) return [];
+  const seen = new Set<string>();
   const counts = new Map<string, number>();
-  for (const { path, type } of entries) if (type !== 'folder') counts.set(path, (counts.get(path) ?? 0) + 1);
-  return [...counts]
-    .filter(([, count]) => count > 1)
-    .map(([path, count]) => ({ path, message: `the path occurs ${count === 2 ? 'twice' : `${count} times`}` }));
+  for (const { path, type } of entries) {
+    if (type === 'folder') continue;
+    if (seen.has(path)) counts.set(path, (counts.get(path) ?? 1) + 1);
+    seen.add(path);
+  }
+  return [...counts].map(([path, count]) => ({
+    path,
+    message: `the path occurs ${count === 2 ? 'twice' : `${count} times`}`,
+  }));
 }
 
 /** Files and links whose path is that of a folder too, by an entry of its own or by what lies in it. */
-function asFolders({ entries }: Artifact): RawFinding[] {
-  const folders = new Set<string>();
-  for (const { path, type } of entries) {
-    if (type === 'folder') folders.add(path.replace(/\/+$/, ''));
-    for (let at = path.indexOf('/'); at !== -1; at = path.indexOf('/', at + 1)) folders.add(path.slice(0, at));
-  }
-  const found = entries.filter(({ path, type }) => type !== 'folder' && folders.has(path));
+function asFolders(artifact: Artifact): RawFinding[] {
+  const folders = foldersIn(artifact);
+  const found = artifact.entries.filter(({ path, type }) => type !== 'folder' && folders.has(path));
   return found.map(({ path, type }) => ({
     path,
     message: `it is a ${type === 'symlink' ? 'link' : 'file'} and a folder at the same time`,

@@ -1,5 +1,6 @@
 import { filesIn, insidePath } from '../../form/artifact.ts';
 import { formDefinitions } from '../../form/definitions.ts';
+import { anyOf } from '../../text/any-of.ts';
 import { quotePattern } from '../../text/quote-pattern.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -40,6 +41,9 @@ const kinds: readonly Junk[] = [
   },
 ];
 
+/** Whether any of them can be meant. */
+const any = anyOf(kinds.map(({ pattern }) => pattern));
+
 export const junk: Rule = {
   id: 'archive/junk',
   forms: allForms,
@@ -64,6 +68,7 @@ export const junk: Rule = {
       if (isSelf?.test(inside.replace(/[_-]/g, (mark) => (mark === '_' ? '.' : mark))) === true)
         return [{ path, message: 'it is an archive of this package' }];
       if (formDefinitions[form].isOwnFile(inside)) return [];
+      if (!any.test(inside)) return [];
       const found = kinds.find(({ pattern }) => pattern.test(inside));
       return found === undefined ? [] : [{ path, message: found.what }];
     });

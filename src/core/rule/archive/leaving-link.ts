@@ -1,5 +1,6 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { linkLeaves } from '../../contents/safe-path.ts';
+import { foldersIn, pathsIn } from '../../form/artifact.ts';
 import { formDefinitions } from '../../form/definitions.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -22,8 +23,8 @@ export const leavingLink: Rule = {
   why: "A link to the outside shows the user's own files; a dangling link is a missing file",
   fix: 'Include a copy instead of the link, or correct its target',
   example: 'lib/tide.h -> ../../../usr/include/tide.h',
-  check: ({ entries, form }, { isPartial }) => {
-    const paths = new Set(entries.map(({ path }) => path.replace(/\/$/, '')));
+  check: (artifact, { isPartial }) => {
+    const { entries, form } = artifact;
     return entries.flatMap(({ path, type, linkname }): RawFinding[] => {
       if (linkname === null) return [];
       // What is laid out from the root of the system may have absolute links.
@@ -38,7 +39,7 @@ export const leavingLink: Rule = {
       if (links === 'dropped')
         return [{ path, message: `it links to ${linkname}; installers of this form ignore links` }];
       const target = joinPath(type === 'hardlink' ? '' : parentOf(path), linkname);
-      const isThere = paths.has(target) || [...paths].some((path) => path.startsWith(`${target}/`));
+      const isThere = pathsIn(artifact).has(target) || foldersIn(artifact).has(target);
       // The rest of its release may have it.
       return isThere || isPartial ? [] : [{ path, message: `it links to ${linkname}, which does not exist` }];
     });

@@ -17,6 +17,7 @@ export const oddMode: Rule = {
     return entries.flatMap(({ path, mode, type }): RawFinding[] => {
       // A zip archive made elsewhere may have no modes at all.
       if (type === 'symlink' || mode === 0) return [];
+      if (mode === 0o644 || mode === 0o755) return [];
       const shown = `its mode is ${formatMode(mode)}`;
       if ((mode & 0o6000) !== 0 && type === 'file')
         return [{ path, message: `${shown}: it would run with its owner's rights` }];

@@ -12,7 +12,13 @@ export const owner: Rule = {
   example: 'owner 1000:1000 harbour:staff',
   check: ({ entries, form }) => {
     if (!formDefinitions[form].entries.keepsOwners) return [];
-    const odd = entries.filter(({ owner: who }) => who !== null && isPerson(who));
+    const known = new Map<string, boolean>();
+    const odd = entries.filter(({ owner: who }) => {
+      if (who === null) return false;
+      const isOdd = known.get(who) ?? isPerson(who);
+      known.set(who, isOdd);
+      return isOdd;
+    });
     const [first] = odd;
     if (first === undefined) return [];
     const others = odd.length === 1 ? '' : `, and so do ${odd.length - 1} more`;

@@ -15,10 +15,18 @@ export const portableName: Rule = {
   example: 'lib/aux.js, or a name with a colon',
   check: ({ entries }) =>
     entries.flatMap(({ path }): RawFinding[] => {
+      if (isPlain(path)) return [];
       const reasons = path.split('/').flatMap((part) => reasonFor(part) ?? []);
       return reasons.length === 0 ? [] : [{ path, message: reasons[0] ?? '' }];
     }),
 };
+
+/** Whether a path has nothing that needs a closer look, as most have not. */
+function isPlain(path: string): boolean {
+  return path.length < maxBytes && /^[\w+@~./-]*$/.test(path) && !closer.test(path);
+}
+
+const closer = /\.(?:\/|$)|(?:^|\/)(?:con|prn|aux|nul|com[0-9]|lpt[0-9])(?:[./]|$)/i;
 
 function reasonFor(part: string): string | null {
   if (reserved.test(part)) return `"${part}" is a device on Windows`;

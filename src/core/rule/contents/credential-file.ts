@@ -1,4 +1,5 @@
 import { filesIn, insidePath } from '../../form/artifact.ts';
+import { anyOf } from '../../text/any-of.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -30,6 +31,9 @@ const kinds: readonly { readonly pattern: RegExp; readonly what: string }[] = [
   { pattern: /(?:^|\/)[^/]+\.(?:p12|pfx|jks|keystore|kdbx|ppk)$/i, what: 'a key store' },
 ];
 
+/** Whether any of them can be meant. */
+const any = anyOf(kinds.map(({ pattern }) => pattern));
+
 export const credentialFile: Rule = {
   id: 'contents/credential-file',
   forms: allForms,
@@ -41,7 +45,8 @@ export const credentialFile: Rule = {
   check: (artifact) =>
     filesIn(artifact).flatMap(({ path, sizeBytes }): RawFinding[] => {
       const inside = insidePath(path, artifact.prefix);
-      const found = sizeBytes === 0 ? undefined : kinds.find(({ pattern }) => pattern.test(inside));
+      const found =
+        sizeBytes === 0 || !any.test(inside) ? undefined : kinds.find(({ pattern }) => pattern.test(inside));
       if (found === undefined) return [];
       const isTest = /(?:^|\/)(?:tests?|__tests__|fixtures?|testdata|examples?)\//i.test(inside);
       return [{ path, message: `such files contain ${found.what}`, ...(isTest ? { severity: 'warn' as const } : {}) }];

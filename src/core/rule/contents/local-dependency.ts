@@ -1,6 +1,6 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
 import { isBevelstoneError } from '../../error/bevelstone-error.ts';
-import { type Artifact, insidePath } from '../../form/artifact.ts';
+import { type Artifact, insidePath, pathsIn } from '../../form/artifact.ts';
 import { objectOf, textOf } from '../../manifest/fields.ts';
 import { parseToml } from '../../manifest/toml.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -32,7 +32,7 @@ function goReplacements(text: string): { readonly message: string }[] {
 
 /** The Cargo Book, "Specifying path dependencies": without a version only its author can resolve it. */
 function crateFolders(path: string, text: string, artifact: Artifact): RawFinding[] {
-  const inside = new Set(artifact.entries.map((entry) => entry.path));
+  const inside = pathsIn(artifact);
   const document = parsed(text, path);
   const tables = [
     document,

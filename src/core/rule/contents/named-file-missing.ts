@@ -1,5 +1,5 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
-import { insidePaths } from '../../form/artifact.ts';
+import { insidePaths, pathsIn } from '../../form/artifact.ts';
 import { formDefinitions } from '../../form/definitions.ts';
 import { globMatcher } from '../../text/glob.ts';
 import { allForms } from '../forms.ts';
@@ -15,12 +15,13 @@ export const namedFileMissing: Rule = {
   fix: 'Create the file in the build, or remove the reference',
   example: '"files": ["dist", "types"] and no types; //# sourceMappingURL=tide.js.map and no such file',
   check: (artifact) => {
-    const { form, manifest, facts, entries } = artifact;
-    const all = new Set(entries.map(({ path }) => path));
+    const { form, manifest, facts } = artifact;
     const maps = facts.marks.flatMap(({ kind, path, what, line }): RawFinding[] => {
       if (kind !== 'map' || /^(?:data|https?|blob):/.test(what) || !/\.(?:[cm]?js|css)$/.test(path)) return [];
       const target = joinPath(parentOf(path), decode(what));
-      return all.has(target) ? [] : [{ path, message: `line ${line} refers to the map ${what}, which does not exist` }];
+      return pathsIn(artifact).has(target)
+        ? []
+        : [{ path, message: `line ${line} refers to the map ${what}, which does not exist` }];
     });
     const files = manifest === null ? null : formDefinitions[form].listedFiles(manifest.json);
     if (files === null) return maps;

@@ -1,5 +1,5 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
-import type { Artifact } from '../../form/artifact.ts';
+import { type Artifact, filesIn, pathsIn } from '../../form/artifact.ts';
 import { formatBytes } from '../../text/bytes.ts';
 import { allForms } from '../forms.ts';
 import type { RawFinding, Rule } from '../rule.ts';
@@ -19,8 +19,8 @@ export const sourceMap: Rule = {
 const heavyBytes = 1 << 20;
 const heavyTimes = 4;
 
-function oversized({ entries }: Artifact): RawFinding[] {
-  const files = entries.filter(({ type }) => type === 'file');
+function oversized(artifact: Artifact): RawFinding[] {
+  const files = filesIn(artifact);
   const maps = files.filter(({ path }) => /\.(?:[cm]?js|css|ts)\.map$/.test(path));
   const code = files.filter(({ path }) => /\.(?:[cm]?js|css)$/.test(path));
   const [mapBytes, codeBytes] = [maps, code].map((list) => list.reduce((sum, { sizeBytes }) => sum + sizeBytes, 0));
@@ -31,9 +31,9 @@ function oversized({ entries }: Artifact): RawFinding[] {
   return [{ path: first.path, message, fix: 'Leave the maps out, or do not embed the sources in them' }];
 }
 
-function sourceless({ facts, entries }: Artifact): RawFinding[] {
-  const paths = new Set(entries.map(({ path }) => path));
-  const found = [...facts.maps].flatMap(([path, map]): RawFinding[] => {
+function sourceless(artifact: Artifact): RawFinding[] {
+  const paths = pathsIn(artifact);
+  const found = [...artifact.facts.maps].flatMap(([path, map]): RawFinding[] => {
     if (map === null) return [{ path, message: unreadable }];
     if (map.hasContent || map.sources.length === 0) return [];
     const folder = parentOf(path);

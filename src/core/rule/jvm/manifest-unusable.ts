@@ -1,3 +1,4 @@
+import { pathsIn } from '../../form/artifact.ts';
 import { shownText } from '../../manifest/fields.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 
@@ -12,7 +13,8 @@ export const manifestUnusable: Rule = {
   why: 'A JVM that streams the jar only finds a manifest among the first two entries, and a missing main class stops it',
   fix: 'Build the jar with `bevelstone build`, or correct the manifest',
   example: 'Main-Class: example.fenmarsh.tidemark.Main without that class',
-  check: ({ manifest, entries, texts }) => {
+  check: (artifact) => {
+    const { manifest, entries, texts } = artifact;
     const text = texts.get(path) ?? '';
     const found: RawFinding[] = [];
     const add = (message: string, severity?: 'warn' | 'note') =>
@@ -28,7 +30,7 @@ export const manifestUnusable: Rule = {
     const at = files.findIndex((entry) => entry.path === path);
     if (at > 1) add(`it is entry ${at + 1}, and readers of streams look at the first two only`, 'note');
     const json = manifest?.json ?? {};
-    const paths = new Set(entries.map((entry) => entry.path));
+    const paths = pathsIn(artifact);
     for (const field of ['Main-Class', 'Launcher-Agent-Class', 'Premain-Class', 'Agent-Class']) {
       const name = json[field];
       if (typeof name !== 'string') continue;
