@@ -203,15 +203,23 @@ export function freshName(file: string): string {
   return `${file}.${process.pid}-${randomBytes(6).toString('hex')}.tmp`;
 }
 
-/** Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. @throws FILE_UNWRITABLE */
-export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o644): Promise<void> {
+/**
+ * Writes a file whole or not at all: temporary name beside it, flushed to disk, renamed. A long text may come in pieces.
+ * @throws FILE_UNWRITABLE
+ */
+export async function writeWhole(
+  file: string,
+  content: string | Uint8Array | Iterable<string>,
+  mode = 0o644,
+): Promise<void> {
   const temporary = freshName(file);
   try {
     await mkdir(path.dirname(file), { recursive: true });
     await removeStale(file);
     const handle = await open(temporary, 'wx', mode);
     try {
-      await handle.writeFile(content);
+      const pieces = typeof content === 'string' || content instanceof Uint8Array ? [content] : content;
+      for (const piece of pieces) await handle.writeFile(piece);
       await handle.sync();
     } finally {
       await handle.close();

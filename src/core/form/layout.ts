@@ -29,7 +29,7 @@ export type FormInput = {
   /** Files of the package's folder after its build steps, and below `{out}/` what they put there. */
   readonly files: readonly Candidate[];
   /** Those of them that are at the commit. */
-  readonly tracked: ReadonlySet<string>;
+  readonly tracked: Pick<ReadonlySet<string>, 'has'>;
   /** Whether the version was written into a file of the package. */
   readonly isStamped: boolean;
   /** An SBOM of what the package needs, for forms that have a place for one; null when there is nothing to say. */

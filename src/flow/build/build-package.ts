@@ -68,7 +68,7 @@ export type ListedEntry = {
 type Prepared = {
   readonly files: readonly ListedFile[];
   /** Files at the commit, and what inputs brought. */
-  readonly tracked: ReadonlySet<string>;
+  readonly tracked: Pick<ReadonlySet<string>, 'has'>;
   readonly inputs: readonly LaidInput[];
   readonly stamped: ReadonlySet<string>;
   readonly origins: Origins;
@@ -151,7 +151,7 @@ async function listBrought(
     const [made] = await makeArtifacts({ job, prepared, artifact, platform, fresh: own.folder });
     if (made === undefined) throw new Error('a brought artifact is one file');
     const { record, entries } = made;
-    return { file: record.file, entries: listEntries(entries) };
+    return { file: record.file, entries: [...listEntries(entries)] };
   } finally {
     await own.remove();
   }
@@ -163,7 +163,7 @@ async function listNewOnly(job: BuildJob, prepared: Prepared): Promise<ReleaseSe
   try {
     const packed = await makeAll(job, prepared, own.folder);
     return packed.flatMap(({ record: { file, form, platform, partial }, entries }) =>
-      partial === undefined ? [] : [{ file, form, platform, entries: listEntries(entries) }],
+      partial === undefined ? [] : [{ file, form, platform, entries: [...listEntries(entries)] }],
     );
   } finally {
     await own.remove();
@@ -173,13 +173,12 @@ async function listNewOnly(job: BuildJob, prepared: Prepared): Promise<ReleaseSe
 async function prepare(job: BuildJob): Promise<Prepared> {
   const { survey, pkg, folder, out } = job;
   const at = await listFilesAt(survey.workspace.repository.place, survey.commit, '');
-  const inside = (file: string) => (pkg.folder === '' ? file : file.slice(pkg.folder.length + 1));
-  const tracked = [...at.keys()].filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`)).map(inside);
+  const prefix = pkg.folder === '' ? '' : `${pkg.folder}/`;
   const all = new Set(at.keys());
   const stamped = new Set(
     [...(await stampCheckout(job, all)), ...(await lockStamped(job, all))]
-      .filter((file) => pkg.folder === '' || file.startsWith(`${pkg.folder}/`))
-      .map(inside),
+      .filter((file) => file.startsWith(prefix))
+      .map((file) => file.slice(prefix.length)),
   );
   const { repository } = survey.workspace;
   const inputs = await layInputs(job.context, {
@@ -189,21 +188,16 @@ async function prepare(job: BuildJob): Promise<Prepared> {
     folder,
     time: job.sourceTime,
   });
-  const brought = inputs.flatMap(({ config, files }) => files.map((file) => [file, config.name] as const));
-  const facts = {
-    folder: pkg.folder,
-    commit: survey.commit,
-    tracked: new Set(at.keys()),
-    stamped,
-    inputs: new Map(brought),
-  };
-  const origins = new Origins({ ...facts, files: await listFiles(folder) });
+  const brought = new Map(inputs.flatMap(({ config, files }) => files.map((file) => [file, config.name] as const)));
+  const facts = { folder: pkg.folder, commit: survey.commit, tracked: at, stamped, inputs: brought };
+  // Without a step nothing changes that could have to be told from what was there.
+  const origins = new Origins(facts, pkg.config.build.length === 0 ? [] : await listFiles(folder));
   await runSteps(placeOfJob(job), stepRuns(pkg.config.build, job.platforms), async (step) =>
     origins.after(step, await listAll(folder, out)),
   );
   return {
     files: await listAll(folder, out),
-    tracked: new Set([...tracked, ...brought.map(([file]) => file)]),
+    tracked: { has: (file) => at.has(prefix + file) || brought.has(file) },
     inputs,
     stamped,
     origins,

@@ -1,10 +1,10 @@
-import { createHash } from 'node:crypto';
+import { createHash, type Hash } from 'node:crypto';
 import path from 'node:path';
 import { renderMarkdown } from '../../core/changelog/markdown.ts';
 import type { ReleaseNotes } from '../../core/changelog/section.ts';
 import { formatMode } from '../../core/contents/entry.ts';
 import { type ChangeRecord, toChangeRecord } from '../../core/history/change-record.ts';
-import type { ListedEntry } from '../../core/record/contents-list.ts';
+import { formatContentsList, type ListedEntry } from '../../core/record/contents-list.ts';
 import type { ArtifactRecord, PendingArtifact, ReleaseRecord } from '../../core/record/release-record.ts';
 import { spellAll } from '../../core/version/spelling.ts';
 import { pointerOf } from '../../core/version/stream.ts';
@@ -28,40 +28,55 @@ export type RecordInput = {
 export async function writeRecords(job: BuildJob, { fresh, artifacts, pending, notes }: RecordInput): Promise<void> {
   const records = artifacts.map(({ record }) => record);
   const release = toRelease(job, records, pending);
-  const contents = {
-    schema: 'bevelstone/1',
-    package: release.package,
-    version: release.version,
-    commit: release.commit,
-    artifacts: artifacts.map(({ record, entries }) => ({
-      file: record.file,
-      contentDigest: record.contentDigest,
-      entries: listEntries(entries),
-    })),
-  };
+  const { package: name, version, commit } = release;
+  const listed = artifacts.map(({ record: { file, contentDigest }, entries }) => ({
+    ...{ file, contentDigest },
+    entries: { [Symbol.iterator]: () => listEntries(entries) },
+  }));
+  const contents = createHash('sha256');
+  await writeWhole(
+    path.join(fresh, 'CONTENTS.json'),
+    digested(inPieces(formatContentsList({ package: name, version, commit }, listed)), contents),
+  );
   const texts = [
-    ['CONTENTS.json', `${JSON.stringify(contents, null, 2)}\n`],
     ['release.json', `${JSON.stringify(release, null, 2)}\n`],
     ['NOTES.md', renderMarkdown(notes, { links: job.survey.workspace.config.links, withPackage: true, level: 2 })],
   ] as const;
   for (const [name, text] of texts) await writeWhole(path.join(fresh, name), text);
   const digests = [
     ...records.map((record) => `${record.sha256}  ${record.file}\n`),
+    `${contents.digest('hex')}  CONTENTS.json\n`,
     ...texts.map(([name, text]) => `${sha256(text)}  ${name}\n`),
   ];
   await writeWhole(path.join(fresh, 'SHA256SUMS'), digests.join(''));
 }
 
-/** Packed entries as the contents list has them. */
-export function listEntries(entries: PackedArtifact['entries']): ListedEntry[] {
-  return entries.map(({ path: inside, type, sizeBytes, mode, sha256: digest, origin }) => ({
-    path: inside,
-    type,
-    size: sizeBytes,
-    mode: formatMode(mode),
-    sha256: digest,
-    origin,
-  }));
+/** Packed entries as the contents list has them, each made when it is asked for. */
+export function* listEntries(entries: PackedArtifact['entries']): Generator<ListedEntry> {
+  for (const { path: inside, type, sizeBytes, mode, sha256: digest, origin } of entries)
+    yield { path: inside, type, size: sizeBytes, mode: formatMode(mode), sha256: digest, origin };
+}
+
+const pieceLength = 1 << 16;
+
+/** The same text in fewer pieces. */
+function* inPieces(parts: Iterable<string>): Generator<string> {
+  let piece = '';
+  for (const part of parts) {
+    piece += part;
+    if (piece.length < pieceLength) continue;
+    yield piece;
+    piece = '';
+  }
+  yield piece;
+}
+
+/** Digests a text as it passes. */
+function* digested(pieces: Iterable<string>, hash: Hash): Generator<string> {
+  for (const piece of pieces) {
+    hash.update(piece);
+    yield piece;
+  }
 }
 
 /** The notes of the release, dated by its commit so that they are the same each time. */

@@ -9,10 +9,9 @@ export type OriginFacts = {
   readonly folder: string;
   readonly commit: string;
   /** Paths at the commit, from the repository's root. */
-  readonly tracked: ReadonlySet<string>;
+  readonly tracked: Pick<ReadonlySet<string>, 'has'>;
   /** Files inside the folder that the version was written into. */
   readonly stamped: ReadonlySet<string>;
-  readonly files: readonly ListedFile[];
   /** Names of inputs by the files that they brought, inside the folder. */
   readonly inputs: ReadonlyMap<string, string>;
 };
@@ -23,9 +22,10 @@ export class Origins {
   readonly #seen: Map<string, string>;
   readonly #steps = new Map<string, string>();
 
-  constructor(facts: OriginFacts) {
+  /** @param files what is there before the first step. */
+  constructor(facts: OriginFacts, files: readonly ListedFile[]) {
     this.#facts = facts;
-    this.#seen = new Map(facts.files.map((file) => [file.path, file.stamp]));
+    this.#seen = new Map(files.map((file) => [file.path, file.stamp]));
   }
 
   /** Files that are new or changed since the last look come from this step. */

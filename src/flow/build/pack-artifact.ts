@@ -59,7 +59,10 @@ async function packLoose(input: FormInput, entry: PlannedEntry, source: PackSour
 async function packArtifact(input: FormInput, plan: ArtifactPlan, source: PackSource): Promise<PackedArtifact> {
   const file = path.join(source.target, plan.fileName);
   const moved = source.progress(plan.entries.reduce((sum, { content }) => sum + fileSize(content), 0));
-  const inputs = plan.entries.map((entry) => ({ ...toInput(entry, source), onRead: moved }));
+  // Made one by one as they are packed: there may be a million.
+  const inputs = (function* () {
+    for (const entry of plan.entries) yield { ...toInput(entry, source), onRead: moved };
+  })();
   const control = (plan.control ?? []).map((entry) => toInput(entry, source));
   const { sourceTime: mtime } = input;
   const written = await writers[plan.container]({ file, inputs, control, mtime, comment: plan.comment });
@@ -78,7 +81,7 @@ async function packArtifact(input: FormInput, plan: ArtifactPlan, source: PackSo
 
 type WriterInput = {
   readonly file: string;
-  readonly inputs: readonly PackInput[];
+  readonly inputs: Iterable<PackInput>;
   readonly control: readonly PackInput[];
   readonly mtime: number;
   readonly comment: string | null;
@@ -88,7 +91,7 @@ const writers: Readonly<Record<Container, (input: WriterInput) => Promise<Writte
   'tar.gz': ({ file, inputs, mtime, comment }) => writeTarGz(file, inputs, { mtime, comment }),
   zip: ({ file, inputs, mtime, comment }) => writeZip(file, inputs, { mtime, comment }),
   deb: ({ file, inputs, control, mtime }) => writeDeb({ file, control, data: inputs, mtime }),
-  file: ({ file, inputs }) => writeOne(file, inputs),
+  file: ({ file, inputs }) => writeOne(file, [...inputs]),
 };
 
 /** The record of an artifact, of whatever was written or read of it. */

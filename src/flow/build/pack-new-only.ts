@@ -84,7 +84,16 @@ async function packAfter(
   const made: PackedArtifact[] = [];
   for (const { whole, before } of pairs) {
     const { record: after, entries } = whole;
-    const about = { package: pkg.name, version, commit, base, before, after, commits, entries: listEntries(entries) };
+    const about = {
+      package: pkg.name,
+      version,
+      commit,
+      base,
+      before,
+      after,
+      commits,
+      entries: [...listEntries(entries)],
+    };
     const source = { workspace, ...about };
     const { record, selection } = await planPartial(source, null);
     const { entries: fresh, removed } = selection;

@@ -22,7 +22,7 @@ export async function writeDeb({
 }: {
   readonly file: string;
   readonly control: readonly PackInput[];
-  readonly data: readonly PackInput[];
+  readonly data: Iterable<PackInput>;
   readonly mtime: number;
 }): Promise<WrittenArchive> {
   const spill = `${file}.data`;

@@ -22,13 +22,13 @@ export type TarOptions = {
  */
 export async function writeTarGz(
   file: string,
-  inputs: readonly PackInput[],
+  inputs: Iterable<PackInput>,
   options: TarOptions,
 ): Promise<WrittenArchive> {
   return OutputFile.fill(file, async (output) => {
     const entries: PackedEntry[] = [];
-    const packed = ({ md5: _, ...entry }: PackedSoFar) => entries.push(entry);
-    for await (const chunk of gzip(tarBytes(inputs, options, packed))) output.write(chunk);
+    const keep = (entry: PackedSoFar) => entries.push(entry);
+    for await (const chunk of gzip(tarBytes(inputs, options, keep))) output.write(chunk);
     return entries;
   });
 }
@@ -38,7 +38,7 @@ export async function writeTarGz(
  * @param packed gets every entry once it has gone by.
  */
 export async function* tarBytes(
-  inputs: readonly PackInput[],
+  inputs: Iterable<PackInput>,
   { mtime, comment = null, md5 = false }: TarOptions,
   packed: (entry: PackedSoFar) => void,
 ): AsyncGenerator<Uint8Array> {

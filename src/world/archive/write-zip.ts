@@ -2,7 +2,6 @@ import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { open, rm } from 'node:fs/promises';
 import { crc32 } from 'node:zlib';
-import type { PackedEntry } from '../../core/contents/entry.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
 import { isDense } from '../../core/form/stored-deflate.ts';
 import { encodeDirectory, encodeLocalHeader, type ZipMember } from '../../core/form/zip-header.ts';
@@ -37,7 +36,7 @@ const worthDeflating = 24;
  */
 export async function writeZip(
   file: string,
-  inputs: readonly PackInput[],
+  inputs: Iterable<PackInput>,
   { mtime, comment = null }: ZipOptions,
 ): Promise<WrittenArchive> {
   const deflaters = new Deflaters(deflateLevel);
@@ -75,7 +74,7 @@ export async function writeZip(
       entries.push({ path, type, sizeBytes: seen, mode, linkname, sha256, origin, md5: null });
     }
     output.write(encodeDirectory({ members, time: mtime, start: output.sizeBytes, comment: comment ?? '' }));
-    return entries.map(({ md5: _, ...entry }): PackedEntry => entry);
+    return entries;
   });
   return written.finally(() => deflaters.end());
 }

@@ -321,7 +321,7 @@ it('a symbolic link in the sources stays one', async () => {
   const plan = await planArtifact({
     ...input,
     files: [...input.files, linked],
-    tracked: new Set([...input.tracked, linked.path]),
+    tracked: { has: () => true },
   });
 
   expect(plan.entries.find(({ path }) => path.endsWith('b.py'))).toMatchObject({

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { parseContentsList } from '../../../src/core/record/contents-list.ts';
+import { formatContentsList, parseContentsList } from '../../../src/core/record/contents-list.ts';
 import { whyUnreadable } from '../../../src/core/record/parse-record.ts';
 import { parseReleaseRecord } from '../../../src/core/record/release-record.ts';
 import { releaseRecord } from '../../builders/ledger.ts';
@@ -103,4 +103,26 @@ it.each<[string, Record<string, unknown>, string]>([
   const list = { ...contents, artifacts: [{ ...contents.artifacts[0], entries: [{ ...entry, ...change }] }] };
 
   expect(parseContentsList(JSON.stringify(list))).toEqual({ type: 'damaged', why: expect.stringContaining(expected) });
+});
+
+it('writes a contents list as JSON does, piece by piece', () => {
+  const entries = fc.array(
+    fc.record({
+      path: fc.string({ minLength: 1 }),
+      type: fc.constantFrom('file' as const, 'folder' as const),
+      size: fc.nat(),
+      mode: fc.constant('0644'),
+      sha256: fc.constantFrom(null, 'a'.repeat(64)),
+      origin: fc.constant({ type: 'generated' as const }),
+    }),
+    { maxLength: 3 },
+  );
+  const artifacts = fc.array(fc.record({ file: fc.string(), contentDigest: fc.string(), entries }), { maxLength: 3 });
+  fc.assert(
+    fc.property(artifacts, (list) => {
+      const head = { package: 'tidemark', version: '1.4.0', commit: 'c'.repeat(40) };
+      const whole = { schema: 'bevelstone/1', ...head, artifacts: list };
+      expect([...formatContentsList(head, list)].join('')).toBe(`${JSON.stringify(whole, null, 2)}\n`);
+    }),
+  );
 });
