@@ -16,6 +16,7 @@ const all = [
   'ledger',
   'release',
   'growth',
+  'large',
 ];
 const asked = process.argv.slice(2);
 const unknown = asked.filter((name) => !all.includes(name));

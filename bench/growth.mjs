@@ -36,8 +36,8 @@ function makeLockfile(folder, count) {
 }
 
 /** A repository whose one package is packed as a tar.gz. */
-function makePackage(folder, files) {
-  makeTree(path.join(folder, 'tables'), { files, sizeBytes: files * 10_000 });
+function makePackage(folder, files, sizeBytes = files * 10_000) {
+  makeTree(path.join(folder, 'tables'), { files, sizeBytes });
   const yaml =
     'schema: 1\npackages:\n  tables: { folder: tables, ecosystem: plain, artifacts: [{ form: tar.gz, top: none }], send-to: [shelf] }\n' +
     'destinations:\n  shelf: { speaks: folder, url: ../shelf }\n';
@@ -61,6 +61,15 @@ const survey = {
   before: (cwd) => rmSync(`${cwd}/.git/bevelstone`, { recursive: true, force: true }),
 };
 const fresh = (cwd) => rmSync(path.join(cwd, 'bevelstone-out'), { recursive: true, force: true });
+const publish = {
+  args: () => ['-C', 'work', 'publish', '--yes', '--trust-config'],
+  before: (cwd) => {
+    rmSync(path.join(cwd, 'shelf'), { recursive: true, force: true });
+    mkdirSync(path.join(cwd, 'shelf'));
+    if (!existsSync(path.join(cwd, 'work/bevelstone-out')))
+      spawnSync(process.execPath, [program, '-C', 'work', 'build', '--trust-config'], { cwd, stdio: 'ignore' });
+  },
+};
 const cases = [
   {
     title: 'survey, commits',
@@ -91,13 +100,16 @@ const cases = [
       makePackage(path.join(folder, 'work'), files);
       return folder;
     },
-    args: () => ['-C', 'work', 'publish', '--yes', '--trust-config'],
-    before: (cwd) => {
-      rmSync(path.join(cwd, 'shelf'), { recursive: true, force: true });
-      mkdirSync(path.join(cwd, 'shelf'));
-      if (!existsSync(path.join(cwd, 'work/bevelstone-out')))
-        spawnSync(process.execPath, [program, '-C', 'work', 'build', '--trust-config'], { cwd, stdio: 'ignore' });
+    ...publish,
+  },
+  {
+    title: 'publish, bytes of one file',
+    sizes: [3_000_000, 30_000_000, 300_000_000],
+    make: (folder, sizeBytes) => {
+      makePackage(path.join(folder, 'work'), 1, sizeBytes);
+      return folder;
     },
+    ...publish,
   },
   {
     title: 'verify, entries',

@@ -3,8 +3,8 @@ import { spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { buildSync } from 'esbuild';
 import { compare, report } from './measure.mjs';
+import { buildPacker } from './packer.mjs';
 import { makeTree, makeUnevenTree } from './tree.mjs';
 
 const root = path.join(import.meta.dirname, '..');
@@ -14,30 +14,7 @@ const packer = path.join(top, 'packer.mjs');
 const rounds = Number(process.argv[2] ?? 5);
 makeTree(tree, { files: 10_000, sizeBytes: 300_000_000 });
 makeUnevenTree(path.join(top, 'uneven'), { files: 10_000, sizeBytes: 300_000_000 });
-// The packing alone: a build would count a checkout too, which the plain tools do not make.
-buildSync({
-  stdin: {
-    contents: `
-      import { listFiles } from './src/world/list-files.ts';
-      import { writeTarGz } from './src/world/archive/write-tar.ts';
-      import { writeZip } from './src/world/archive/write-zip.ts';
-      import path from 'node:path';
-      const [folder, out] = process.argv.slice(2);
-      const files = (await listFiles(folder)).sort((a, b) => (a.path < b.path ? -1 : 1));
-      const inputs = files.map(({ path: inside, sizeBytes }) => ({ path: inside, mode: 0o644, origin: { type: 'generated' },
-        content: { type: 'file', file: path.join(folder, inside), sizeBytes } }));
-      const write = out.endsWith('.zip') ? writeZip : writeTarGz;
-      const written = await write(out, inputs, { mtime: 1_775_000_000 });
-      console.log(written.sha256, written.entries.length);`,
-    resolveDir: root,
-    loader: 'ts',
-  },
-  bundle: true,
-  platform: 'node',
-  format: 'esm',
-  outfile: packer,
-  logLevel: 'warning',
-});
+buildPacker(packer);
 
 const [tarGz, zip] = [path.join(top, 'ours.tar.gz'), path.join(top, 'ours.zip')];
 const sh = (command) => ({ program: 'sh', args: ['-c', command], cwd: top });
