@@ -1,6 +1,7 @@
 // How time grows with the work: each at three sizes, ten times apart. Prints the exponent between the last two, which is 1
 // where ten times the work takes ten times as long; also for histories, trees and lockfiles that are far from ordinary.
 import { spawnSync } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
@@ -35,9 +36,18 @@ function makeLockfile(folder, count) {
   );
 }
 
-/** A repository whose one package is packed as a tar.gz. */
-function makePackage(folder, files, sizeBytes = files * 10_000) {
-  makeTree(path.join(folder, 'tables'), { files, sizeBytes });
+const manyFiles = (files) => (folder) => makeTree(folder, { files, sizeBytes: files * 10_000 });
+
+function oneFile(sizeBytes) {
+  return (folder) => {
+    mkdirSync(folder, { recursive: true });
+    writeFileSync(path.join(folder, 'depths.bin'), randomBytes(sizeBytes));
+  };
+}
+
+/** A repository whose one package is packed as a tar.gz. @param fill writes its files. */
+function makePackage(folder, fill) {
+  fill(path.join(folder, 'tables'));
   const yaml =
     'schema: 1\npackages:\n  tables: { folder: tables, ecosystem: plain, artifacts: [{ form: tar.gz, top: none }], send-to: [shelf] }\n' +
     'destinations:\n  shelf: { speaks: folder, url: ../shelf }\n';
@@ -47,12 +57,14 @@ function makePackage(folder, files, sizeBytes = files * 10_000) {
       cwd: folder,
     });
   git('init', '--quiet');
+  // Whatever a machine does with large files in general.
+  git('config', 'core.attributesFile', '/dev/null');
   git('add', '-A');
   git('commit', '--quiet', '-m', 'feat: tables');
 }
 
 function makeArchive(folder, files) {
-  makeTree(path.join(folder, 'tables'), { files, sizeBytes: files * 10_000 });
+  manyFiles(files)(path.join(folder, 'tables'));
   spawnSync('tar', ['-czf', 'tables.tar.gz', 'tables'], { cwd: folder });
 }
 
@@ -89,7 +101,7 @@ const cases = [
   {
     title: 'build, files',
     sizes: [100, 1_000, 10_000],
-    make: makePackage,
+    make: (folder, files) => makePackage(folder, manyFiles(files)),
     args: () => ['build', '--trust-config'],
     before: fresh,
   },
@@ -97,7 +109,7 @@ const cases = [
     title: 'publish, files',
     sizes: [100, 1_000, 10_000],
     make: (folder, files) => {
-      makePackage(path.join(folder, 'work'), files);
+      makePackage(path.join(folder, 'work'), manyFiles(files));
       return folder;
     },
     ...publish,
@@ -106,7 +118,7 @@ const cases = [
     title: 'publish, bytes of one file',
     sizes: [3_000_000, 30_000_000, 300_000_000],
     make: (folder, sizeBytes) => {
-      makePackage(path.join(folder, 'work'), 1, sizeBytes);
+      makePackage(path.join(folder, 'work'), oneFile(sizeBytes));
       return folder;
     },
     ...publish,
