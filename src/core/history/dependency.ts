@@ -41,20 +41,25 @@ export function inducedWeight(edge: DependencyEdge, dependency: Weight): Weight 
  * @throws DEPENDENCY_CIRCLE naming the circle.
  */
 export function orderByDependency(names: readonly string[], edges: readonly DependencyEdge[]): number[] {
-  const needs = names.map((_, index) =>
-    edges.filter(({ from, kind }) => from === index && kind !== 'development').map(({ to }) => to),
-  );
+  const needs = names.map((): number[] => []);
+  for (const { from, to, kind } of edges) if (kind !== 'development') needs[from]?.push(to);
   const ordered: number[] = [];
   const done = new Set<number>();
-  const visit = (index: number, trail: readonly number[]): void => {
+  /** The way to the package that is visited, in its order. */
+  const trail = new Set<number>();
+  const visit = (index: number): void => {
     if (done.has(index)) return;
-    if (trail.includes(index))
-      throw circle([...trail.slice(trail.indexOf(index)), index].map((index) => names[index] ?? ''));
-    for (const need of needs[index] ?? []) visit(need, [...trail, index]);
+    if (trail.has(index)) {
+      const way = [...trail];
+      throw circle([...way.slice(way.indexOf(index)), index].map((each) => names[each] ?? ''));
+    }
+    trail.add(index);
+    for (const need of needs[index] ?? []) visit(need);
+    trail.delete(index);
     done.add(index);
     ordered.push(index);
   };
-  for (const index of names.keys()) visit(index, []);
+  for (const index of names.keys()) visit(index);
   return ordered;
 }
 

@@ -48,7 +48,9 @@ export function assignTags(
   owners: readonly TagOwner[],
   groups: readonly (readonly number[])[] = [],
 ): AssignedTags {
-  const patterns = owners.flatMap((owner, index) => owner.tags.map((pattern) => compile(pattern, owner, index)));
+  const patterns = indexOf(
+    owners.flatMap((owner, index) => owner.tags.map((pattern) => compile(pattern, owner, index))),
+  );
   const byOwner: VersionTag[][] = owners.map(() => []);
   const ignored: IgnoredTag[] = [];
   const unclaimed: Tag[] = [];
@@ -113,22 +115,41 @@ function whyNotRead({ parts, prerelease }: VersionReading): string {
 
 type Claim = { readonly owner: number; readonly version: string | null; readonly reading: TagPattern };
 
-function claims(name: string, patterns: readonly Pattern[]): Claim[] {
-  let longest = -1;
-  let best: Claim[] = [];
-  for (const { owner, prefix, expression, reading } of patterns) {
-    if (prefix.length < longest || !name.startsWith(prefix)) continue;
-    const groups = expression.exec(name)?.groups;
-    if (groups === undefined) continue;
-    const text = groups['version'] ?? '';
-    const major = groups['major'];
-    const read = readVersion(text, reading);
-    const version = read !== null && (major === undefined || read.startsWith(`${major}.`)) ? read : null;
-    if (prefix.length > longest) best = [];
-    longest = prefix.length;
-    best.push({ owner, version, reading });
+/** Patterns by what each tag that they match begins with. */
+type PatternIndex = {
+  readonly byPrefix: ReadonlyMap<string, readonly Pattern[]>;
+  /** The lengths of the prefixes, the longest first. */
+  readonly lengths: readonly number[];
+};
+
+function indexOf(patterns: readonly Pattern[]): PatternIndex {
+  const byPrefix = new Map<string, Pattern[]>();
+  for (const pattern of patterns) {
+    const same = byPrefix.get(pattern.prefix) ?? [];
+    byPrefix.set(pattern.prefix, same);
+    same.push(pattern);
   }
-  return best;
+  const lengths = new Set([...byPrefix.keys()].map((prefix) => prefix.length));
+  return { byPrefix, lengths: [...lengths].sort((a, b) => b - a) };
+}
+
+/** What the patterns with the longest prefix say of a tag. */
+function claims(name: string, { byPrefix, lengths }: PatternIndex): Claim[] {
+  for (const length of lengths) {
+    if (length > name.length) continue;
+    const found = (byPrefix.get(name.slice(0, length)) ?? []).flatMap((pattern) => claimOf(name, pattern));
+    if (found.length > 0) return found;
+  }
+  return [];
+}
+
+function claimOf(name: string, { owner, expression, reading }: Pattern): Claim[] {
+  const groups = expression.exec(name)?.groups;
+  if (groups === undefined) return [];
+  const major = groups['major'];
+  const read = readVersion(groups['version'] ?? '', reading);
+  const version = read !== null && (major === undefined || read.startsWith(`${major}.`)) ? read : null;
+  return [{ owner, version, reading }];
 }
 
 function compile(pattern: TagPattern, owner: TagOwner, index: number): Pattern {

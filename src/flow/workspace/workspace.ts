@@ -13,7 +13,7 @@ import { hasFixedStages, schemeTitle } from '../../core/version/spelling.ts';
 import type { TagPattern } from '../../core/version/tag-pattern.ts';
 import { putLimitsInForce } from '../../world/archive/budget.ts';
 import { cachedConfig } from '../../world/config-cache.ts';
-import { readTextIfThere } from '../../world/files.ts';
+import { readTextIfThere, readTextNow } from '../../world/files.ts';
 import { listFilesAt, readFilesAt } from '../../world/git/read-objects.ts';
 import { openRepository, type Repository, resolveCommit } from '../../world/git/repository.ts';
 import { hideVariables } from '../../world/secret-vault.ts';
@@ -238,7 +238,7 @@ export async function noteUncommitted(
   const plain = (text: string | null) => text?.replaceAll('\r\n', '\n') ?? null;
   const differing: string[] = [];
   for (const [file, text] of committed)
-    if (plain(await readTextIfThere(path.join(root, file))) !== plain(text)) differing.push(file);
+    if (plain(readTextNow(path.join(root, file))) !== plain(text)) differing.push(file);
   if (differing.length === 0 || (await resolveCommit(place, 'HEAD')) !== commit) return;
   for (const file of differing)
     warnOnce(
