@@ -14,6 +14,8 @@ export type HistoryCache = {
   readonly parts: readonly PackedCommits[];
   /** How many surveys added to it. */
   readonly sections: number;
+  /** Whether all of the file counts: behind what does not, nothing would be read that is added. */
+  readonly isWhole: boolean;
 };
 
 /** What all that is remembered of a commit depends on: the program to the byte, packages, configuration, and the order of bytes here. */
@@ -67,7 +69,13 @@ export function parseHistoryCache(bytes: Uint8Array, key: string): HistoryCache 
   let sections = 0;
   let open: PackedCommits[] = [];
   let named: NamedCounts = { people: 0, lists: 0, kinds: 0 };
-  for (let one = reader.next(); one !== null; one = reader.next()) {
+  let isWhole = false;
+  for (;;) {
+    const one = reader.next();
+    if (one === null) {
+      isWhole = reader.isAtEnd && open.length === 0;
+      break;
+    }
     if (!('tip' in one.head)) {
       const part = toPart(one.head as PartHead, one.bytes);
       if (part === null || !areSame(part.sayings.before, named)) break;
@@ -84,7 +92,7 @@ export function parseHistoryCache(bytes: Uint8Array, key: string): HistoryCache 
     sections++;
     open = [];
   }
-  return sections === 0 ? null : { end: (start.end as string | null) ?? null, tips, parts, sections };
+  return sections === 0 ? null : { end: (start.end as string | null) ?? null, tips, parts, sections, isWhole };
 }
 
 /** A part as it was packed; null for one that cannot have been. */
@@ -152,6 +160,10 @@ class Reader {
     this.#bytes = Buffer.from(buffer, byteOffset, length);
   }
 
+  get isAtEnd(): boolean {
+    return this.#at === this.#bytes.length;
+  }
+
   /** Null at the end, and at what is damaged. */
   next(): { readonly head: object; readonly bytes: Uint8Array } | null {
     const bytes = this.#bytes.subarray(this.#at);
@@ -162,8 +174,17 @@ class Reader {
     if (!(end <= bytes.length)) return null;
     if (bytes.toString('latin1', 0, digits) !== checksum(bytes.subarray(at, end))) return null;
     this.#at += end;
-    const head = JSON.parse(bytes.toString('utf8', start, start + headLength)) as object;
-    return { head, bytes: bytes.subarray(start + headLength + 1, end) };
+    const head = parsed(bytes.toString('utf8', start, start + headLength));
+    return head === null ? null : { head, bytes: bytes.subarray(start + headLength + 1, end) };
+  }
+}
+
+function parsed(text: string): object | null {
+  try {
+    const value: unknown = JSON.parse(text);
+    return typeof value === 'object' ? value : null;
+  } catch {
+    return null;
   }
 }
 

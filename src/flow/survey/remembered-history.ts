@@ -106,8 +106,8 @@ async function readRest(
   if (!rules.amendments.isEmpty)
     for (let index = 0; index < graph.size; index++) rules.amendments.of(graph.idOf(index));
   if (fresh === null) return walk;
-  const isUseful = cache.sections < mostSections && graph.size * 2 > all;
-  // Otherwise most of the file was behind the last releases, or many surveys had added to it.
+  const isUseful = cache.isWhole && cache.sections < mostSections && graph.size * 2 > all;
+  // Otherwise it is damaged, most of it was behind the last releases, or many surveys had added to it.
   if (isUseful) await file.append(Buffer.concat([fresh, formatCacheTip(commit, cache.tips, all - remembered)]));
   else await file.replace(cacheOf(walk, commit, start));
   return walk;

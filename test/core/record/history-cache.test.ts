@@ -118,7 +118,7 @@ describe('what cannot have been written so', () => {
     );
 
   it('is told from what was', () => {
-    expect(parse(whole)?.tips).toEqual([idOf('tip')]);
+    expect(parse(whole)).toMatchObject({ tips: [idOf('tip')], sections: 1, isWhole: true });
   });
 
   it.each<[string, () => unknown]>([
@@ -140,6 +140,17 @@ describe('what cannot have been written so', () => {
     ],
   ])('%s', (_, read) => {
     expect(read()).toBeNull();
+  });
+
+  it.each<[string, Buffer]>([
+    [
+      'a part without a tip',
+      formatCachePart({ graph, sayings: { ...sayings, before: { people: 1, lists: 1, kinds: 5 } } }),
+    ],
+    ['something else', Buffer.from('ebb')],
+  ])('what stands behind is left out: %s', (_, behind) => {
+    const bytes = [formatCacheStart(key, null), formatCachePart(whole), formatCacheTip(idOf('tip'), [], count), behind];
+    expect(parseHistoryCache(Buffer.concat(bytes), key)).toMatchObject({ sections: 1, isWhole: false });
   });
 
   it('any byte that changed', () => {

@@ -175,6 +175,29 @@ it('two surveys that add to it at the same time do not disturb each other', asyn
   expect(await desk.walk(true)).toEqual(await desk.walk(false));
 });
 
+it('is written anew when something in it is damaged, and is whole then', async () => {
+  const desk = new Desk();
+  const commit = (pick: number) => desk.act({ what: 'commit', pick: pick * 4 });
+  for (let pick = 0; pick < 20; pick++) commit(pick);
+  await desk.walk(true);
+  const first = readFileSync(desk.cache).length;
+  commit(1);
+  await desk.walk(true);
+  const bytes = readFileSync(desk.cache);
+  bytes[first + 40] = (bytes[first + 40] ?? 0) ^ 1;
+  writeFileSync(desk.cache, bytes);
+  commit(2);
+  await desk.walk(true);
+  const anew = readFileSync(desk.cache);
+  commit(3);
+  expect(await desk.walk(true)).toEqual(await desk.walk(false));
+
+  const added = readFileSync(desk.cache);
+  expect(anew.subarray(0, first)).not.toEqual(bytes.subarray(0, first));
+  expect(added.subarray(0, anew.length)).toEqual(anew);
+  expect(added.length).toBeGreaterThan(anew.length);
+});
+
 it('is not used where parents are grafted', async () => {
   const desk = new Desk();
   for (let pick = 0; pick < 4; pick++) desk.act({ what: 'commit', pick: pick * 4 });
