@@ -68,10 +68,6 @@ export class Sayings {
   readonly #lists = new Named<readonly number[]>((list) => list.join());
   readonly #kinds = new Named<string>((kind) => kind);
 
-  get size(): number {
-    return this.#size;
-  }
-
   /** How many values are named so far. */
   get named(): NamedCounts {
     return { people: this.#people.size, lists: this.#lists.size, kinds: this.#kinds.size };

@@ -1,8 +1,10 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import type { Artifact } from '../../../src/core/form/artifact.ts';
 import type { RuleSettings } from '../../../src/core/rule/rule.ts';
 import { checkArtifact } from '../../../src/core/rule/rules.ts';
-import { ruleSettings, wheelArtifact } from '../../builders/artifact.ts';
+import { globMatcher } from '../../../src/core/text/glob.ts';
+import { npmArtifact, ruleSettings, wheelArtifact } from '../../builders/artifact.ts';
 import { classFile, elfFile } from '../../builders/binary.ts';
 import { deb, info, jar, library, linux, module, nupkg, pom, signed, wholePom } from './cases/other-forms.ts';
 
@@ -78,5 +80,52 @@ describe('an artifact in which nearly nothing is wrong', () => {
     );
 
     expect(new Set(findings.filter(({ rule }) => rule.startsWith('dotnet/')))).toEqual(new Set());
+  });
+});
+
+describe('files that a manifest lists', () => {
+  const artifactWith = (files: readonly string[], paths: readonly string[]) =>
+    npmArtifact({ files }, Object.fromEntries(paths.map((path) => [`package/${path}`, 'x'])));
+  const missing = (artifact: Artifact) =>
+    checkArtifact(artifact, ruleSettings()).filter(({ rule }) => rule === 'contents/named-file-missing');
+
+  it('are found as their globs would find them', () => {
+    const name = fc.constantFrom('lib', 'LIB', 'a.js', '.env', '@fen', 'b-c', '..', '.', '');
+    const path = fc.array(fc.constantFrom('lib', 'Lib', 'a.js', '.env', '@fen', 'b-c', 'x'), {
+      minLength: 1,
+      maxLength: 5,
+    });
+    const listed = fc.array(name, { minLength: 1, maxLength: 3 }).map((parts) => parts.join('/'));
+    fc.assert(
+      fc.property(fc.array(path, { maxLength: 4 }), listed, (paths, file) => {
+        const artifact = artifactWith(
+          [file],
+          paths.map((parts) => parts.join('/')),
+        );
+        const inside = artifact.entries.map((entry) => entry.path.slice('package/'.length));
+        const pattern = file.replace(/^\.?\//, '').replace(/\/$/, '');
+        fc.pre(pattern !== '' && pattern !== '.');
+        const globs = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
+        const isThere = inside.some(globMatcher(globs, { nocase: true }));
+
+        expect(missing(artifact).map(({ message }) => message)).toEqual(
+          isThere ? [] : [`\`files\` lists ${file}, which matches no file`],
+        );
+      }),
+      { numRuns: 200 },
+    );
+  });
+
+  it('are looked for as long as that is no endless work, and the rest is named', () => {
+    const names = Array.from({ length: 50_000 }, (_, index) => `lib/tide-${index}`);
+    const globs = Array.from({ length: 150 }, (_, index) => `lib/*-${index}`);
+
+    const found = missing(artifactWith([...names, ...globs], names.slice(1, 20_000)));
+
+    expect(found.filter(({ message }) => message.includes('lists lib/tide-'))).toHaveLength(30_001);
+    expect(found.at(-1)).toMatchObject({
+      severity: 'note',
+      message: expect.stringMatching(/^50 patterns .* not checked/),
+    });
   });
 });

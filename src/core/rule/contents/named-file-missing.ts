@@ -25,21 +25,67 @@ export const namedFileMissing: Rule = {
     });
     const files = manifest === null ? null : formDefinitions[form].listedFiles(manifest.json);
     if (files === null) return maps;
-    const paths = insidePaths(artifact);
-    const lists = files.flatMap((file): RawFinding[] => {
+    const listed = files.flatMap((file): Listed[] => {
       if (typeof file !== 'string' || file.startsWith('!')) return [];
       const pattern = file.replace(/^\.?\//, '').replace(/\/(?:\*\*?)?$/, '');
-      if (pattern === '' || pattern === '.') return [];
-      // A name alone may be of a file or a folder at any depth, as in a list of ignored files.
-      const globs = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
-      const isThere = paths.some(globMatcher(globs, { nocase: true }));
-      return isThere
-        ? []
-        : [{ path: manifest?.path ?? null, message: `\`files\` lists ${file}, which matches no file` }];
+      return pattern === '' || pattern === '.' ? [] : [{ file, pattern }];
     });
-    return [...maps, ...lists];
+    const at = manifest?.path ?? null;
+    const { missing, unchecked } = missingFrom(listed, insidePaths(artifact));
+    const lists = missing.map((file) => ({ path: at, message: `\`files\` lists ${file}, which matches no file` }));
+    const rest = `${unchecked} patterns in \`files\` were not checked, since more than ${mostGlobs} have wildcards`;
+    return [...maps, ...lists, ...(unchecked === 0 ? [] : [{ path: at, message: rest, severity: 'note' as const }])];
   },
 };
+
+/** An entry of a manifest's list of files, and the name or glob in it. */
+type Listed = { readonly file: string; readonly pattern: string };
+
+/** Each is compared with every path. */
+const mostGlobs = 100;
+
+/** Whether it needs no glob to be found. */
+function isName(pattern: string): boolean {
+  const parts = pattern.split('/');
+  return /^[\w@/.-]+$/.test(pattern) && parts.length <= mostParts && !parts.some((part) => /^\.{0,2}$/.test(part));
+}
+
+/** What matches no path. A name alone may be of a file or a folder at any depth, as in a list of ignored files. */
+function missingFrom(
+  listed: readonly Listed[],
+  paths: readonly string[],
+): { readonly missing: readonly string[]; readonly unchecked: number } {
+  const names = new Set(listed.flatMap(({ pattern }) => (isName(pattern) ? [pattern.toLowerCase()] : [])));
+  for (const path of paths) {
+    if (names.size === 0) break;
+    for (const part of partsOf(path.toLowerCase())) names.delete(part);
+  }
+  const globs = listed.filter(({ pattern }) => !isName(pattern));
+  const unmatched = globs.slice(0, mostGlobs).filter(({ pattern }) => {
+    const anywhere = [pattern, `${pattern}/**`, `**/${pattern}`, `**/${pattern}/**`];
+    return !paths.some(globMatcher(anywhere, { nocase: true }));
+  });
+  const isMissing = (one: Listed) => unmatched.includes(one) || names.has(one.pattern.toLowerCase());
+  return {
+    missing: listed.filter(isMissing).map(({ file }) => file),
+    unchecked: Math.max(0, globs.length - mostGlobs),
+  };
+}
+
+const mostParts = 20;
+
+/** Every run of names in a path, up to a length: of `a/b/c` also `b` and `b/c`. */
+function* partsOf(path: string): Generator<string> {
+  for (let start = 0; ; start = path.indexOf('/', start) + 1) {
+    let end = path.indexOf('/', start);
+    for (let part = 1; part < mostParts && end !== -1; part++) {
+      yield path.slice(start, end);
+      end = path.indexOf('/', end + 1);
+    }
+    yield path.slice(start, end === -1 ? undefined : end);
+    if (path.indexOf('/', start) === -1) return;
+  }
+}
 
 function decode(text: string): string {
   try {

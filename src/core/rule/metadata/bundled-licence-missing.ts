@@ -103,10 +103,17 @@ const commonWord =
 /** Whether a licence text of a package is inside: in its own folder, in a file of its name, or in a file that names it. */
 function coverage({ entries, texts }: Artifact): (name: string) => boolean {
   const files = entries.flatMap(({ path, sizeBytes }) => (sizeBytes > 0 && isLicencePath(path) ? [path] : []));
-  const named = [...texts].filter(([path]) => isLicencePath(path));
-  return (name) =>
-    files.some((path) => path.includes(`/${name}/`) || mentions(path, name)) ||
-    named.some(([, text]) => mentions(text, name));
+  // Once for all names: a file of notices may have megabytes.
+  const lower = files.map((path) => path.toLowerCase());
+  const named = [...texts].flatMap(([path, text]) => (isLicencePath(path) ? [text.toLowerCase()] : []));
+  return (name) => {
+    const wanted = name.toLowerCase();
+    return (
+      files.some((path) => path.includes(`/${name}/`)) ||
+      lower.some((path) => hasWord(path, wanted)) ||
+      named.some((text) => hasWord(text, wanted))
+    );
+  };
 }
 
 function isLicencePath(path: string): boolean {
@@ -116,10 +123,12 @@ function isLicencePath(path: string): boolean {
   );
 }
 
-/** Whether a text has a name as a word of its own. */
+/** Whether a text has a name as a word of its own, whatever their case. */
 function mentions(text: string, name: string): boolean {
-  const wanted = name.toLowerCase();
-  const inside = text.toLowerCase();
+  return hasWord(text.toLowerCase(), name.toLowerCase());
+}
+
+function hasWord(inside: string, wanted: string): boolean {
   for (let at = inside.indexOf(wanted); at !== -1; at = inside.indexOf(wanted, at + 1)) {
     const isWord = (letter: string | undefined) => letter !== undefined && /[\w-]/.test(letter);
     if (!isWord(inside[at - 1]) && !isWord(inside[at + wanted.length])) return true;

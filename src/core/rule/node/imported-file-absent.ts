@@ -1,4 +1,5 @@
 import { joinPath, parentOf } from '../../contents/inner-path.ts';
+import { type Artifact, foldersIn } from '../../form/artifact.ts';
 import type { ReachedUse } from '../../surface/reach.ts';
 import type { RawFinding, Rule } from '../rule.ts';
 import { type NodeView, nodeViewOf } from './node-view.ts';
@@ -26,12 +27,13 @@ export const importedFileAbsent: Rule = {
         { path: artifact.prefix + file, message, ...(isCertain(reachedUse) ? {} : { severity: 'warn' as const }) },
       ];
     });
-    return [...imported, ...absentData(view, artifact.prefix)];
+    return [...imported, ...absentData(view, artifact)];
   },
 };
 
 /** Files that modules find by their own address (`new URL('./x', import.meta.url)`). */
-function absentData(view: NodeView, prefix: string): RawFinding[] {
+function absentData(view: NodeView, artifact: Artifact): RawFinding[] {
+  const { prefix } = artifact;
   return [...view.reach('server import').files].sort().flatMap((file) =>
     (view.script(file)?.data ?? []).flatMap(({ specifier, line, isTried, isPlace }): RawFinding[] => {
       const [plain = ''] = specifier.split(/[?#]/);
@@ -40,7 +42,7 @@ function absentData(view: NodeView, prefix: string): RawFinding[] {
       const path = joinPath(parentOf(file), plain);
       // One that climbs out of the package is for a place that only its author knows.
       if (path.startsWith('../')) return [];
-      const isThere = view.pkg.has(path) || view.paths.some((other) => other.startsWith(path === '' ? '' : `${path}/`));
+      const isThere = path === '' || view.pkg.has(path) || foldersIn(artifact).has(prefix + path);
       if (isThere) return [];
       return [{ path: prefix + file, message: `line ${line} reads "${specifier}" beside it, which is not inside` }];
     }),
