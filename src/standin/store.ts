@@ -90,11 +90,15 @@ export class Store {
         yield chunk;
       }
     };
+    const target = createWriteStream(file, { flush: isFlushed, highWaterMark: 1 << 20 });
+    const closed = new Promise<void>((done) => target.once('close', () => done()));
     try {
-      await pipeline(watch(), createWriteStream(file, { flush: isFlushed, highWaterMark: 1 << 20 }));
+      await pipeline(watch(), target);
       return { file, sizeBytes: seenBytes, digests: await hashes.finish() };
     } catch (error) {
       hashes.stop();
+      // Before that the system may still be about to make the file.
+      await closed;
       await rm(file, { force: true });
       if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw new Refusal(507, 'there is no room left');
       throw error;
