@@ -56,7 +56,7 @@ const blockBytes = 1 << 20;
 
 /**
  * What the commits of a walk say, in a form that takes some hundred bytes each instead of a thousand: a row of numbers, and a text
- * that is taken apart when somebody asks for it. Most questions are answered by the numbers.
+ * that is parsed only when it is needed. Most questions are answered by the numbers.
  */
 export class Sayings {
   #rows = new Int32Array(rowWidth * 256);
@@ -307,7 +307,7 @@ class PlainMeaning implements Meaning {
   }
 }
 
-/** An item whose texts are taken from a walk when somebody asks for them. */
+/** An item whose texts are parsed only when they are needed. */
 class PlainItem implements Item {
   readonly kind: string | null;
   readonly breaking = null;

@@ -1,7 +1,7 @@
 import { heaviest, type Weight } from '../version/weight.ts';
 import type { Change } from './change.ts';
 
-/** What the changes of a package come to, so that nobody has to go through a long history again. */
+/** Totals of a package's changes, counted in one pass: a long history is too slow to iterate for each question. */
 export class Tally {
   changes = 0;
   commits = 0;

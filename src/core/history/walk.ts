@@ -1,7 +1,7 @@
 import type { Commit, Person } from './commit.ts';
 import { Graph, type PackedGraph } from './graph.ts';
 import type { Meaning } from './meaning.ts';
-import { type ReadCommit, type ReadingRules, readCommit } from './read-commit.ts';
+import { type ReadingRules, readCommit } from './read-commit.ts';
 import { type NamedCounts, type PackedSayings, Sayings } from './sayings.ts';
 
 /** A commit of the walk that touches at least one package. */
@@ -40,11 +40,7 @@ export class Walk {
 
   /** Reads a commit and puts it at the end. @throws AMEND_AMBIGUOUS */
   add(commit: Commit): void {
-    this.put(readCommit(commit, this.#rules));
-  }
-
-  /** Puts a commit that was read at the end. */
-  put(read: ReadCommit): void {
+    const read = readCommit(commit, this.#rules);
     this.graph.add(read.id, read.parents);
     this.#sayings.add(read);
   }
@@ -127,7 +123,7 @@ export class Walk {
   }
 }
 
-/** A commit whose parts are taken from a walk when somebody asks for them. */
+/** A commit whose parts are read from the walk only when they are needed. */
 class PackedCommit implements TouchingCommit {
   readonly index: number;
   readonly #sayings: Sayings;

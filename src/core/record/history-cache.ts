@@ -188,7 +188,7 @@ function parsed(text: string): object | null {
   }
 }
 
-/** SHA-1 takes half the time of SHA-256, and nobody has to be kept from writing another: the file is as trusted as its repository. */
+/** Detects damage, not forgery: the file is as trusted as its repository, and SHA-1 takes half the time of SHA-256. */
 function checksum(bytes: Uint8Array): string {
   return createHash('sha1').update(bytes).digest('hex').slice(0, digits);
 }

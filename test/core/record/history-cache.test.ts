@@ -117,7 +117,7 @@ describe('what cannot have been written so', () => {
       own,
     );
 
-  it('is told from what was', () => {
+  it('does not include a valid part', () => {
     expect(parse(whole)).toMatchObject({ tips: [idOf('tip')], sections: 1, isWhole: true });
   });
 
@@ -125,10 +125,10 @@ describe('what cannot have been written so', () => {
     ['another key', () => parse(whole, [], count, 'other')],
     ['a tip that was not known', () => parse(whole, [idOf('base')])],
     ['another number of commits', () => parse(whole, [], count + 1)],
-    ['an author whom nobody names', () => parse(withRow(0, 1))],
+    ['an unknown author', () => parse(withRow(0, 1))],
     ['an author before the first', () => parse(withRow(0, -1))],
-    ['packages that nobody names', () => parse(withRow(1, 9))],
-    ['a kind that nobody names', () => parse(withRow(2, 99 << 9))],
+    ['an unknown list of packages', () => parse(withRow(1, 9))],
+    ['an unknown kind', () => parse(withRow(2, 99 << 9))],
     ['a text that begins before all', () => parse(withRow(4, -1))],
     ['a text behind all', () => parse(withRow(5, sayings.texts.length + 1))],
     ['ids of half a commit', () => parse({ graph: { ...graph, ids: graph.ids.subarray(1) }, sayings })],
