@@ -9,7 +9,15 @@ import { beginLedgerRun } from '../ledger-record/ledger-run.ts';
 import { linkAt } from './observe.ts';
 import { putRelease, setCopyOwners, setOwners } from './put-release.ts';
 import type { LocalRelease } from './release-files.ts';
-import { currentLink, placesOf, type ReadState, readFilesIfThere, readState, type Site, writeState } from './site.ts';
+import {
+  currentLink,
+  placesOf,
+  type ReadState,
+  readFilesIfThere,
+  refuseOvertaken,
+  type Site,
+  writeState,
+} from './site.ts';
 import { checkInPlace, switchRelease, type WithFiles } from './switch-release.ts';
 import { checkHealth, runCommands } from './target-commands.ts';
 
@@ -44,12 +52,7 @@ export async function carryOut(context: Context, site: Site, order: Order): Prom
   }
   try {
     faultPoint('deploy', 'locked', 'after-effect');
-    if ((await readState(site)).text !== order.read.text)
-      throw new BevelstoneError('DEPLOY_BUSY', {
-        message: `another deployment to ${site.name} came first`,
-        why: `the state of ${site.target.where} changed after this deployment was planned`,
-        fix: 'Run the same command again: it looks at what is there now',
-      });
+    await refuseOvertaken(site, order.read);
     return await underLock(context, site, order);
   } finally {
     // Without a connection it stays, and whoever comes next finds its process gone.

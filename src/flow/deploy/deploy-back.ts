@@ -17,7 +17,7 @@ import {
   shownCommands,
 } from './deploy-plan.ts';
 import { changesByHand, changesInRelease, type HandChange } from './observe.ts';
-import { deploymentNamed, readFilesIfThere, readState, type Site, withSite } from './site.ts';
+import { deploymentNamed, readFilesIfThere, readState, type Site, undisturbed, withSite } from './site.ts';
 
 /**
  * Returns to the deployment before, whose files are still on the target. Of one that was cut short it undoes what was done:
@@ -35,7 +35,7 @@ export async function deployBack(
     const read = await readState(site);
     const { state } = read;
     const { from, to } = wayBack(site, state);
-    const plan = await planBack(site, state, { from, to, known });
+    const plan = await undisturbed(site, read, () => planBack(site, state, { from, to, known }));
     const earlier = earlierVersions(state, to?.id ?? null);
     if (options.dryRun) return { ...plan, id: to?.id ?? null, state: 'planned', earlier };
     if (plan.changedByHand.length > 0 && !options.overwriteChanged) throw changed(site, plan.changedByHand);

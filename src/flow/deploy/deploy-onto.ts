@@ -24,7 +24,7 @@ import {
 } from './deploy-plan.ts';
 import { changesByHand, type HandChange, howChanged, isOwnLink } from './observe.ts';
 import type { LocalRelease } from './release-files.ts';
-import { blocked, placesOf, type ReadState, readFilesOf, type Site } from './site.ts';
+import { blocked, placesOf, type ReadState, readFilesOf, type Site, undisturbed } from './site.ts';
 
 /** What goes onto a target. */
 export type Task = {
@@ -48,7 +48,7 @@ export type Task = {
 export async function deployOnto(context: Context, site: Site, task: Task): Promise<Deployed> {
   const { options, confirm, repository, read, local } = task;
   refuseUnfinished(site, read.state);
-  const { plan, parts } = await planDeployment(site, read.state, task);
+  const { plan, parts } = await undisturbed(site, read, () => planDeployment(site, read.state, task));
   const current = deploymentOf(read.state, read.state.current);
   const isThere =
     plan.changedByHand.length === 0 &&

@@ -14,7 +14,7 @@ import { vouchedArtifacts } from '../ledger-record/vouched.ts';
 import { deployOnto, type Task } from './deploy-onto.ts';
 import { changed, type Deployed, deploymentOf, type Ground, refuseUnfinished } from './deploy-plan.ts';
 import { type LocalRelease, modeFor, refuseStrange } from './release-files.ts';
-import { deploymentNamed, placesOf, readFilesOf, readState, type Site, withSite } from './site.ts';
+import { deploymentNamed, placesOf, readFilesOf, readState, type Site, undisturbed, withSite } from './site.ts';
 
 /**
  * Puts a partial artifact onto the release that it needs: the files of that release come from the target, those that it
@@ -39,7 +39,7 @@ export async function deployPartial(
         confirm,
         repository,
         read,
-        local: await assemble(site, read.state, opened),
+        local: await undisturbed(site, read, () => assemble(site, read.state, opened)),
         package: record.package,
         version,
         commit: record.commit,

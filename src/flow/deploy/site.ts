@@ -144,6 +144,28 @@ export async function readState(site: Site): Promise<ReadState> {
   throw damaged(site, file, `it is the folder of the deployment "${state.name}"`);
 }
 
+/**
+ * Looks at a target for a plan. What is found there does not fit together when another deployment ran meanwhile; that is the
+ * error then, and not what it looked like. @throws DEPLOY_BUSY
+ */
+export async function undisturbed<Value>(site: Site, read: ReadState, look: () => Promise<Value>): Promise<Value> {
+  try {
+    return await look();
+  } finally {
+    await refuseOvertaken(site, read);
+  }
+}
+
+/** @throws DEPLOY_BUSY when another deployment changed the state of a target since it was read. */
+export async function refuseOvertaken(site: Site, read: ReadState): Promise<void> {
+  if ((await readTargetText(site.target, placesOf(site).state)) === read.text) return;
+  throw new BevelstoneError('DEPLOY_BUSY', {
+    message: `another deployment to ${site.name} came first`,
+    why: `the state of ${site.target.where} changed after this deployment was planned`,
+    fix: 'Run the same command again: it looks at what is there now',
+  });
+}
+
 /** Folders of ours that are links would lead everything that is written and removed elsewhere. @throws DEPLOY_BLOCKED */
 async function refuseElsewhere(site: Site): Promise<void> {
   const { own, versions } = placesOf(site);

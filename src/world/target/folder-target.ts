@@ -123,7 +123,12 @@ async function makeFolders(place: string): Promise<void> {
     if (!isMissing(error)) throw error;
     if (path.dirname(place) !== place) await makeFolders(path.dirname(place));
   }
-  await mkdir(place, { mode: 0o755 });
+  try {
+    await mkdir(place, { mode: 0o755 });
+  } catch (error) {
+    // Another deployment may have made it in this moment.
+    if ((await find(place))?.type !== 'folder') throw error;
+  }
   await chmod(place, 0o755);
 }
 

@@ -192,7 +192,9 @@ class SftpTarget {
     }
     const above = path.slice(0, path.lastIndexOf('/'));
     if (above !== '') await this.makeFolder(above);
-    await this.done(packetTypes.MKDIR, [path, ...permissionFields(0o755)], path);
+    const { code, text } = statusOf(await this.#send(packetTypes.MKDIR, [path, ...permissionFields(0o755)]));
+    // Another deployment may have made it in this moment; version 3 has no status of its own for that.
+    if (code !== statusCodes.OK && (await this.find(path))?.type !== 'folder') throw this.#refused(path, text);
     await this.done(packetTypes.SETSTAT, [path, ...permissionFields(0o755)], path);
   }
 
