@@ -1,10 +1,9 @@
 import { createHash, type Hash, randomBytes } from 'node:crypto';
-import { createReadStream, createWriteStream } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import { link, mkdir, open, readdir, rename, rm, stat, truncate } from 'node:fs/promises';
 import path from 'node:path';
-import { pipeline } from 'node:stream/promises';
 import { DigestThread } from '../world/digest-thread.ts';
-import { isMissing, readTextIfThere, writeWhole } from '../world/files.ts';
+import { isMissing, readTextIfThere, writeStream, writeWhole } from '../world/files.ts';
 import { Refusal } from './refusal.ts';
 
 /** Digests that are taken while a file comes in, in hexadecimal. */
@@ -90,15 +89,11 @@ export class Store {
         yield chunk;
       }
     };
-    const target = createWriteStream(file, { flush: isFlushed, highWaterMark: 1 << 20 });
-    const closed = new Promise<void>((done) => target.once('close', () => done()));
     try {
-      await pipeline(watch(), target);
+      await writeStream(file, watch(), { flush: isFlushed, highWaterMark: 1 << 20 });
       return { file, sizeBytes: seenBytes, digests: await hashes.finish() };
     } catch (error) {
       hashes.stop();
-      // Before that the system may still be about to make the file.
-      await closed;
       await rm(file, { force: true });
       if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw new Refusal(507, 'there is no room left');
       throw error;
@@ -136,7 +131,7 @@ export class Store {
   async append(file: string, chunks: AsyncIterable<Uint8Array>): Promise<number> {
     const { size } = await stat(file);
     try {
-      await pipeline(chunks, createWriteStream(file, { flags: 'a' }));
+      await writeStream(file, chunks, { flags: 'a' });
     } catch (error) {
       await truncate(file, size);
       throw error;

@@ -95,9 +95,21 @@ export async function makeLink(target: string, place: string): Promise<void> {
   await symlink(target, place);
 }
 
-/** Writes what comes into a file. */
-export async function writeStream(file: string, chunks: AsyncIterable<Uint8Array>): Promise<void> {
-  await pipeline(chunks, createWriteStream(file));
+/** Writes what comes into a file. When it fails, the file is closed and can be removed. */
+export async function writeStream(
+  file: string,
+  chunks: AsyncIterable<Uint8Array>,
+  options: { readonly flags?: 'w' | 'wx' | 'a'; readonly flush?: boolean; readonly highWaterMark?: number } = {},
+): Promise<void> {
+  const output = createWriteStream(file, options);
+  const closed = new Promise<void>((done) => output.once('close', () => done()));
+  try {
+    await pipeline(chunks, output);
+  } catch (error) {
+    // Before that the system may still be about to make the file.
+    await closed;
+    throw error;
+  }
 }
 
 /** A new folder of a name of its own, below that of the system for temporary files. */

@@ -1,7 +1,7 @@
-import { createReadStream, createWriteStream } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import { open, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { pipeline } from 'node:stream/promises';
+import { writeStream } from '../files.ts';
 import { ArchiveBudget, readLimitsInForce } from './budget.ts';
 import { extractArchive } from './extract.ts';
 import { translateReadError } from './read-errors.ts';
@@ -20,7 +20,7 @@ export async function unpackInput(file: string, folder: string, scratch: string)
   const budget = new ArchiveBudget(file, (await stat(file)).size, readLimitsInForce());
   const { unpackXz } = await import('./unpack-xz.ts');
   try {
-    await pipeline(unpackXz(createReadStream(file)), counted(budget), createWriteStream(tar, { flags: 'wx' }));
+    await writeStream(tar, counted(budget, unpackXz(createReadStream(file))), { flags: 'wx' });
   } catch (error) {
     throw translateReadError(error, file);
   } finally {
@@ -29,13 +29,11 @@ export async function unpackInput(file: string, folder: string, scratch: string)
   await extractArchive(tar, folder);
 }
 
-function counted(budget: ArchiveBudget) {
-  return async function* (chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-    for await (const chunk of chunks) {
-      budget.unpacked(chunk.byteLength);
-      yield chunk;
-    }
-  };
+async function* counted(budget: ArchiveBudget, chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  for await (const chunk of chunks) {
+    budget.unpacked(chunk.byteLength);
+    yield chunk;
+  }
 }
 
 /** The .xz file format §2.1.1.1. */

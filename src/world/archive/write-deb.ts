@@ -1,9 +1,9 @@
-import { createReadStream, createWriteStream } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import { rm, stat } from 'node:fs/promises';
-import { pipeline } from 'node:stream/promises';
 import type { PackedEntry } from '../../core/contents/entry.ts';
 import { arMark, encodeArHeader } from '../../core/form/ar-header.ts';
 import type { PackedSoFar } from '../../core/form/plan.ts';
+import { writeStream } from '../files.ts';
 import { gzip } from './gzip.ts';
 import { OutputFile, type WrittenArchive } from './output-file.ts';
 import type { PackInput } from './pack-input.ts';
@@ -29,7 +29,7 @@ export async function writeDeb({
   try {
     const packed: PackedSoFar[] = [];
     const keep = (entry: PackedSoFar) => packed.push(entry);
-    await pipeline(gzip(tarBytes(data, { mtime, md5: true }, keep)), createWriteStream(spill, { flags: 'wx' }));
+    await writeStream(spill, gzip(tarBytes(data, { mtime, md5: true }, keep)), { flags: 'wx' });
     const made = control.map((pack) =>
       pack.content.type === 'made'
         ? { ...pack, content: { type: 'bytes' as const, bytes: pack.content.make(packed) } }
