@@ -1,5 +1,6 @@
 import ts from 'typescript';
 import { blankPrivate } from './blank-private.ts';
+import { browserLibrary, meansBrowser } from './browser-names.ts';
 import { countingChecker } from './checker-internals.ts';
 import {
   collectGlobals,
@@ -46,9 +47,10 @@ const options: ts.CompilerOptions = {
   skipLibCheck: true,
   noEmit: true,
   types: [],
-  lib: ['lib.esnext.d.ts', 'lib.dom.d.ts'],
   libReplacement: false,
 };
+
+const languageLibrary = 'lib.esnext.d.ts';
 
 /** The trees by their sides, with the files to begin with. */
 type Trees = Readonly<Partial<Record<'old' | 'new', { readonly tree: NodeTree; readonly roots: readonly string[] }>>>;
@@ -75,7 +77,7 @@ export function loadDeclarations(trees: Trees, libraryText: LibraryText): Declar
   );
   const program = ts.createProgram({
     rootNames: [...new Set([...rootNames, globalsFile])],
-    options,
+    options: { ...options, lib: librariesFor(files, libraryText) },
     host: hostOf(files, libraryText),
   });
   let left = maxTypes;
@@ -94,6 +96,13 @@ export function loadDeclarations(trees: Trees, libraryText: LibraryText): Declar
     pathOf: ({ fileName }) => fileName.replace(/^\/(?:old|new|both)\//, ''),
     outside: new Set(files.outside.keys()),
   };
+}
+
+/** The compiler's own declarations that files may refer to. */
+function librariesFor(files: Files, libraryText: LibraryText): string[] {
+  const texts = [...files.old.values(), ...files.new.values()].flatMap((file) => file?.text ?? []);
+  const isBrowser = meansBrowser(texts, libraryText(browserLibrary) ?? '');
+  return isBrowser ? [languageLibrary, browserLibrary] : [languageLibrary];
 }
 
 const globalsFile = '/outside/globals.d.ts';
@@ -133,7 +142,7 @@ function hostOf(files: Files, libraryText: LibraryText): ts.CompilerHost {
       if (!sources.has(fileName)) sources.set(fileName, sourceOf(files, fileName));
       return sources.get(fileName);
     },
-    getDefaultLibFileName: () => '/library/lib.esnext.d.ts',
+    getDefaultLibFileName: () => `/library/${languageLibrary}`,
     getDefaultLibLocation: () => '/library',
     writeFile: () => {},
     getCurrentDirectory: () => '/',

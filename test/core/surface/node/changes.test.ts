@@ -435,20 +435,53 @@ const changes: readonly (readonly [string, string, string, Answer, Answer])[] = 
     'none',
     'none',
   ],
+  [
+    'a wider type of a browser',
+    'export declare function draw(on: HTMLCanvasElement): void;',
+    'export declare function draw(on: HTMLElement): void;',
+    'compatible',
+    'breaking',
+  ],
+  [
+    'the type of a value of a browser',
+    'export declare const width: typeof innerWidth;',
+    'export declare const width: number;',
+    'none',
+    'none',
+  ],
+  [
+    'a type of a browser that is named by its scope',
+    'export declare const place: globalThis.Location;',
+    'export declare const place: globalThis.Document;',
+    'breaking',
+    'breaking',
+  ],
 ];
 
-/** The most important effect. */
-function effectOf(before: string, after: string): Answer {
-  const { differences } = compareNodeSurfaces(
+function compared(before: string, after: string) {
+  return compareNodeSurfaces(
     npmPackage({ 'index.js': '', 'index.d.ts': before }),
     npmPackage({ 'index.js': '', 'index.d.ts': after }),
     libraryText,
   );
-  return differences[0]?.effect ?? 'none';
+}
+
+/** The most important effect. */
+function effectOf(before: string, after: string): Answer {
+  return compared(before, after).differences[0]?.effect ?? 'none';
 }
 
 describe('a change of', () => {
   it.each(changes)('%s is judged, and so is the way back', (_, before, after, forth, back) => {
     expect({ forth: effectOf(before, after), back: effectOf(after, before) }).toEqual({ forth, back });
+  });
+
+  it.each(changes)('%s looks the same where a browser is known', (_, before, after) => {
+    const [plain, browser] = ['es5', 'dom'].map((library) => {
+      const line = `/// <reference lib="${library}" />\n`;
+      return compared(line + before, line + after);
+    });
+
+    expect(browser).toEqual(plain);
   });
 });
