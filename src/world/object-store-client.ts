@@ -1,4 +1,4 @@
-import { S3Client } from '@aws-sdk/client-s3';
+import { S3Client, type S3ClientConfig } from '@aws-sdk/client-s3';
 import { BevelstoneError } from '../core/error/bevelstone-error.ts';
 import type { Credential } from './credential.ts';
 import { timeLimits } from './time-limit.ts';
@@ -12,9 +12,18 @@ export type ObjectStorePlace = {
   readonly credential: Credential;
 };
 
-/** The library's own notices are for its developers; a release has nothing to do with them. */
-function quietLibrary(): void {
-  process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] = 'true';
+const quietVariable = 'AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED';
+
+/** The library's own notices are for its developers. The variable must not stay: build steps would get it. */
+function quietly(make: () => S3Client): S3Client {
+  const before = process.env[quietVariable];
+  process.env[quietVariable] = 'true';
+  try {
+    return make();
+  } finally {
+    if (before === undefined) delete process.env[quietVariable];
+    else process.env[quietVariable] = before;
+  }
 }
 
 /** What the answers of a store told of it; null until they do. */
@@ -25,8 +34,7 @@ export function makeObjectStoreClient({ url, region, pathStyle, credential }: Ob
   readonly client: S3Client;
   readonly seen: StoreSeen;
 } {
-  quietLibrary();
-  const client = new S3Client({
+  const settings: S3ClientConfig = {
     endpoint: url,
     region: region ?? process.env['AWS_REGION'] ?? 'us-east-1',
     forcePathStyle: pathStyle,
@@ -38,7 +46,8 @@ export function makeObjectStoreClient({ url, region, pathStyle, credential }: Ob
     maxAttempts: 4,
     requestHandler: { connectionTimeout: timeLimits.connectMs, socketTimeout: timeLimits.idleMs },
     ...credentialsOf(credential),
-  });
+  };
+  const client = quietly(() => new S3Client(settings));
   // The digest of a body is known already: signed as it stands, it is not taken a second time.
   client.middlewareStack.add(
     (next) => (args) => {
@@ -66,7 +75,7 @@ export function makeObjectStoreClient({ url, region, pathStyle, credential }: Ob
 }
 
 /** Keys, the usual chain, or none at all. */
-function credentialsOf(credential: Credential): Partial<ConstructorParameters<typeof S3Client>[0]> {
+function credentialsOf(credential: Credential): Partial<S3ClientConfig> {
   if (credential.type === 'chain') return {};
   if (credential.type === 'keys') {
     const { accessKey, secretKey, session } = credential;

@@ -1,9 +1,8 @@
-import { createHash } from 'node:crypto';
-import { constants, createReadStream } from 'node:fs';
+import { constants } from 'node:fs';
 import { access, realpath } from 'node:fs/promises';
 import path from 'node:path';
-import { pipeline } from 'node:stream/promises';
 import { runCommand } from './command.ts';
+import { hashFile } from './file-bytes.ts';
 import { readStamp } from './file-stamp.ts';
 
 /** A tool as it was found. */
@@ -18,8 +17,10 @@ export type FoundTool = {
 
 const patienceMs = 20_000;
 
-/** What was found, by program and environment: asking takes as long as the program takes to start. */
-const known = new Map<string, Promise<FoundTool>>();
+/** Versions by program and environment: asking takes as long as the program takes to start. */
+const versions = new Map<string, Promise<string | null>>();
+/** Digests of programs. */
+const digests = new Map<string, Promise<string>>();
 
 /** Looks a tool up on the PATH and asks for its version, once while its file stays the same. @returns null when it is not there. */
 export async function findTool(
@@ -31,23 +32,28 @@ export async function findTool(
   if (program === null) return null;
   const place = await realpath(program);
   const { inode, sizeBytes, changedNs } = await readStamp(place);
-  const key = JSON.stringify([program, place, [inode, sizeBytes, changedNs].join(), env]);
-  const found = known.get(key) ?? askTool({ name, program, place }, env, signal);
-  known.set(key, found);
-  const forget = () => known.delete(key);
-  // One that gave no version may only have been slow.
-  void found.then(({ version }) => version === null && forget(), forget);
-  return { ...(await found), name };
+  const file = [place, inode, sizeBytes, changedNs].join('\0');
+  const [sha256, version] = await Promise.all([
+    remember(digests, file, () => hashFile(place, 'sha256')),
+    remember(versions, JSON.stringify([program, file, env]), () => askVersion({ program, place }, env, signal)),
+  ]);
+  return { name, path: place, version, sha256 };
 }
 
-async function askTool(
-  { name, program, place }: { readonly name: string; readonly program: string; readonly place: string },
+/** What is being found, or was; nothing and a failure are forgotten, since a program may only have been slow. */
+function remember<Value>(known: Map<string, Promise<Value>>, key: string, find: () => Promise<Value>): Promise<Value> {
+  const found = known.get(key) ?? find();
+  known.set(key, found);
+  const forget = () => known.delete(key);
+  void found.then((value) => value === null && forget(), forget);
+  return found;
+}
+
+async function askVersion(
+  { program, place }: { readonly program: string; readonly place: string },
   env: Readonly<Record<string, string>>,
   signal: AbortSignal,
-): Promise<FoundTool> {
-  const hash = createHash('sha256');
-  await pipeline(createReadStream(place), hash);
-  const sha256 = hash.digest('hex');
+): Promise<string | null> {
   for (const question of ['--version', '-version', 'version']) {
     const limited = AbortSignal.any([signal, AbortSignal.timeout(patienceMs)]);
     const end = await runCommand({
@@ -63,9 +69,9 @@ async function askTool(
     });
     if (end === null || end.type === 'missing' || end.exitCode !== 0) continue;
     const version = /(?<![\w.])(?:v|go)?(\d+(?:\.\d+)+)/.exec(end.all)?.[1];
-    if (version !== undefined) return { name, path: place, version, sha256 };
+    if (version !== undefined) return version;
   }
-  return { name, path: place, version: null, sha256 };
+  return null;
 }
 
 /** Absolute path of a program as a shell would find it, links not followed; null when it is not there. */
