@@ -60,9 +60,21 @@ const plainText = 'schema: 1\n';
 export type ConfigSource = 'working-folder' | 'commit' | 'released';
 
 /** Opens the repository that holds the folder. */
-export function openContext(context: Context): Promise<Repository> {
-  return openRepository(context.folder, context.env, context.signal);
+export function openContext({ folder, env, signal }: Context): Promise<Repository> {
+  const known = opened.get(signal) ?? new Map<string, Opened>();
+  opened.set(signal, known);
+  const before = known.get(folder);
+  if (before?.env === env) return before.repository;
+  const repository = openRepository(folder, env, signal);
+  known.set(folder, { env, repository });
+  repository.catch(() => known.delete(folder));
+  return repository;
 }
+
+type Opened = { readonly env: Context['env']; readonly repository: Promise<Repository> };
+
+/** Repositories that were found, by what ends the run of the program: one stays where it is. */
+const opened = new WeakMap<AbortSignal, Map<string, Opened>>();
 
 /**
  * Reads the configuration alone.
