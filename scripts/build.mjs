@@ -5,6 +5,7 @@ import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSy
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
+import { mergeChunks } from './merge-chunks.mjs';
 import { bundledPackages, formatBundled, formatNotices } from './notices.mjs';
 
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
@@ -91,6 +92,7 @@ const { metafile } = await build({
   plugins: [lazyTextLayout],
   logLevel: 'warning',
 });
+await mergeChunks(outdir, metafile);
 // Help is printed as it is laid out here: the commands and their options need not be loaded for it.
 const [program] = Object.entries(metafile.outputs).find(([, made]) => made.entryPoint === 'src/cli/program.ts');
 const { helpTexts } = await import(pathToFileURL(path.resolve(root, program)).href);
