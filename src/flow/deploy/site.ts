@@ -156,9 +156,9 @@ export async function undisturbed<Value>(site: Site, read: ReadState, look: () =
   }
 }
 
-/** @throws DEPLOY_BUSY when another deployment changed the state of a target since it was read. */
+/** @throws DEPLOY_BUSY when another deployment changed the state of a target since it was read; and like `readState`. */
 export async function refuseOvertaken(site: Site, read: ReadState): Promise<void> {
-  if ((await readTargetText(site.target, placesOf(site).state)) === read.text) return;
+  if ((await readState(site)).text === read.text) return;
   throw new BevelstoneError('DEPLOY_BUSY', {
     message: `another deployment to ${site.name} came first`,
     why: `the state of ${site.target.where} changed after this deployment was planned`,

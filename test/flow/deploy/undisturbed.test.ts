@@ -1,4 +1,4 @@
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, renameSync, symlinkSync } from 'node:fs';
 import path from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { emptyState } from '../../../src/core/record/deployment-state.ts';
@@ -28,6 +28,19 @@ describe('looking at a target for a plan', () => {
     });
 
     await expect(look).rejects.toMatchObject({ code: 'DEPLOY_BUSY' });
+  });
+
+  it('notices that the folder of its own became a link meanwhile', async () => {
+    const site = emptySite();
+    const read = await readState(site);
+    const own = path.join(site.target.folder, '.bevelstone');
+
+    const look = undisturbed(site, read, async () => {
+      renameSync(own, `${own}-elsewhere`);
+      symlinkSync(`${own}-elsewhere`, own);
+    });
+
+    await expect(look).rejects.toMatchObject({ code: 'DEPLOY_BLOCKED' });
   });
 
   it('leaves what was found as it is when there was no other', async () => {

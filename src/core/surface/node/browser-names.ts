@@ -12,8 +12,8 @@ export const browserLibrary = 'lib.dom.d.ts';
 export function meansBrowser(texts: Iterable<string>, library: string): boolean {
   const names = namesOf(library);
   for (const text of texts) {
-    // Its whole scope, and what every environment adds to.
-    if (/\bglobalThis\b|\bimport\s*\.\s*meta\b/.test(text)) return true;
+    // Its whole scope, what every environment adds to, and names that are written otherwise.
+    if (/\bglobalThis\b|\bimport\s*\.\s*meta\b|\\u/.test(text)) return true;
     for (const [word] of text.matchAll(/[\w$]+/g)) if (names.types.has(word)) return true;
     // Values have names such as `name` and `length`, and count only where a declaration can refer to one.
     for (const [, word = ''] of text.matchAll(/(?:\b(?:typeof|extends|default|import\s+[\w$]+\s*=)|[=[])\s*([\w$]+)/g))

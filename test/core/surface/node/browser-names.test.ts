@@ -15,6 +15,7 @@ describe('declarations may mean a browser', () => {
     ['another name for a value', 'import shown = location; export { shown };'],
     ['the whole scope', "export declare const place: (typeof globalThis)['location'];"],
     ['what every environment adds to', 'export declare const url: typeof import.meta;'],
+    ['a name with an escape', 'export declare function draw(on: \\u0048TMLElement): void;'],
     ['a name in the scope', 'export declare const place: globalThis.Location;'],
   ])('by %s', (_, text) => {
     expect(meansBrowser(['export {};', text], library)).toBe(true);
