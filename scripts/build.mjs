@@ -5,7 +5,7 @@ import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSy
 import path from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
-import { mergeChunks } from './merge-chunks.mjs';
+import { bundling, mergeChunks } from './merge-chunks.mjs';
 import { bundledPackages, formatBundled, formatNotices } from './notices.mjs';
 
 const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
@@ -68,15 +68,8 @@ const { metafile } = await build({
   absWorkingDir: root,
   entryPoints: { main: 'src/cli/main.ts' },
   outdir,
-  bundle: true,
+  ...bundling,
   splitting: true,
-  format: 'esm',
-  platform: 'node',
-  target: 'node20.20',
-  minifyWhitespace: true,
-  minifySyntax: true,
-  // The notices file has every licence text whole.
-  legalComments: 'none',
   chunkNames: 'chunk/[name]-[hash]',
   define: {
     // The compiler asks by its own path whether capitals count on this file system; it never gets to read a file here.

@@ -7,6 +7,18 @@ import { build } from 'esbuild';
 /** Kilobytes of program text that take as long to read as one more file. */
 const fileCostKB = 20;
 
+/** How the program is bundled, at first and when chunks are merged. */
+export const bundling = {
+  bundle: true,
+  format: 'esm',
+  platform: 'node',
+  target: 'node20.20',
+  minifyWhitespace: true,
+  minifySyntax: true,
+  // The notices file has every licence text whole.
+  legalComments: 'none',
+};
+
 /** Merges the chunks below a folder, in place; files that are imported late keep their names and their exports. */
 export async function mergeChunks(outdir, { outputs }) {
   const chunks = new Map(
@@ -33,13 +45,7 @@ export async function mergeChunks(outdir, { outputs }) {
     })),
     outdir,
     allowOverwrite: true,
-    bundle: true,
-    format: 'esm',
-    platform: 'node',
-    target: 'node20.20',
-    minifyWhitespace: true,
-    minifySyntax: true,
-    legalComments: 'none',
+    ...bundling,
     plugins: [mergePlugin({ outdir, chunks, groups, groupOf })],
     // The parser for sources brings it along and never calls it here.
     logOverride: { 'direct-eval': 'silent' },
@@ -93,7 +99,8 @@ function mergePlugin({ outdir, chunks, groups, groupOf }) {
 
 /**
  * Groups of chunks, the best merge first, as long as one gains something: files fewer to open for all that load both, against what
- * those load in vain that need one of them, with everything that it uses.
+ * those load in vain that need one of them, with everything that it uses. No circle is left: groups that need each other are loaded
+ * by the same commands, so merging them costs nothing.
  */
 function groupChunks(chunks) {
   const groups = [...chunks].map(([file, { kb, isEntry }]) => ({ files: [file], out: file, kb, isEntry }));
@@ -126,7 +133,6 @@ function bestMerge(groups, uses, loads) {
   for (const { one, other, both, most } of candidates.sort((a, b) => b.most - a.most)) {
     if (most <= (best?.gain ?? 0)) break;
     const [closure, otherClosure] = [closureOf(one, uses), closureOf(other, uses)];
-    if (isCircle(one, other, uses)) continue;
     let gain = both * fileCostKB;
     for (const [from, extra] of [
       [one, otherClosure],
@@ -157,13 +163,4 @@ function closureOf(group, uses, seen = new Set()) {
   seen.add(group);
   for (const used of uses.get(group)) closureOf(used, uses, seen);
   return seen;
-}
-
-/** Whether two groups, merged, would need a third one that needs them: three that the same commands load can be such a chain. */
-function isCircle(one, other, uses) {
-  const between = [...uses.get(one), ...uses.get(other)].filter((group) => group !== one && group !== other);
-  return between.some((group) => {
-    const closure = closureOf(group, uses);
-    return closure.has(one) || closure.has(other);
-  });
 }

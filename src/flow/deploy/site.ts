@@ -161,7 +161,7 @@ export async function refuseOvertaken(site: Site, read: ReadState): Promise<void
   if ((await readState(site)).text === read.text) return;
   throw new BevelstoneError('DEPLOY_BUSY', {
     message: `another deployment to ${site.name} came first`,
-    why: `the state of ${site.target.where} changed after this deployment was planned`,
+    why: `the state of ${site.target.where} changed after this deployment had read it`,
     fix: 'Run the same command again: it looks at what is there now',
   });
 }
